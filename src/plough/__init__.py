@@ -1,0 +1,3 @@
+"""Plough: grow, place and bake environments for games."""
+
+__version__ = "0.1.0"

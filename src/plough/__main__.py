@@ -1,0 +1,5 @@
+"""``python -m plough``."""
+
+from plough.cli import main
+
+main()

@@ -1,0 +1,239 @@
+"""``plough …`` for people and pipelines."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from plough.core.errors import ParameterError, PloughError
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Grow, place and bake environments for games.")
+Out = Annotated[Path, typer.Option("--out", help="Where to write.")]
+
+
+def _value(text: str) -> Any:
+    try:
+        return json.loads(text)
+    except json.JSONDecodeError:
+        return text
+
+
+def _settings(pairs: list[str]) -> dict[str, Any]:
+    out = {}
+    for pair in pairs:
+        name, sign, value = pair.partition("=")
+        if not sign or not name:
+            raise ParameterError("--set", f"needs NAME=VALUE (got {pair!r})")
+        out[name] = _value(value)
+    return out
+
+
+@app.command()
+def make(
+    kind: Annotated[str, typer.Argument(help="An asset kind; `plough kinds` lists them.")],
+    out: Out,
+    seed: Annotated[int, typer.Option(min=0, max=2**32 - 1)] = 1,
+    set_: Annotated[list[str] | None, typer.Option("--set", help="NAME=VALUE, such as height=9 or first.count=31; may be repeated.")] = None,
+    detail: Annotated[int, typer.Option(min=0, max=2, help="Level of detail, 0 is nearest.")] = 0,
+    textures: Annotated[bool, typer.Option(help="Draw and embed the textures.")] = True,
+) -> None:
+    """Make one asset and write it as GLB."""
+    from plough.core.bake.bundle import embedded_images
+    from plough.core.cache import Cache
+    from plough.core.formats.glb import mesh_glb, no_images
+    from plough.core.kinds import make as make_asset
+    from plough.core.parameters import with_values
+
+    product = make_asset(kind, with_values({}, _settings(set_ or [])), seed, detail)
+    images = embedded_images(Cache()) if textures else no_images
+    data = mesh_glb(product.mesh, product.materials, f"{kind}-{seed}", images, {"counts": product.counts})
+    out.parent.mkdir(parents=True, exist_ok=True)
+    out.write_bytes(data)
+    counts = ", ".join(f"{v:,} {k}" for k, v in product.counts.items())
+    print(f"{out}: {product.mesh.triangles:,} triangles, {product.height:.2f} m high, {counts}, {len(data):,} bytes")
+
+
+@app.command()
+def kinds(
+    name: Annotated[str | None, typer.Argument(help="Show this kind's parameters.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="JSON Schema.")] = False,
+) -> None:
+    """List the kinds of asset and layer, or one kind's parameters."""
+    from rich.console import Console
+    from rich.table import Table
+
+    from plough.core.kinds import all_kinds
+    from plough.core.parameters import describe
+    from plough.core.scene.layers import LAYER_KINDS
+
+    found: dict[str, Any] = {**{k: v for k, v in LAYER_KINDS.items()}, **all_kinds()}
+    console = Console(width=None if sys.stdout.isatty() else 160)
+    if name is None:
+        table = Table("kind", "of", "what it is", box=None)
+        for k in found.values():
+            table.add_row(k.name, "asset" if k.name in all_kinds() else "layer", k.summary)
+        console.print(table)
+        return
+    if name not in found:
+        raise ParameterError("kind", f"there is no kind {name!r}; known: {', '.join(found)}", value=name)
+    if as_json:
+        print(json.dumps(found[name].parameters.model_json_schema(), indent=2))
+        return
+    table = Table("name", "what", "unit", "limits", "default", box=None)
+    for row in describe(found[name].parameters):
+        limits = "" if row["low"] is None else f"{row['low']:g} to {row['high']:g}"
+        if row["options"]:
+            limits = ", ".join(row["options"])
+        title = f"{row['section']}: {row['title']}" if row["section"] else row["title"]
+        table.add_row(row["path"], title, row["unit"], limits, str(row["default"]))
+    console.print(table)
+
+
+scene = typer.Typer(no_args_is_help=True, help="Scene documents.")
+app.add_typer(scene, name="scene")
+
+
+@scene.command("demo")
+def scene_demo() -> None:
+    """Print the demo scene's document."""
+    from plough.core.scene.document import write_document
+    from plough.service.demo.teasel_fen import teasel_fen
+
+    sys.stdout.write(write_document(teasel_fen()).decode() + "\n")
+
+
+@scene.command("check")
+def scene_check(path: Path) -> None:
+    """Read a scene document and say what it holds."""
+    from plough.core.scene.document import read_document
+
+    document = read_document(_read(path))
+    print(f"{path}: {document.name!r}, version {document.version}, {len(document.layers)} layers, {len(document.assets)} assets")
+
+
+def _read(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise ParameterError(str(path), f"cannot be read: {error.strerror}") from None
+
+
+@app.command()
+def bake(path: Annotated[Path, typer.Argument(help="A scene document.")], out: Out) -> None:
+    """Bake a scene document into a folder: scene.glb, placements.csv, manifest.json, levels/."""
+    from plough.core.bake.bundle import Baker
+    from plough.core.scene import Evaluator, read_document
+
+    evaluator = Evaluator()
+    baker = Baker(evaluator.evaluate(read_document(_read(path))), evaluator)
+    known = len(baker.parts())
+    for done, (name, files) in enumerate(baker.run(), start=1):
+        print(f"\r{done} of {known} · {name:<60}", end="", file=sys.stderr, flush=True)
+        for file, data in files.items():
+            target = out / file
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(data)
+    print(file=sys.stderr)
+    print(f"{out}: {len(baker.files)} files, {sum(map(len, baker.files.values())):,} bytes")
+
+
+Host = Annotated[str, typer.Option(envvar="PLOUGH_HOST", help="Address to listen on.")]
+Port = Annotated[int, typer.Option(envvar="PLOUGH_PORT", min=1, max=65_535)]
+
+
+@app.command()
+def demo(host: Host = "127.0.0.1", port: Port = 8321) -> None:
+    """Start Plough with the demo scene."""
+    from plough.service.run import serve as run
+
+    run(host, port, demo=True)
+
+
+@app.command()
+def serve(host: Host = "127.0.0.1", port: Port = 8321) -> None:
+    """Start Plough."""
+    from plough.service.run import serve as run
+
+    run(host, port, demo=False)
+
+
+@app.command()
+def work(connect: Annotated[str, typer.Option(envvar="PLOUGH_DATABASE_URL", help="Address of the database.")] = "") -> None:
+    """Take jobs of a running Plough until stopped."""
+    import asyncio
+
+    from plough.service.run import database
+    from plough.service.work import work as run
+
+    if connect:
+        asyncio.run(run(connect))
+        return
+    with database() as url:
+        asyncio.run(run(url))
+
+
+@app.command()
+def account(name: str, password: Annotated[str, typer.Option(prompt=True, hide_input=True, confirmation_prompt=True)]) -> None:
+    """Make an account."""
+    from plough.service.accounts import create_account
+    from plough.service.db.session import Database
+    from plough.service.run import database
+
+    if not 1 <= len(name) <= 40 or len(password) < 8:
+        raise ParameterError("account", "the name takes 1 to 40 characters, the password at least 8")
+    with database() as url:
+        store = Database(url)
+        with store.session() as db:
+            create_account(db, name, password)
+        store.close()
+    print(f"account {name} is there")
+
+
+@app.command(hidden=True)
+def openapi() -> None:
+    """Print the API's schema."""
+    from plough.service.app import create_app
+
+    print(json.dumps(create_app("postgresql://nowhere/none").openapi(), indent=1))
+
+
+@app.command(hidden=True)
+def warm() -> None:
+    """Compile every kernel once, so that the first click does not wait."""
+    from plough.core.scene import Evaluator
+    from plough.core.scene.weight import weigh
+    from plough.service.demo.teasel_fen import teasel_fen
+
+    evaluator = Evaluator()
+    evaluation = evaluator.evaluate(teasel_fen())
+    weigh(evaluation, evaluator, (0.0, 2.0, 0.0))
+    for result in evaluation.layers:
+        for variant in result.scattered.variants[:1] if result.scattered else ():
+            for material in evaluator.product(variant, 0).materials.values():
+                if material.maps is not None:
+                    material.maps.draw()
+
+
+def main() -> None:
+    """Run; a mistake is one sentence on standard error and exit code 1."""
+    try:
+        app(standalone_mode=False)
+    except PloughError as error:
+        print(f"plough: {error}", file=sys.stderr)
+        sys.exit(1)
+    except typer.Exit as error:
+        sys.exit(error.exit_code)
+    except typer.Abort:
+        sys.exit(130)
+    except Exception as error:
+        if "click" in type(error).__module__:
+            error.show()  # type: ignore[attr-defined]
+            sys.exit(2)
+        if isinstance(error, OSError):
+            print(f"plough: {error}", file=sys.stderr)
+            sys.exit(1)
+        raise

@@ -1,0 +1,5 @@
+"""The bake: geometry for games, from an evaluated scene."""
+
+from plough.core.bake.bundle import BakeResult, bake
+
+__all__ = ["BakeResult", "bake"]

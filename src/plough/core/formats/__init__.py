@@ -1,0 +1,1 @@
+"""Open formats, read and written. Knows meshes, materials and plain values only."""

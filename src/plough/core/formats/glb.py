@@ -1,0 +1,236 @@
+"""glTF 2.0 in its binary form.
+
+Channels written: POSITION, NORMAL, TANGENT, TEXCOORD_0 as float; COLOR_0 (linear tint) and _WIND (sway, limb phase, flutter, occlusion) as
+normalised bytes; indices as 16 or 32 bits. Instances by EXT_mesh_gpu_instancing, levels of detail by MSFT_lod.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import orjson
+
+from plough.core.errors import FormatError
+from plough.core.mesh.material import Material
+from plough.core.mesh.value import Mesh
+
+_MAGIC, _JSON, _BIN = 0x46546C67, 0x4E4F534A, 0x004E4942
+_COMPONENT = {np.dtype(np.float32): 5126, np.dtype(np.uint32): 5125, np.dtype(np.uint16): 5123, np.dtype(np.uint8): 5121}
+_TYPE = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}
+
+Images = Callable[[Material], dict[str, bytes | str]]
+"""Gives the maps of a material, each as PNG bytes (embedded) or as an address."""
+
+
+def no_images(material: Material) -> dict[str, bytes | str]:
+    """Leaves all maps out."""
+    return {}
+
+
+@dataclass(frozen=True, slots=True)
+class Instances:
+    """Accessors of one set of instances, shared by all nodes that draw it."""
+
+    attributes: dict[str, int]
+    count: int
+
+
+class GlbBuilder:
+    """Collects meshes, materials and nodes, then gives the bytes."""
+
+    def __init__(self, images: Images = no_images) -> None:
+        self._images = images
+        self._chunks: list[bytes] = []
+        self._length = 0
+        self._json: dict[str, Any] = {"asset": {"version": "2.0", "generator": "Plough"}}
+        self._materials: dict[str, int] = {}
+        self._image_index: dict[bytes | str, int] = {}
+        self._used: set[str] = set()
+
+    def _list(self, name: str) -> list[Any]:
+        return self._json.setdefault(name, [])  # type: ignore[no-any-return]
+
+    def _view(self, data: bytes, target: int | None = None) -> int:
+        view: dict[str, Any] = {"buffer": 0, "byteOffset": self._length, "byteLength": len(data)}
+        if target:
+            view["target"] = target
+        self._list("bufferViews").append(view)
+        padded = data + b"\0" * (-len(data) % 4)
+        self._chunks.append(padded)
+        self._length += len(padded)
+        return len(self._json["bufferViews"]) - 1
+
+    def _accessor(self, array: np.ndarray[Any, Any], target: int | None, normalized: bool = False, bounds: bool = False) -> int:
+        array = np.ascontiguousarray(array)
+        width = 1 if array.ndim == 1 else array.shape[1]
+        accessor: dict[str, Any] = {
+            "bufferView": self._view(array.tobytes(), target),
+            "componentType": _COMPONENT[array.dtype],
+            "count": int(array.shape[0]),
+            "type": _TYPE[width],
+        }
+        if normalized:
+            accessor["normalized"] = True
+        if bounds:
+            accessor["min"], accessor["max"] = array.min(axis=0).tolist(), array.max(axis=0).tolist()
+        self._list("accessors").append(accessor)
+        return len(self._json["accessors"]) - 1
+
+    def _texture(self, image: bytes | str, name: str) -> int:
+        if image not in self._image_index:
+            entry: dict[str, Any] = {"name": name}
+            if isinstance(image, str):
+                entry["uri"] = image
+            else:
+                entry["bufferView"], entry["mimeType"] = self._view(image), "image/png"
+            self._list("images").append(entry)
+            if "samplers" not in self._json:
+                self._json["samplers"] = [{"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}]
+            self._list("textures").append({"source": len(self._json["images"]) - 1, "sampler": 0})
+            self._image_index[image] = len(self._json["textures"]) - 1
+        return self._image_index[image]
+
+    def add_material(self, material: Material, name: str = "") -> int:
+        """The index of `material`, written once under `name` (by default its own)."""
+        name = name or material.name
+        key = f"{name} {material!r}"
+        if key not in self._materials:
+            maps = self._images(material)
+            pbr: dict[str, Any] = {
+                "baseColorFactor": [*material.color, 1.0],
+                "metallicFactor": 0.0,
+                "roughnessFactor": material.roughness,
+            }
+            entry: dict[str, Any] = {"name": name, "pbrMetallicRoughness": pbr}
+            if "albedo" in maps:
+                pbr["baseColorTexture"] = {"index": self._texture(maps["albedo"], f"{name} albedo")}
+            if "surface" in maps:
+                surface = self._texture(maps["surface"], f"{name} occlusion-roughness-metallic")
+                pbr["metallicRoughnessTexture"] = {"index": surface}
+                entry["occlusionTexture"] = {"index": surface}
+            if "normal" in maps:
+                entry["normalTexture"] = {"index": self._texture(maps["normal"], f"{name} normal")}
+            if material.cutout:
+                entry |= {"alphaMode": "MASK", "alphaCutoff": 0.5, "doubleSided": True}
+            if material.translucency:
+                entry["extras"] = {"translucency": material.translucency}
+            self._list("materials").append(entry)
+            self._materials[key] = len(self._json["materials"]) - 1
+        return self._materials[key]
+
+    def add_mesh(self, mesh: Mesh, materials: dict[str, Material], name: str, prefix: str = "") -> int:
+        """The index of `mesh`, one primitive a part; parts draw the materials of their slots."""
+        attributes = {
+            "POSITION": self._accessor(mesh.positions, 34962, bounds=True),
+            "NORMAL": self._accessor(mesh.normals, 34962),
+        }
+        mapped = self._images is not no_images and any(m.maps is not None for m in materials.values())
+        if mapped:
+            attributes["TEXCOORD_0"] = self._accessor(mesh.uv0, 34962)
+        if mapped and mesh.tangents is not None:
+            attributes["TANGENT"] = self._accessor(mesh.tangents, 34962)
+        if mesh.colors is not None:
+            attributes["COLOR_0"] = self._accessor(mesh.colors, 34962, normalized=True)
+        if mesh.wind is not None:
+            attributes["_WIND"] = self._accessor(mesh.wind, 34962, normalized=True)
+        small = np.uint16 if mesh.vertices < 65_535 else np.uint32
+        primitives = []
+        for part in mesh.parts:
+            rows = mesh.indices[part.first : part.first + part.count].reshape(-1)
+            primitive: dict[str, Any] = {"attributes": attributes, "indices": self._accessor(rows.astype(small), 34963)}
+            if part.material in materials:
+                primitive["material"] = self.add_material(materials[part.material], f"{prefix}{part.material}")
+            primitives.append(primitive)
+        self._list("meshes").append({"name": name, "primitives": primitives})
+        return len(self._json["meshes"]) - 1
+
+    def add_instances(self, position: Any, rotation: Any, scale: Any) -> Instances:
+        """Accessors for n instances: (n, 3), (n, 4) xyzw and (n, 3) arrays."""
+        names = {"TRANSLATION": position, "ROTATION": rotation, "SCALE": scale}
+        attributes = {k: self._accessor(np.asarray(v, np.float32), None) for k, v in names.items()}
+        return Instances(attributes, len(position))
+
+    def add_node(
+        self,
+        name: str,
+        mesh: int | None = None,
+        *,
+        instances: Instances | None = None,
+        levels: Sequence[int] = (),
+        coverage: Sequence[float] = (),
+        children: Sequence[int] = (),
+        extras: dict[str, Any] | None = None,
+        translation: Sequence[float] | None = None,
+        rotation: Sequence[float] | None = None,
+        scale: Sequence[float] | None = None,
+    ) -> int:
+        """The index of a new node.
+
+        Args:
+            levels: nodes that stand for this one farther away, nearest first (MSFT_lod).
+            coverage: the least share of the screen's height at which each level, this one first, is shown.
+        """
+        node: dict[str, Any] = {"name": name}
+        extras = dict(extras or {})
+        for key, value in (("mesh", mesh), ("translation", translation), ("rotation", rotation), ("scale", scale)):
+            if value is not None:
+                node[key] = [float(v) for v in value] if isinstance(value, Sequence | np.ndarray) else value
+        if children:
+            node["children"] = list(children)
+        extensions: dict[str, Any] = {}
+        if instances is not None:
+            extensions["EXT_mesh_gpu_instancing"] = {"attributes": instances.attributes}
+        if levels:
+            extensions["MSFT_lod"] = {"ids": list(levels)}
+            extras["MSFT_screencoverage"] = list(coverage)
+        if extensions:
+            node["extensions"] = extensions
+            self._used.update(extensions)
+        if extras:
+            node["extras"] = extras
+        self._list("nodes").append(node)
+        return len(self._json["nodes"]) - 1
+
+    def finish(self, roots: Sequence[int], extras: dict[str, Any] | None = None) -> bytes:
+        """The file, with `roots` as the nodes of its scene."""
+        doc = self._json
+        doc["scene"] = 0
+        doc["scenes"] = [{"nodes": list(roots)}]
+        if extras:
+            doc["scenes"][0]["extras"] = extras
+        if self._used:
+            doc["extensionsUsed"] = sorted(self._used)
+            if "EXT_mesh_gpu_instancing" in self._used:
+                doc["extensionsRequired"] = ["EXT_mesh_gpu_instancing"]
+        if self._length:
+            doc["buffers"] = [{"byteLength": self._length}]
+        text = orjson.dumps(doc)
+        text += b" " * (-len(text) % 4)
+        body = b"".join(self._chunks)
+        total = 12 + 8 + len(text) + (8 + len(body) if body else 0)
+        out = [struct.pack("<III", _MAGIC, 2, total), struct.pack("<II", len(text), _JSON), text]
+        if body:
+            out += [struct.pack("<II", len(body), _BIN), body]
+        return b"".join(out)
+
+
+def mesh_glb(
+    mesh: Mesh, materials: dict[str, Material], name: str, images: Images = no_images, extras: dict[str, Any] | None = None
+) -> bytes:
+    """One mesh as a GLB; `extras` go to the scene."""
+    builder = GlbBuilder(images)
+    return builder.finish([builder.add_node(name, builder.add_mesh(mesh, materials, name))], extras)
+
+
+def read_json(data: bytes) -> dict[str, Any]:
+    """The JSON part of a GLB. Raises `FormatError` when `data` is none."""
+    if len(data) < 20 or struct.unpack_from("<I", data)[0] != _MAGIC:
+        raise FormatError("this is not a GLB file: it does not begin with 'glTF'")
+    length, kind = struct.unpack_from("<II", data, 12)
+    if kind != _JSON or 20 + length > len(data):
+        raise FormatError("the GLB file is damaged: its JSON part is missing or cut off")
+    return orjson.loads(data[20 : 20 + length])  # type: ignore[no-any-return]

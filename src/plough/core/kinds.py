@@ -1,0 +1,101 @@
+"""The kinds of asset: each registers itself with one decorator."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import cache
+from typing import Any
+
+from plough.core.errors import ParameterError
+from plough.core.mesh.material import Material
+from plough.core.mesh.value import Mesh
+from plough.core.parameters import Parameters, build
+
+
+@dataclass(frozen=True, slots=True)
+class Capsule:
+    """A rounded rod, for collisions."""
+
+    start: tuple[float, float, float]  #: metres
+    end: tuple[float, float, float]  #: metres
+    radius: float  #: metres
+
+
+@dataclass(frozen=True, slots=True)
+class Product:
+    """What a kind makes of parameters and a seed at one level of detail."""
+
+    mesh: Mesh
+    materials: dict[str, Material]  #: by slot
+    footprint_radius: float  #: metres, of what stands on the ground
+    canopy_radius: float  #: metres, of the whole seen from above
+    height: float  #: metres
+    stems: tuple[Capsule, ...] = ()
+    counts: dict[str, int] = field(default_factory=dict)  #: what was grown, by name
+
+
+Make = Callable[[Any, int, int], Product]
+
+LEVELS = 3  #: levels of detail a kind makes: near, middle, far
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """A kind of asset."""
+
+    name: str
+    title: str
+    summary: str  #: one line
+    parameters: type[Parameters]
+    make: Make
+    version: int  #: raised when the same parameters make another mesh
+
+
+_KINDS: dict[str, Kind] = {}
+
+
+def kind(name: str, title: str, summary: str, parameters: type[Parameters], version: int = 1) -> Callable[[Make], Make]:
+    """Register the decorated ``make(parameters, seed, detail) -> Product`` as the kind `name`."""
+
+    def register(make: Make) -> Make:
+        _KINDS[name] = Kind(name, title, summary, parameters, make, version)
+        return make
+
+    return register
+
+
+@cache
+def _discovered() -> dict[str, Kind]:
+    for package in ("plough.core.grow", "plough.core.build"):
+        for module in pkgutil.iter_modules(importlib.import_module(package).__path__):
+            importlib.import_module(f"{package}.{module.name}")
+    return dict(sorted(_KINDS.items()))
+
+
+def all_kinds() -> dict[str, Kind]:
+    """Every kind by name."""
+    return _discovered()
+
+
+def get_kind(name: str) -> Kind:
+    """The kind called `name`. Raises `ParameterError` naming the known ones."""
+    try:
+        return _discovered()[name]
+    except KeyError:
+        known = ", ".join(_discovered())
+        raise ParameterError("kind", f"there is no asset kind {name!r}; known: {known}", limit=known, value=name) from None
+
+
+def make(kind_name: str, parameters: dict[str, Any], seed: int, detail: int = 0) -> Product:
+    """Make an asset from plain values.
+
+    Args:
+        detail: 0 is nearest, `LEVELS` - 1 farthest.
+    """
+    if not 0 <= detail < LEVELS:
+        raise ParameterError("detail", f"must be 0 to {LEVELS - 1} (got {detail})", limit=f"0 to {LEVELS - 1}", value=detail)
+    found = get_kind(kind_name)
+    return found.make(build(found.parameters, parameters), seed, detail)

@@ -1,0 +1,131 @@
+"""A mesh as two crossed cards, drawn from the mesh itself."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from plough.core.arrays import Float32, Float64, UInt8
+from plough.core.mesh.material import Maps, Material
+from plough.core.mesh.raster import draw_triangles
+from plough.core.mesh.tangents import with_tangents
+from plough.core.mesh.value import Mesh, Part
+
+_VIEWS = (0.0, math.pi / 2)  #: angles about the vertical from which the cards are drawn
+_OVER = 3  #: samples a pixel, on each axis
+_PADDING = 4  #: pixels left free about each picture
+
+
+@dataclass(frozen=True, slots=True)
+class CardMaps:
+    """Maps drawn from a mesh; told apart by the `key` of what was drawn."""
+
+    key: str
+    maps: Maps = field(repr=False, compare=False)
+
+    def draw(self) -> Maps:
+        """The images."""
+        return self.maps
+
+
+def _view(mesh: Mesh, albedo: dict[str, UInt8], materials: dict[str, Material], angle: float, half: float, low: float, high: float, size: int) -> tuple[Float32, Float32, Float32]:
+    """Colour, normal and cover (0 or 1) of the mesh seen from `angle`, at `size` x `size` samples."""
+    ca, sa = math.cos(angle), math.sin(angle)
+    to_view: Float64 = np.array([[ca, 0, -sa], [0, 1, 0], [sa, 0, ca]])  # right, up, towards the eye
+    p = mesh.positions @ to_view.T.astype(np.float32)
+    n = mesh.normals @ to_view.T.astype(np.float32)
+    points = np.empty_like(p)
+    points[:, 0] = (p[:, 0] / (2 * half) + 0.5) * size
+    points[:, 1] = (high - p[:, 1]) / (high - low) * size
+    points[:, 2] = p[:, 2]
+    depth = np.full((size, size), -1e30, np.float32)
+    color, normal = np.zeros((size, size, 3), np.float32), np.zeros((size, size, 3), np.float32)
+    colors = mesh.colors if mesh.colors is not None else np.full((mesh.vertices, 4), 255, np.uint8)
+    for part in mesh.parts:
+        rows = mesh.indices[part.first : part.first + part.count]
+        cutout = materials[part.material].cutout
+        draw_triangles(points, n, mesh.uv0, colors, rows, albedo[part.material], cutout, size, size, depth, color, normal)
+    return color, normal, (depth > -1e29).astype(np.float32)
+
+
+def _shrink(image: Float32, cover: Float32) -> Float32:
+    """Mean over blocks of `_OVER` x `_OVER`, of covered samples only."""
+    h = image.shape[0] // _OVER
+    weight = cover.reshape(h, _OVER, h, _OVER, 1)
+    total = (image.reshape(h, _OVER, h, _OVER, 3) * weight).sum(axis=(1, 3))
+    return total / np.maximum(weight.sum(axis=(1, 3)), 1e-6)  # type: ignore[no-any-return]
+
+
+def _spread(image: Float32, cover: Float32, rounds: int = 24) -> Float32:
+    """Grow covered colours into the rest, a pixel a round, so that mip levels do not bleed."""
+    image, known = image.copy(), cover > 0
+    for _ in range(rounds):
+        total, count = np.zeros_like(image), np.zeros(known.shape, np.float32)
+        for axis, shift in ((0, 1), (0, -1), (1, 1), (1, -1)):
+            k = np.roll(known, shift, axis)
+            total += np.roll(image, shift, axis) * k[..., None]
+            count += k
+        new = ~known & (count > 0)
+        image[new] = total[new] / count[new][:, None]
+        known |= new
+    image[~known] = image[known].mean(axis=0) if known.any() else 0.5
+    return image
+
+
+def make_card(mesh: Mesh, materials: dict[str, Material], key: str, size: int = 192) -> tuple[Mesh, dict[str, Material]]:
+    """Two crossed quads that show `mesh` from two sides, with albedo, alpha and normals drawn from it.
+
+    Args:
+        key: tells what is drawn apart from everything else.
+        size: pixels a side of each of the two pictures.
+    """
+    low_corner, high_corner = mesh.bounds()
+    margin = 1.0 + 2.0 * _PADDING / size
+    half = float(np.hypot(mesh.positions[:, 0], mesh.positions[:, 2]).max()) * margin
+    low, high = max(float(low_corner[1]), -0.1), float(high_corner[1])
+    high = low + (high - low) * margin
+    albedo = {
+        name: m.maps.draw().albedo if m.maps is not None else np.full((1, 1, 4), 255, np.uint8) for name, m in materials.items()
+    }
+    images, normals, alphas = [], [], []
+    for angle in _VIEWS:
+        color, normal, cover = _view(mesh, albedo, materials, angle, half, low, high, size * _OVER)
+        alpha = cover.reshape(size, _OVER, size, _OVER).mean(axis=(1, 3))
+        images.append(_spread(_shrink(color, cover), alpha))
+        small = _spread(_shrink(normal, cover), alpha)
+        small[..., 2] = np.abs(small[..., 2]) + 0.15
+        normals.append(small / np.maximum(np.linalg.norm(small, axis=-1, keepdims=True), 1e-6))
+        alphas.append(np.clip(alpha * 1.6, 0, 1))  # thin twigs stay above the cut
+    sheet = np.concatenate([np.concatenate(images, axis=1), np.concatenate(alphas, axis=1)[..., None]], axis=-1)
+    surface = np.zeros((size, 2 * size, 3), np.uint8)
+    surface[..., 0], surface[..., 1] = 255, 230
+    maps = Maps(
+        (np.clip(sheet, 0, 1) * 255 + 0.5).astype(np.uint8),
+        (np.clip(np.concatenate(normals, axis=1) * 0.5 + 0.5, 0, 1) * 255 + 0.5).astype(np.uint8),
+        surface,
+    )
+    translucency = max((m.translucency for m in materials.values()), default=0.0)
+    card = Material("card", CardMaps(key, maps), roughness=0.9, cutout=True, translucency=translucency)
+    return _quads(half, low, high), {"card": card}
+
+
+def _quads(half: float, low: float, high: float) -> Mesh:
+    positions, normals, uv, indices, wind = [], [], [], [], []
+    for k, angle in enumerate(_VIEWS):
+        ca, sa = math.cos(angle), math.sin(angle)
+        right, towards = np.array([ca, 0, -sa]), np.array([sa, 0, ca])
+        for s, t in ((-1, 0), (1, 0), (-1, 1), (1, 1)):
+            positions.append(right * s * half + np.array([0, low + (high - low) * t, 0]))
+            normals.append(towards)
+            uv.append([(k + 0.5 + 0.5 * s) / 2.0, 1.0 - t])
+            wind.append([255 * t, 0, 60 * t, 255])
+        base = 4 * k
+        indices += [[base, base + 1, base + 2], [base + 1, base + 3, base + 2]]
+    return with_tangents(
+        Mesh(
+            np.array(positions, np.float32), np.array(normals, np.float32), np.array(uv, np.float32), np.array(indices, np.uint32),
+            (Part("card", 0, 4),), colors=np.full((8, 4), 255, np.uint8), wind=np.array(wind, np.uint8),
+        )
+    )  # fmt: skip

@@ -1,0 +1,37 @@
+"""Materials: what a slot looks like, with texture maps that are drawn from a recipe."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+from plough.core.arrays import UInt8
+
+
+@dataclass(frozen=True, slots=True)
+class Maps:
+    """Texture images of one material, all of the same size."""
+
+    albedo: UInt8  #: (h, w, 4) sRGB colour and alpha
+    normal: UInt8  #: (h, w, 3) tangent space, green up
+    surface: UInt8  #: (h, w, 3) linear: occlusion, roughness, metallic
+
+
+class MapRecipe(Protocol):
+    """Draws maps; equal recipes draw equal bytes, and `repr` tells them apart."""
+
+    def draw(self) -> Maps:
+        """The images."""
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class Material:
+    """A material slot. Metallic is 0 and nothing glows, so it is lit alike in every viewer."""
+
+    name: str
+    maps: MapRecipe | None = None
+    color: tuple[float, float, float] = (1.0, 1.0, 1.0)  #: linear, times the albedo map
+    roughness: float = 1.0
+    cutout: bool = False  #: alpha below a half is not there; both faces are seen
+    translucency: float = 0.0  #: share of light that comes through from behind

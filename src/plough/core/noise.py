@@ -1,0 +1,71 @@
+"""Gradient noise in the plane (Perlin 1985, with the fade curve of Perlin 2002), callable from other kernels."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from plough.core.arrays import Float32
+from plough.core.kernels import kernel
+from plough.core.rng import bits, stream
+
+_LATTICE = stream("noise.lattice")
+_TWO_PI_24 = 2.0 * math.pi / float(1 << 24)
+_S40 = np.uint64(40)
+
+
+@kernel
+def _corner(seed: np.uint64, ix: int, iy: int, px: int, py: int, dx: float, dy: float) -> float:
+    if px > 0:
+        ix = ix % px
+    if py > 0:
+        iy = iy % py
+    index = (np.uint64(ix & 0xFFFFFFFF) << np.uint64(32)) | np.uint64(iy & 0xFFFFFFFF)
+    angle = float(bits(seed, _LATTICE, index) >> _S40) * _TWO_PI_24
+    return math.cos(angle) * dx + math.sin(angle) * dy
+
+
+@kernel
+def gradient(seed: np.uint64, x: float, y: float, px: int, py: int) -> float:
+    """Noise in about [-1, 1] at (x, y); repeats every `px`, `py` cells where those are positive."""
+    fx, fy = math.floor(x), math.floor(y)
+    ix, iy = int(fx), int(fy)
+    dx, dy = x - fx, y - fy
+    u = dx * dx * dx * (dx * (dx * 6.0 - 15.0) + 10.0)
+    v = dy * dy * dy * (dy * (dy * 6.0 - 15.0) + 10.0)
+    a = _corner(seed, ix, iy, px, py, dx, dy)
+    b = _corner(seed, ix + 1, iy, px, py, dx - 1.0, dy)
+    c = _corner(seed, ix, iy + 1, px, py, dx, dy - 1.0)
+    d = _corner(seed, ix + 1, iy + 1, px, py, dx - 1.0, dy - 1.0)
+    low, high = a + u * (b - a), c + u * (d - c)
+    return 1.41 * (low + v * (high - low))
+
+
+@kernel
+def layered(seed: np.uint64, x: float, y: float, octaves: int, gain: float, ridged: float, px: int, py: int) -> float:
+    """Octaves of noise, each of twice the frequency and `gain` times the strength, scaled to about [-1, 1].
+
+    `ridged` in [0, 1] mixes in folded octaves (sharp crests).
+    """
+    total, strength, norm = 0.0, 1.0, 0.0
+    for octave in range(octaves):
+        value = gradient(seed + np.uint64(octave), x, y, px, py)
+        if ridged > 0.0:
+            crest = 1.0 - 2.0 * abs(value)
+            value = value + ridged * (crest - value)
+        total += strength * value
+        norm += strength
+        strength *= gain
+        x, y, px, py = x * 2.0, y * 2.0, px * 2, py * 2
+    return total / norm
+
+
+@kernel
+def tile(seed: np.uint64, rows: int, columns: int, cells_x: int, cells_y: int, octaves: int, gain: float) -> Float32:
+    """A (rows, columns) image of layered noise that repeats seamlessly on both axes."""
+    out = np.empty((rows, columns), np.float32)
+    for r in range(rows):
+        for c in range(columns):
+            out[r, c] = layered(seed, c / columns * cells_x, r / rows * cells_y, octaves, gain, 0.0, cells_x, cells_y)
+    return out

@@ -1,0 +1,205 @@
+"""Parameter models: one declaration that is validation, schema, sheet, command-line options and reference page.
+
+A model is a Pydantic model whose fields carry title, unit, soft and hard limits, step, group and help. `describe` flattens it for the
+browser and the reference; `build` makes a model from plain values and turns every fault into a `ParameterError` that names the field.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated, Any, TypeVar
+
+from annotated_types import Ge, Le
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+from pydantic.fields import FieldInfo
+
+from plough.core.errors import ParameterError
+
+
+class Parameters(BaseModel):
+    """Base of all parameter models: immutable, unknown fields and non-finite numbers refused."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+M = TypeVar("M", bound=BaseModel)
+
+
+def _ordered(pair: tuple[float, float]) -> tuple[float, float]:
+    if pair[0] > pair[1]:
+        raise ValueError(f"the first value {pair[0]:g} must not exceed the second {pair[1]:g}")
+    return pair
+
+
+def _knots(knots: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], ...]:
+    xs = [x for x, _ in knots]
+    if any(b - a < 1e-3 for a, b in zip(xs, xs[1:], strict=False)):
+        raise ValueError("knots must run from left to right, at least 0.001 apart")
+    return knots
+
+
+Share = Annotated[float, Field(ge=0, le=1)]
+Span = Annotated[tuple[float, float], AfterValidator(_ordered)]
+Knots = Annotated[tuple[tuple[Share, Share], ...], Field(min_length=2, max_length=12), AfterValidator(_knots)]
+Seed = Annotated[int, Field(ge=0, le=2**32 - 1)]
+
+
+def _extra(control: str, unit: str, soft: tuple[float, float] | None, step: float | None, group: str, **more: object) -> dict[str, Any]:
+    extra: dict[str, Any] = {"control": control, "unit": unit, "group": group, **more}
+    if soft is not None:
+        extra["soft"] = list(soft)
+    if step is not None:
+        extra["step"] = step
+    return extra
+
+
+def number(
+    default: float, title: str, hard: tuple[float, float], *, soft: tuple[float, float] | None = None, unit: str = "",
+    step: float = 0.01, group: str = "", help: str = "", control: str = "slider",
+) -> Any:  # fmt: skip
+    """A number within `hard`; the slider spans `soft` (by default the hard limits)."""
+    extra = _extra(control, unit, soft or hard, step, group)
+    return Field(default, title=title, ge=hard[0], le=hard[1], description=help, json_schema_extra=extra)
+
+
+def count(
+    default: int, title: str, hard: tuple[int, int], *, soft: tuple[int, int] | None = None, unit: str = "", group: str = "", help: str = ""
+) -> Any:
+    """A whole number within `hard`."""
+    return number(default, title, hard, soft=soft, unit=unit, step=1, group=group, help=help, control="count")
+
+
+def span(
+    default: tuple[float, float], title: str, hard: tuple[float, float], *, soft: tuple[float, float] | None = None, unit: str = "",
+    step: float = 0.01, group: str = "", help: str = "",
+) -> Any:  # fmt: skip
+    """A range (low, high) whose ends lie within `hard`; the field's type is `Span`."""
+    extra = _extra("span", unit, soft or hard, step, group, hard=list(hard))
+    return Field(default, title=title, description=help, json_schema_extra=extra)
+
+
+def within(low: float, high: float) -> Any:
+    """The type of a span whose ends lie within [low, high]."""
+    end = Annotated[float, Field(ge=low, le=high)]
+    return Annotated[tuple[end, end], AfterValidator(_ordered)]  # type: ignore[valid-type]
+
+
+def curve(default: tuple[tuple[float, float], ...], title: str, *, group: str = "", help: str = "") -> Any:
+    """A profile over [0, 1] by knots; the field's type is `Knots`."""
+    return Field(default, title=title, description=help, json_schema_extra=_extra("curve", "", None, None, group))
+
+
+def choice(default: str, title: str, options: Mapping[str, str], *, group: str = "", help: str = "") -> Any:
+    """One of `options` (value to label); the field's type is a `Literal` of the values."""
+    return Field(default, title=title, description=help, json_schema_extra=_extra("choice", "", None, None, group, options=dict(options)))
+
+
+def flag(default: bool, title: str, *, group: str = "", help: str = "") -> Any:
+    """On or off."""
+    return Field(default, title=title, description=help, json_schema_extra=_extra("flag", "", None, None, group))
+
+
+def text(default: str, title: str, *, most: int = 80, group: str = "", help: str = "", control: str = "text") -> Any:
+    """A line of text."""
+    return Field(default, title=title, max_length=most, description=help, json_schema_extra=_extra(control, "", None, None, group))
+
+
+def reference(default: Any, title: str, to: str, *, group: str = "", help: str = "") -> Any:
+    """The id, or ids, of other things in the scene: `to` is path, area, layer or asset."""
+    return Field(default, title=title, description=help, json_schema_extra=_extra("reference", "", None, None, group, to=to))
+
+
+def section(default: Parameters, title: str, group: str) -> Any:
+    """A nested model."""
+    return Field(default, title=title, json_schema_extra={"group": group})
+
+
+def fault(error: ValidationError, prefix: str = "") -> ParameterError:
+    """The first fault of a Pydantic error, as a `ParameterError` that names field, limit and value."""
+    first = error.errors(include_url=False)[0]
+    path = ".".join(str(p) for p in first["loc"] if not (isinstance(p, str) and p.startswith("function-")))
+    field = f"{prefix}.{path}".strip(".") if path else prefix or "document"
+    context = first.get("ctx", {})
+    limit = ", ".join(f"{k} {context[k]}" for k in ("ge", "gt", "le", "lt", "max_length", "min_length", "expected") if k in context)
+    if first["type"] == "extra_forbidden":
+        return ParameterError(field, "there is no such field", value=first["input"])
+    message = first["msg"].removeprefix("Value error, ")
+    value = first["input"]
+    shown = repr(value) if len(repr(value)) <= 80 else repr(value)[:77] + "…"
+    return ParameterError(field, f"{message[0].lower()}{message[1:]} (got {shown})", limit=limit, value=value)
+
+
+def build(model: type[M], values: Mapping[str, Any], prefix: str = "") -> M:
+    """`model` from plain values.
+
+    Raises:
+        ParameterError: a field is unknown, has the wrong type or lies outside its limits.
+    """
+    try:
+        return model.model_validate(dict(values))
+    except ValidationError as error:
+        raise fault(error, prefix) from None
+
+
+def _limits(field: FieldInfo) -> tuple[float | None, float | None]:
+    low = next((float(m.ge) for m in field.metadata if isinstance(m, Ge)), None)  # type: ignore[arg-type]
+    high = next((float(m.le) for m in field.metadata if isinstance(m, Le)), None)  # type: ignore[arg-type]
+    return low, high
+
+
+def describe(model: type[BaseModel], prefix: str = "", group: str = "", section_title: str = "") -> list[dict[str, Any]]:
+    """Every field of `model` as a row: path, title, group, section, control, unit, limits, step, default, help.
+
+    Nested models are flattened; their rows carry the nested model's title as `section`.
+    """
+    rows: list[dict[str, Any]] = []
+    for name, field in model.model_fields.items():
+        extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
+        if isinstance(field.default, BaseModel):
+            nested_group = str(extra.get("group") or group)
+            nested = describe(type(field.default), f"{prefix}{name}.", nested_group, field.title or name)
+            values = field.default.model_dump(mode="json")
+            for row in nested:
+                if row["section"] == (field.title or name):
+                    row["default"] = values[row["path"].rsplit(".", 1)[-1]]
+            rows += nested
+            continue
+        if not extra:
+            continue
+        low, high = _limits(field)
+        if "hard" in extra:
+            low, high = extra["hard"]  # type: ignore[misc,assignment]
+        default = field.default
+        rows.append(
+            {
+                "path": prefix + name,
+                "title": field.title or name,
+                "group": str(extra.get("group") or group),
+                "section": section_title,
+                "control": extra.get("control", "text"),
+                "unit": extra.get("unit", ""),
+                "low": low,
+                "high": high,
+                "soft": extra.get("soft"),
+                "step": extra.get("step"),
+                "options": extra.get("options"),
+                "to": extra.get("to"),
+                "default": list(default) if isinstance(default, tuple) else default,
+                "help": field.description or "",
+            }
+        )
+    return rows
+
+
+def with_values(values: Mapping[str, Any], settings: Mapping[str, Any]) -> dict[str, Any]:
+    """A deep copy of `values` in which each dotted path of `settings` is set."""
+    out: dict[str, Any] = {k: with_values(v, {}) if isinstance(v, Mapping) else v for k, v in values.items()}
+    for path, value in settings.items():
+        place = out
+        *parents, last = path.split(".")
+        for parent in parents:
+            place = place.setdefault(parent, {})
+            if not isinstance(place, dict):
+                raise ParameterError(path, "there is no such field")
+        place[last] = value
+    return out

@@ -1,0 +1,72 @@
+"""Counter-based random numbers.
+
+A value is a pure function of (seed, stream, index): no state, no order of calls. The mixing function is the finaliser of SplitMix64
+(Steele, Lea and Flood 2014), applied three times. Every function exists for kernels (scalars) and for NumPy (arrays); the two agree bit for bit.
+"""
+
+from __future__ import annotations
+
+from hashlib import blake2b
+
+import numpy as np
+
+from plough.core.arrays import Float64, UInt64
+from plough.core.kernels import kernel
+
+_GOLDEN = np.uint64(0x9E3779B97F4A7C15)
+_MUL1 = np.uint64(0xBF58476D1CE4E5B9)
+_MUL2 = np.uint64(0x94D049BB133111EB)
+_S30, _S27, _S31, _S11 = np.uint64(30), np.uint64(27), np.uint64(31), np.uint64(11)
+_UNIT = 1.0 / 9007199254740992.0  # 2^-53
+
+
+def stream(name: str) -> np.uint64:
+    """The stream for a purpose, such as ``stream("limb.angle")``: 64 bits of the BLAKE2b hash of its name."""
+    return np.uint64(int.from_bytes(blake2b(name.encode(), digest_size=8).digest(), "little"))
+
+
+@kernel
+def mix(x: np.uint64) -> np.uint64:
+    """Scramble 64 bits (a bijection)."""
+    x = (x ^ (x >> _S30)) * _MUL1
+    x = (x ^ (x >> _S27)) * _MUL2
+    return x ^ (x >> _S31)
+
+
+@kernel
+def bits(seed: np.uint64, stream: np.uint64, index: np.uint64) -> np.uint64:
+    """64 random bits for (seed, stream, index)."""
+    h = mix(np.uint64(seed) + _GOLDEN)
+    h = mix(h ^ np.uint64(stream))
+    return mix(h + np.uint64(index) * _GOLDEN)
+
+
+@kernel
+def uniform(seed: np.uint64, stream: np.uint64, index: np.uint64) -> float:
+    """A number in [0, 1)."""
+    return float(bits(seed, stream, index) >> _S11) * _UNIT
+
+
+@kernel
+def symmetric(seed: np.uint64, stream: np.uint64, index: np.uint64) -> float:
+    """A number in [-1, 1)."""
+    return 2.0 * uniform(seed, stream, index) - 1.0
+
+
+def _mix_array(x: UInt64) -> UInt64:
+    x = (x ^ (x >> _S30)) * _MUL1
+    x = (x ^ (x >> _S27)) * _MUL2
+    return x ^ (x >> _S31)
+
+
+def bits_array(seed: int, stream: np.uint64, index: UInt64) -> UInt64:
+    """64 random bits for each of `index` (n,) uint64; equals `bits` element by element."""
+    with np.errstate(over="ignore"):
+        h = _mix_array(np.array([seed & 0xFFFFFFFFFFFFFFFF], np.uint64) + _GOLDEN)
+        h = _mix_array(h ^ stream)
+        return _mix_array(h + np.asarray(index, np.uint64) * _GOLDEN)
+
+
+def uniform_array(seed: int, stream: np.uint64, index: UInt64) -> Float64:
+    """Numbers in [0, 1) for each of `index` (n,) uint64; equals `uniform` element by element."""
+    return (bits_array(seed, stream, index) >> _S11).astype(np.float64) * _UNIT

@@ -1,0 +1,6 @@
+"""The scene: its document, its evaluation layer by layer, and what it weighs."""
+
+from plough.core.scene.document import SceneDocument, read_document
+from plough.core.scene.evaluation import Evaluation, Evaluator
+
+__all__ = ["Evaluation", "Evaluator", "SceneDocument", "read_document"]

@@ -1,0 +1,126 @@
+"""The scene document: a short, readable JSON from which everything is computed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Literal
+
+import orjson
+from pydantic import Field, ValidationError
+
+from plough.core.errors import DocumentError, ParameterError
+from plough.core.kinds import get_kind
+from plough.core.parameters import Parameters, Seed, build, fault
+from plough.core.scene.layers import Id, Layer
+
+VERSION = 1
+Profile = Literal["phone", "console", "high-end"]
+
+
+class Viewpoint(Parameters):
+    """A kept camera."""
+
+    id: Id
+    name: str = Field(min_length=1, max_length=60)
+    eye: tuple[float, float, float]
+    target: tuple[float, float, float]
+
+
+class Sun(Parameters):
+    """The direction of the light."""
+
+    azimuth: float = Field(215, ge=0, le=360, description="Degrees clockwise from north (-z) to where the sun stands.")
+    elevation: float = Field(34, ge=0, le=90, description="Degrees above the horizon.")
+
+
+class Wind(Parameters):
+    """What moves the leaves."""
+
+    azimuth: float = Field(250, ge=0, le=360, description="Degrees clockwise from north (-z) to where the wind comes from.")
+    speed: float = Field(4, ge=0, le=30, description="Metres a second.")
+
+
+class Settings(Parameters):
+    """What belongs to the scene as a whole."""
+
+    sun: Sun = Sun()
+    wind: Wind = Wind()
+    profile: Profile = "console"
+    viewpoints: tuple[Viewpoint, ...] = Field((), max_length=40)
+
+
+class Asset(Parameters):
+    """What can be placed: a kind, its parameters and the seeds kept as variants."""
+
+    id: Id
+    name: str = Field(min_length=1, max_length=80)
+    kind: str = Field(max_length=40)
+    parameters: dict[str, Any] = Field(default_factory=dict)
+    seeds: tuple[Seed, ...] = Field((1,), min_length=1, max_length=24)
+
+
+class SceneDocument(Parameters):
+    """A scene."""
+
+    version: int = VERSION
+    name: str = Field(min_length=1, max_length=80)
+    settings: Settings = Settings()
+    assets: tuple[Asset, ...] = Field((), max_length=500)
+    layers: tuple[Layer, ...] = Field(min_length=2, max_length=500)
+
+
+def check_asset(asset: Asset, where: str) -> None:
+    """Raises `ParameterError` when kind or parameters are not known; `where` begins the field's path."""
+    build(get_kind(asset.kind).parameters, asset.parameters, f"{where}.parameters")
+
+
+def read_document(data: bytes | Mapping[str, Any]) -> SceneDocument:
+    """The document in `data` (JSON, or plain values).
+
+    Raises:
+        DocumentError: it is not JSON, of a newer version, or its layers are not in a possible order.
+        ParameterError: a field is unknown or out of its limits.
+    """
+    if isinstance(data, bytes):
+        try:
+            values = orjson.loads(data)
+        except orjson.JSONDecodeError as error:
+            raise DocumentError(f"this is not JSON: {error}") from None
+    else:
+        values = data
+    if not isinstance(values, Mapping) or "layers" not in values:
+        raise DocumentError("this is not a scene document: it has no field 'layers'")
+    version = values.get("version")
+    if not isinstance(version, int) or version < 1:
+        raise DocumentError(f"version: a whole number from 1 to {VERSION} is needed (got {version!r})")
+    if version > VERSION:
+        raise DocumentError(f"version: the scene was written by a newer Plough (version {version}; this one reads up to {VERSION})")
+    try:
+        document = SceneDocument.model_validate(values)
+    except ValidationError as error:
+        raise fault(error) from None
+    check_order(document)
+    for place, asset in enumerate(document.assets):
+        check_asset(asset, f"assets.{place}")
+    return document
+
+
+def check_order(document: SceneDocument) -> None:
+    """Raises `DocumentError` unless Ground comes first, Bake last, both once, and all ids differ."""
+    kinds = [layer.kind for layer in document.layers]
+    if kinds[0] != "ground" or kinds.count("ground") != 1:
+        raise DocumentError("layers: the first layer, and only that, must be of the kind 'ground'")
+    if kinds[-1] != "bake" or kinds.count("bake") != 1:
+        raise DocumentError("layers: the last layer, and only that, must be of the kind 'bake'")
+    for name, ids in (("layers", [x.id for x in document.layers]), ("assets", [x.id for x in document.assets])):
+        twice = {i for i in ids if ids.count(i) > 1}
+        if twice:
+            raise DocumentError(f"{name}: the id {sorted(twice)[0]!r} is used more than once")
+
+
+def write_document(document: SceneDocument) -> bytes:
+    """`document` as indented JSON."""
+    return orjson.dumps(document.model_dump(mode="json"), option=orjson.OPT_INDENT_2)
+
+
+__all__ = ["VERSION", "Asset", "ParameterError", "SceneDocument", "Settings", "check_asset", "read_document", "write_document"]

@@ -1,0 +1,257 @@
+"""Evaluation: an incremental build of the layers, in order.
+
+A layer's key is the hash of its kind, its parameters and the keys of what it reads. The same key gives the cached result, so changing a
+layer recomputes it and what reads it, nothing else.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from plough.core.arrays import Float64
+from plough.core.cache import Cache
+from plough.core.ground import HeightField, make_terrain
+from plough.core.ground.areas import check_polygon
+from plough.core.ground.paths import path_line, ribbon
+from plough.core.hashing import key_of
+from plough.core.kinds import LEVELS, Product, get_kind
+from plough.core.mesh.cards import make_card
+from plough.core.mesh.value import Mesh
+from plough.core.parameters import build
+from plough.core.place.rules import Placements, ScatterRule, scatter
+from plough.core.scene.document import Asset, SceneDocument
+from plough.core.scene.layers import AreaParameters, Layer, PathParameters, ScatterParameters
+
+_CODE = {"ground": 1, "path": 1, "area": 1, "scatter": 1, "bake": 1}  #: raised when a layer's code gives another result
+
+#: a level is left for the next where the asset's height covers less than this share of the view's height
+COVERAGE = (0.42, 0.16, 0.07)
+_VIEW_SLOPE = 2.0 * math.tan(math.radians(25.0))  #: height of a 50 degree view, by distance
+
+
+@dataclass(frozen=True, slots=True)
+class Variant:
+    """One seed of one asset."""
+
+    asset: str
+    name: str
+    kind: str
+    parameters: dict[str, Any]
+    seed: int
+    key: str  #: of kind, version, parameters and seed
+
+    @property
+    def label(self) -> str:
+        """A name for nodes and files."""
+        return f"{self.asset}-{self.seed}"
+
+
+@dataclass(frozen=True, slots=True)
+class PathResult:
+    """A path on the ground."""
+
+    line: Float64  #: (n, 2) metres
+    mesh: Mesh
+    length: float  #: metres
+
+
+@dataclass(frozen=True, slots=True)
+class Scattered:
+    """Placements and the variants that they refer to."""
+
+    placements: Placements
+    variants: tuple[Variant, ...]
+
+    def per_variant(self) -> Any:
+        """(variants,) number of placements of each."""
+        return np.bincount(self.placements.variant, minlength=len(self.variants))
+
+
+@dataclass(frozen=True, slots=True)
+class LayerResult:
+    """What a layer came to."""
+
+    layer: Layer
+    key: str
+    ground: HeightField | None = None
+    path: PathResult | None = None
+    area: Float64 | None = None
+    scattered: Scattered | None = None
+    notes: tuple[str, ...] = ()  #: what is missing or refused, for the person
+
+
+@dataclass(frozen=True, slots=True)
+class Evaluation:
+    """All layers of a scene."""
+
+    document: SceneDocument
+    layers: tuple[LayerResult, ...]
+
+    @property
+    def ground(self) -> HeightField:
+        """The height field."""
+        field = self.layers[0].ground
+        assert field is not None
+        return field
+
+    def layer(self, layer_id: str) -> LayerResult:
+        """The result of one layer."""
+        return next(r for r in self.layers if r.layer.id == layer_id)
+
+
+def switch_distances(height: float) -> tuple[float, ...]:
+    """Metres at which each level of detail but the last gives way to the next, for an asset of `height` metres."""
+    return tuple(height / (c * _VIEW_SLOPE) for c in COVERAGE)
+
+
+class Evaluator:
+    """Evaluates scenes over one cache."""
+
+    def __init__(self, cache: Cache | None = None) -> None:
+        self.cache = cache or Cache()
+
+    def product(self, variant: Variant, detail: int) -> Product:
+        """The asset `variant` at one level of detail."""
+
+        def make() -> Product:
+            kind = get_kind(variant.kind)
+            return kind.make(build(kind.parameters, variant.parameters), variant.seed, detail)
+
+        return self.cache.get(f"product {variant.key} {detail}", make, lambda p: p.mesh.nbytes)
+
+    def card(self, variant: Variant) -> Product:
+        """The asset as two crossed cards, for the far distance."""
+
+        def make() -> Product:
+            product = self.product(variant, 0)
+            mesh, materials = make_card(product.mesh, product.materials, variant.key)
+            return replace(product, mesh=mesh, materials=materials)
+
+        return self.cache.get(f"card {variant.key}", make, lambda p: p.mesh.nbytes + 500_000)
+
+    def levels(self, variant: Variant) -> list[Product]:
+        """All levels of detail, nearest first; the last is a card."""
+        return [*(self.product(variant, detail) for detail in range(LEVELS)), self.card(variant)]
+
+    def evaluate(self, document: SceneDocument, check: Callable[[], None] | None = None) -> Evaluation:
+        """Evaluate all layers that are not hidden; hidden ones are left out, but for paths and areas that others read.
+
+        Args:
+            check: called between and within layers; may raise to stop.
+        """
+        done: list[LayerResult] = []
+        by_id: dict[str, LayerResult] = {}
+        assets = {a.id: a for a in document.assets}
+        for layer in document.layers:
+            if check is not None:
+                check()
+            result = self._layer(layer, document, done, by_id, assets, check)
+            done.append(result)
+            by_id[layer.id] = result
+        return Evaluation(document, tuple(done))
+
+    def _layer(
+        self, layer: Layer, document: SceneDocument, done: list[LayerResult], by_id: dict[str, LayerResult], assets: dict[str, Asset],
+        check: Callable[[], None] | None,
+    ) -> LayerResult:  # fmt: skip
+        values = layer.parameters.model_dump(mode="json")
+        head = [layer.kind, _CODE[layer.kind], values]
+        if layer.kind == "ground":
+            key = key_of(*head)
+            field = self.cache.get(key, lambda: make_terrain(layer.parameters), lambda f: f.heights.nbytes)
+            return LayerResult(layer, key, ground=field)
+        ground = done[0]
+        assert ground.ground is not None
+        if layer.kind == "path":
+            key = key_of(*head, ground.key)
+            path = self.cache.get(key, lambda: _make_path(layer.parameters, ground.ground), lambda p: p.mesh.nbytes)
+            return LayerResult(layer, key, path=path)
+        if layer.kind == "area":
+            return LayerResult(layer, key_of(*head), area=_make_area(layer.parameters))
+        if layer.kind == "scatter":
+            if layer.hidden:
+                return LayerResult(layer, key_of(*head, "hidden"))
+            return self._scatter(layer, layer.parameters, head, done, by_id, assets, check)
+        return LayerResult(layer, key_of(*head, [r.key for r in done], document.settings.model_dump(mode="json")))
+
+    def _scatter(
+        self, layer: Layer, p: ScatterParameters, head: list[Any], done: list[LayerResult], by_id: dict[str, LayerResult],
+        assets: dict[str, Asset], check: Callable[[], None] | None,
+    ) -> LayerResult:  # fmt: skip
+        notes: list[str] = []
+        variants: list[Variant] = []
+        weights: list[float] = []
+        for entry in p.mix:
+            asset = assets.get(entry.asset)
+            if asset is None:
+                notes.append(f"the asset {entry.asset!r} is missing")
+                continue
+            kind = get_kind(asset.kind)
+            for seed in asset.seeds:
+                key = key_of(kind.name, kind.version, asset.parameters, seed)
+                variants.append(Variant(asset.id, asset.name, kind.name, asset.parameters, seed, key))
+                weights.append(entry.weight / len(asset.seeds))
+        areas, paths, keys = [], [], [done[0].key]
+        for reference, wanted, into in ((p.areas, "area", areas), (p.paths, "path", paths)):
+            for other in reference:
+                found = by_id.get(other)
+                if found is None or found.layer.kind != wanted:
+                    notes.append(f"the {wanted} {other!r} is missing, or stands further right than this layer")
+                    continue
+                into.append(found.area if wanted == "area" else found.path.line)  # type: ignore[union-attr,arg-type]
+                keys.append(found.key)
+        if not p.mix:
+            notes.append("nothing is chosen to scatter")
+        earlier = [r for r in done if r.scattered is not None and r.scattered.placements.count] if p.apart > 0 else []
+        keys += [r.key for r in earlier]
+        key = key_of(*head, keys, [v.key for v in variants], weights)
+        if not variants or (p.areas and not areas):
+            return LayerResult(layer, key, scattered=Scattered(_nothing(), tuple(variants)), notes=tuple(notes))
+        ground = done[0].ground
+        assert ground is not None
+
+        def make() -> Placements:
+            standing = [r.scattered.placements.position[:, [0, 2]] for r in earlier if r.scattered is not None]
+            rule = ScatterRule(
+                p.seed, p.spacing, p.fill / 100.0, tuple(areas), p.height, (math.radians(p.slope[0]), math.radians(p.slope[1])),
+                tuple(paths), p.clearance, p.apart, tuple(weights), p.lean / 100.0, p.turn / 360.0,
+                (p.size[0] / 100.0, p.size[1] / 100.0), (p.sink[0] / 100.0, p.sink[1] / 100.0),
+            )  # fmt: skip
+            return scatter(rule, ground, np.concatenate(standing).astype(np.float64) if standing else None, check)
+
+        placements = self.cache.get(key, make, lambda a: a.count * 52)
+        return LayerResult(layer, key, scattered=Scattered(placements, tuple(variants)), notes=tuple(notes))
+
+
+def _nothing() -> Placements:
+    return Placements(
+        np.empty(0, np.uint64), np.empty(0, np.uint32), np.empty((0, 3), np.float32), np.empty((0, 4), np.float32), np.empty((0, 3), np.float32)
+    )
+
+
+def _make_path(p: PathParameters, ground: HeightField) -> PathResult:
+    line = path_line(p.points)
+    length = float(np.hypot(*np.diff(line, axis=0).T).sum())
+    return PathResult(line, ribbon(line, p.width, ground), length)
+
+
+def _make_area(p: AreaParameters) -> Float64:
+    return check_polygon(p.corners)
+
+
+def with_layer(document: SceneDocument, layer: Layer) -> SceneDocument:
+    """`document` with one layer replaced by `layer` of the same id."""
+    return replace_layers(document, tuple(layer if other.id == layer.id else other for other in document.layers))
+
+
+def replace_layers(document: SceneDocument, layers: tuple[Layer, ...]) -> SceneDocument:
+    """`document` with other layers."""
+    return document.model_copy(update={"layers": layers})
+
+
+__all__ = ["COVERAGE", "Evaluation", "Evaluator", "LayerResult", "Scattered", "Variant", "replace", "switch_distances", "with_layer"]

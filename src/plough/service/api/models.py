@@ -1,0 +1,308 @@
+"""What travels over the API."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from plough.core.scene.document import Settings
+
+Version = Annotated[int, Field(ge=1, description="The version that the edit was made against.")]
+
+
+class In(BaseModel):
+    """Base of what is sent to the service: unknown fields are refused."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class FieldFault(BaseModel):
+    """One wrong field."""
+
+    field: str
+    message: str
+    limit: str = ""
+
+
+class Problem(BaseModel):
+    """An error, after RFC 9457."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    errors: list[FieldFault] = []
+    current: Any = Field(None, description="With 409: the present state of the scene.")
+
+
+class SignIn(In):
+    """Name and password."""
+
+    model_config = ConfigDict(json_schema_extra={"examples": [{"name": "sedge", "password": "water-mint"}]})
+    name: str = Field(min_length=1, max_length=40)
+    password: str = Field(min_length=1, max_length=200)
+
+
+class AccountOut(BaseModel):
+    """Who is signed in."""
+
+    name: str
+
+
+class ReleaseOut(BaseModel):
+    """A bake and how far it is."""
+
+    number: int
+    state: str = Field(description="queued, running, stopping, done, failed or cancelled")
+    done: int = Field(description="Parts done.")
+    known: int = Field(description="Parts known.")
+    part: str
+    bytes: int
+    error: str
+    author: str
+    created: datetime
+    finished: datetime | None
+    manifest: dict[str, Any] | None
+
+
+class SceneCard(BaseModel):
+    """A scene in the list."""
+
+    id: str
+    name: str
+    role: str
+    members: list[str]
+    layers: int
+    updated: datetime
+    picture: str | None
+    release: ReleaseOut | None
+
+
+class LayerOut(BaseModel):
+    """A layer with all its parameters."""
+
+    id: str
+    kind: str
+    name: str
+    hidden: bool
+    parameters: dict[str, Any]
+    version: int
+
+
+class AssetOut(BaseModel):
+    """An asset with all its parameters."""
+
+    id: str
+    kind: str
+    name: str
+    parameters: dict[str, Any]
+    seeds: list[int]
+    version: int
+
+
+class SceneOut(BaseModel):
+    """A scene, whole."""
+
+    id: str
+    name: str
+    role: str
+    version: int
+    edits: int = Field(description="Number of the last edit.")
+    settings: Settings
+    layers: list[LayerOut]
+    assets: list[AssetOut]
+    undo: str | None = Field(description="What undo would take back.")
+    redo: str | None
+    note: str | None = Field(None, description="What an undo could not put back.")
+    created_id: str | None = Field(None, description="Id of what the request made.")
+
+
+class NewScene(In):
+    """A scene from nothing, from the demo, or from a document."""
+
+    name: str = Field(min_length=1, max_length=80)
+    start: str = Field("empty", pattern="^(empty|demo)$", description="`empty` ground, or a copy of the `demo`.")
+    document: dict[str, Any] | None = Field(None, description="A scene document; takes the place of `start`.")
+
+
+class SceneEdit(In):
+    """Changes of the scene's own fields."""
+
+    version: Version
+    name: str | None = Field(None, min_length=1, max_length=80)
+    settings: dict[str, Any] | None = Field(None, description="Only the parts that change.")
+
+
+class NewLayer(In):
+    """A layer to add."""
+
+    kind: str = Field(max_length=40)
+    name: str = Field(min_length=1, max_length=80)
+    parameters: dict[str, Any] = {}
+    before: str | None = Field(None, description="Id of the layer it goes in front of; none: just before the bake.")
+
+
+class LayerEdit(In):
+    """Changes of a layer: only what is given changes."""
+
+    version: Version
+    name: str | None = Field(None, min_length=1, max_length=80)
+    hidden: bool | None = None
+    parameters: dict[str, Any] | None = Field(None, description="Dotted names to values.")
+
+
+class LayerMove(In):
+    """A new place in the order."""
+
+    version: Version
+    before: str | None = Field(description="Id of the layer it goes in front of; null: just before the bake.")
+
+
+class NewAsset(In):
+    """An asset to add."""
+
+    kind: str = Field(max_length=40)
+    name: str = Field(min_length=1, max_length=80)
+    parameters: dict[str, Any] = {}
+    seeds: list[int] = [1]
+
+
+class AssetEdit(In):
+    """Changes of an asset: only what is given changes."""
+
+    version: Version
+    name: str | None = Field(None, min_length=1, max_length=80)
+    parameters: dict[str, Any] | None = Field(None, description="Dotted names to values.")
+    seeds: list[int] | None = None
+
+
+class EditOut(BaseModel):
+    """One line of the edit log."""
+
+    number: int
+    author: str
+    at: datetime
+    kind: str
+    title: str
+    target: str
+    target_id: str
+
+
+class WeightOut(BaseModel):
+    """What something weighs."""
+
+    triangles: int = Field(description="All around the viewpoint, at the levels of detail that the distances ask for.")
+    triangles_near: int = Field(description="If everything were seen from close by.")
+    instances: int
+    draw_calls: int
+    bytes: int
+
+
+class LevelOut(BaseModel):
+    """A mesh at one level of detail."""
+
+    mesh: str = Field(description="Hash of a GLB under /api/blobs.")
+    triangles: int
+    bytes: int
+    until: float | None = Field(description="Metres up to which it is shown, for size 100 %; null for the last.")
+
+
+class VariantOut(BaseModel):
+    """One seed of an asset in a layer."""
+
+    asset: str
+    name: str
+    seed: int
+    count: int
+    height: float
+    canopy_radius: float
+    levels: list[LevelOut]
+
+
+class LayerView(BaseModel):
+    """What a layer came to."""
+
+    id: str
+    key: str
+    count: int
+    weight: WeightOut
+    notes: list[str]
+    heights: str | None = Field(None, description="Ground: hash of samples x samples float32 heights in metres, little-endian, rows along z.")
+    samples: int | None = None
+    size: float | None = Field(None, description="Ground: metres a side.")
+    water: float | None = Field(None, description="Ground: level of standing water in metres.")
+    mesh: str | None = Field(None, description="Path: hash of a GLB.")
+    length: float | None = Field(None, description="Path: metres.")
+    area: float | None = Field(None, description="Area: square metres.")
+    placements: str | None = Field(
+        None,
+        description="Scatter: hash of a little-endian buffer of n placements, one array after the other: position 3 float32 in metres, rotation 4 float32 (quaternion xyzw), scale 3 float32, variant uint32 (row of `variants`), id uint64.",
+    )
+    variants: list[VariantOut] | None = None
+
+
+class EvaluationOut(BaseModel):
+    """What a scene came to."""
+
+    edits: int
+    layers: list[LayerView]
+    total: WeightOut
+    target: WeightOut = Field(description="What the chosen profile bears; `triangles_near` is not limited.")
+
+
+class Draft(In):
+    """A layer with parameters that are not kept."""
+
+    layer: str
+    parameters: dict[str, Any] = Field({}, description="Dotted names to values; the others stay as they are.")
+    client: str = Field(max_length=40, description="One for each window.")
+    serial: int = Field(ge=0, description="Growing; a draft with a higher one ends those before it.")
+    eye: tuple[float, float, float] = (0.0, 2.0, 0.0)
+
+
+class MakeAsset(In):
+    """An asset to be made, not kept."""
+
+    model_config = ConfigDict(json_schema_extra={"examples": [{"kind": "tree", "parameters": {"height": 9}, "seed": 7, "detail": 0}]})
+    kind: str = Field(max_length=40)
+    parameters: dict[str, Any] = {}
+    seed: int = Field(1, ge=0, le=2**32 - 1)
+    detail: int = Field(0, ge=0, le=2)
+
+
+class KindOut(BaseModel):
+    """A kind of asset or layer, with its parameters."""
+
+    name: str
+    title: str
+    summary: str
+    parameters: list[dict[str, Any]]
+
+
+class KindsOut(BaseModel):
+    """All kinds."""
+
+    assets: list[KindOut]
+    layers: list[KindOut]
+
+
+class ProfileOut(BaseModel):
+    """A target profile."""
+
+    name: str
+    title: str
+    triangles: int
+    instances: int
+    draw_calls: int
+    bytes: int
+
+
+PROBLEMS: dict[int | str, dict[str, Any]] = {
+    401: {"model": Problem, "description": "Not signed in."},
+    403: {"model": Problem, "description": "The role does not allow it."},
+    404: {"model": Problem, "description": "There is no such thing, or it is not shared with you."},
+    409: {"model": Problem, "description": "Changed meanwhile; `current` holds the present state."},
+    422: {"model": Problem, "description": "A field is unknown, of the wrong type or out of its limits; `errors` names it."},
+}

@@ -1,0 +1,283 @@
+"""Scenes, their layers and assets, and the edits of them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request, Response
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session as Db
+
+from plough.core.errors import ParameterError
+from plough.core.kinds import get_kind
+from plough.core.parameters import build
+from plough.core.scene.document import SceneDocument, Settings, read_document
+from plough.core.scene.layers import LAYER_KINDS
+from plough.service import scenes
+from plough.service.accounts import scene_for
+from plough.service.api.context import Me, Session
+from plough.service.api.models import (
+    PROBLEMS, AssetEdit, AssetOut, EditOut, LayerEdit, LayerMove, LayerOut, NewAsset, NewLayer, NewScene, SceneCard, SceneEdit, SceneOut,
+)  # fmt: skip
+from plough.service.api.releases import release_out
+from plough.service.db.tables import Account, Edit, Layer, Member, Release, Scene
+from plough.service.demo.teasel_fen import teasel_fen
+from plough.service.errors import NotFound
+
+router = APIRouter(prefix="/api/scenes", tags=["scenes"], responses=PROBLEMS)
+
+
+def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
+    """The scene, whole, as `me` sees it."""
+    undo, redo = scenes.can_step(db, scene, me)
+    layers = [
+        LayerOut(
+            id=r.id, kind=r.kind, name=r.name, hidden=r.hidden, version=r.version,
+            parameters=build(LAYER_KINDS[r.kind].parameters, r.parameters).model_dump(mode="json"),
+        )
+        for r in scenes.layers_of(db, scene.id)
+    ]  # fmt: skip
+    assets = [
+        AssetOut(
+            id=a.id, kind=a.kind, name=a.name, seeds=a.seeds, version=a.version,
+            parameters=build(get_kind(a.kind).parameters, a.parameters).model_dump(mode="json"),
+        )
+        for a in scenes.assets_of(db, scene.id)
+    ]  # fmt: skip
+    role = db.get_one(Member, (scene.id, me.id)).role
+    return SceneOut(
+        id=scene.id, name=scene.name, role=role, version=scene.version, edits=scene.edits, settings=Settings.model_validate(scene.settings),
+        layers=layers, assets=assets, undo=undo, redo=redo, **more,
+    )  # fmt: skip
+
+
+@router.get("")
+def list_scenes(db: Session, me: Me) -> list[SceneCard]:
+    """The scenes that the account may open, last changed first."""
+    rows = db.execute(
+        select(Scene, Member.role).join(Member, Member.scene_id == Scene.id).where(Member.account_id == me.id).order_by(Scene.updated.desc())
+    ).all()
+    cards = []
+    for scene, role in rows:
+        members = db.scalars(
+            select(Account.name).join(Member, Member.account_id == Account.id).where(Member.scene_id == scene.id).order_by(Account.name)
+        )
+        last = db.scalar(select(Release).where(Release.scene_id == scene.id).order_by(Release.number.desc()).limit(1))
+        layers = db.scalar(select(func.count()).select_from(Layer).where(Layer.scene_id == scene.id)) or 0
+        picture = f"/api/scenes/{scene.id}/picture?v={scene.edits}" if scene.picture else None
+        cards.append(
+            SceneCard(
+                id=scene.id, name=scene.name, role=role, members=list(members), layers=layers, updated=scene.updated, picture=picture,
+                release=release_out(db, last) if last else None,
+            )
+        )  # fmt: skip
+    return cards
+
+
+@router.post("", status_code=201)
+def create_scene(body: NewScene, db: Session, me: Me) -> SceneOut:
+    """A new scene, owned by the account."""
+    if body.document is not None:
+        document = read_document(body.document)
+    elif body.start == "demo":
+        document = teasel_fen()
+    else:
+        ground: dict[str, Any] = {"id": "ground", "kind": "ground", "name": "Ground", "parameters": {}}
+        view = {"id": "start", "name": "Start", "eye": [-60, 38, 78], "target": [0, 2, 0]}
+        document = read_document(
+            {
+                "version": 1, "name": body.name, "settings": {"viewpoints": [view]},
+                "layers": [ground, {"id": "bake", "kind": "bake", "name": "Bake", "parameters": {}}],
+            }
+        )  # fmt: skip
+    document = document.model_copy(update={"name": body.name})
+    return scene_out(db, scenes.create_scene(db, me, document), me)
+
+
+@router.get("/{scene_id}")
+def read_scene(scene_id: str, db: Session, me: Me) -> SceneOut:
+    """A scene, whole."""
+    return scene_out(db, scene_for(db, me, scene_id), me)
+
+
+@router.get("/{scene_id}/document")
+def read_scene_document(scene_id: str, db: Session, me: Me) -> SceneDocument:
+    """The scene's document, as a file that another Plough reads."""
+    return scenes.document_of(db, scene_for(db, me, scene_id))
+
+
+@router.delete("/{scene_id}", status_code=204)
+def delete_scene(scene_id: str, db: Session, me: Me) -> None:
+    """Delete a scene with its releases; only its owner may."""
+    scene_for(db, me, scene_id, "owner", lock=True)
+    db.execute(delete(Scene).where(Scene.id == scene_id))
+
+
+@router.patch("/{scene_id}")
+def edit_scene(scene_id: str, body: SceneEdit, db: Session, me: Me) -> SceneOut:
+    """Change the name, or parts of the settings: sun, wind, profile, viewpoints."""
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
+    scenes.check_version(scene, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json"))
+    fields: dict[str, Any] = {"name": body.name} if body.name is not None else {}
+    fields |= scenes.flatten(body.settings or {}, "settings")
+    parts = sorted({k.split(".")[1] if "." in k else k for k in fields})
+    scenes.change(db, scene, me, "scene", scene.id, fields, f"{', '.join(parts)} of the scene")
+    return scene_out(db, scene, me)
+
+
+@router.put("/{scene_id}/picture", status_code=204, openapi_extra={"requestBody": {"content": {"image/jpeg": {}}, "required": True}})
+async def put_picture(scene_id: str, request: Request) -> Response:
+    """The picture on the scene's card: a JPEG of at most 300 kB."""
+    from starlette.concurrency import run_in_threadpool
+
+    data = b""
+    async for chunk in request.stream():
+        data += chunk
+        if len(data) > 300_000:
+            raise ParameterError("picture", "must be at most 300 kB", limit="300 kB")
+    if not data.startswith(b"\xff\xd8\xff"):
+        raise ParameterError("picture", "must be a JPEG image", limit="image/jpeg")
+    await run_in_threadpool(_keep_picture, request, scene_id, data)
+    return Response(status_code=204)
+
+
+def _keep_picture(request: Request, scene_id: str, data: bytes) -> None:
+    from plough.service.accounts import COOKIE, account_of
+    from plough.service.api.context import context
+
+    with context(request).database.session() as db:
+        scene_for(db, account_of(db, request.cookies.get(COOKIE)), scene_id, "editor")
+        db.execute(Scene.__table__.update().where(Scene.id == scene_id).values(picture=data))  # type: ignore[attr-defined]
+
+
+@router.get("/{scene_id}/picture", response_class=Response, responses={200: {"content": {"image/jpeg": {}}}})
+def get_picture(scene_id: str, db: Session, me: Me) -> Response:
+    """The picture on the scene's card."""
+    scene = scene_for(db, me, scene_id)
+    if scene.picture is None:
+        raise NotFound("the scene has no picture yet")
+    return Response(scene.picture, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000"})
+
+
+@router.post("/{scene_id}/layers", status_code=201)
+def create_layer(scene_id: str, body: NewLayer, db: Session, me: Me) -> SceneOut:
+    """Add a layer."""
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
+    if body.kind in ("ground", "bake"):
+        raise ParameterError("kind", f"a scene has one {body.kind}", limit="path, area or scatter", value=body.kind)
+    layer_id = scenes.new_id()
+    position = scenes.position_before(db, scene, layer_id, body.before)
+    fields = {"kind": body.kind, "name": body.name, "hidden": False, "position": position, **scenes.flatten(body.parameters, "parameters")}
+    scenes.create(db, scene, me, "layer", layer_id, fields, f"add {body.name}")
+    return scene_out(db, scene, me, created_id=layer_id)
+
+
+@router.patch("/{scene_id}/layers/{layer_id}")
+def edit_layer(scene_id: str, layer_id: str, body: LayerEdit, db: Session, me: Me) -> SceneOut:
+    """Change a layer's name, visibility or parameters."""
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
+    layer: Layer = scenes.get(db, scene, "layer", layer_id)
+    scenes.check_version(layer, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json"))
+    fields = _given(body.name, body.parameters)
+    if body.hidden is not None:
+        if layer.kind in ("ground", "bake"):
+            raise ParameterError("hidden", f"the {layer.kind} cannot be hidden", value=body.hidden)
+        fields["hidden"] = body.hidden
+    scenes.change(db, scene, me, "layer", layer_id, fields, _title(layer.name, fields))
+    return scene_out(db, scene, me)
+
+
+@router.post("/{scene_id}/layers/{layer_id}/move")
+def move_layer(scene_id: str, layer_id: str, body: LayerMove, db: Session, me: Me) -> SceneOut:
+    """Give a layer another place in the order, which is the order of precedence."""
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
+    layer: Layer = scenes.get(db, scene, "layer", layer_id)
+    scenes.check_version(layer, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json"))
+    if layer.kind in ("ground", "bake"):
+        raise ParameterError("layer", f"the {layer.kind} keeps its place", value=layer_id)
+    position = scenes.position_before(db, scene, layer_id, body.before)
+    scenes.change(db, scene, me, "layer", layer_id, {"position": position}, f"move {layer.name}")
+    return scene_out(db, scene, me)
+
+
+@router.delete("/{scene_id}/layers/{layer_id}")
+def remove_layer(scene_id: str, layer_id: str, db: Session, me: Me) -> SceneOut:
+    """Remove a layer; layers that refer to it say so."""
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
+    layer: Layer = scenes.get(db, scene, "layer", layer_id)
+    if layer.kind in ("ground", "bake"):
+        raise ParameterError("layer", f"the {layer.kind} cannot be removed", value=layer_id)
+    scenes.remove(db, scene, me, "layer", layer_id, f"remove {layer.name}")
+    return scene_out(db, scene, me)
+
+
+@router.post("/{scene_id}/assets", status_code=201)
+def create_asset(scene_id: str, body: NewAsset, db: Session, me: Me) -> SceneOut:
+    """Add an asset."""
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
+    asset_id = scenes.new_id()
+    get_kind(body.kind)
+    fields = {"kind": body.kind, "name": body.name, "seeds": body.seeds, **scenes.flatten(body.parameters, "parameters")}
+    scenes.create(db, scene, me, "asset", asset_id, fields, f"add {body.name}")
+    return scene_out(db, scene, me, created_id=asset_id)
+
+
+@router.patch("/{scene_id}/assets/{asset_id}")
+def edit_asset(scene_id: str, asset_id: str, body: AssetEdit, db: Session, me: Me) -> SceneOut:
+    """Change an asset's name, parameters or variants."""
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
+    asset = scenes.get(db, scene, "asset", asset_id)
+    scenes.check_version(asset, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json"))
+    fields = _given(body.name, body.parameters)
+    if body.seeds is not None:
+        fields["seeds"] = body.seeds
+    scenes.change(db, scene, me, "asset", asset_id, fields, _title(asset.name, fields))
+    return scene_out(db, scene, me)
+
+
+@router.delete("/{scene_id}/assets/{asset_id}")
+def remove_asset(scene_id: str, asset_id: str, db: Session, me: Me) -> SceneOut:
+    """Remove an asset; layers that place it say so."""
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
+    asset = scenes.get(db, scene, "asset", asset_id)
+    scenes.remove(db, scene, me, "asset", asset_id, f"remove {asset.name}")
+    return scene_out(db, scene, me)
+
+
+def _given(name: str | None, parameters: dict[str, Any] | None) -> dict[str, Any]:
+    fields: dict[str, Any] = {"name": name} if name is not None else {}
+    return fields | scenes.flatten(parameters or {}, "parameters")
+
+
+def _title(name: str, fields: dict[str, Any]) -> str:
+    parts = sorted({k.removeprefix("parameters.").replace("_", " ").replace(".", " ") for k in fields})
+    return f"{', '.join(parts)} of {name}"
+
+
+@router.post("/{scene_id}/undo")
+def undo(scene_id: str, db: Session, me: Me) -> SceneOut:
+    """Take back one's own last edit; what another has changed since stays."""
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
+    note = scenes.step(db, scene, me, "undo")
+    return scene_out(db, scene, me, note=note)
+
+
+@router.post("/{scene_id}/redo")
+def redo(scene_id: str, db: Session, me: Me) -> SceneOut:
+    """Do again what was undone last."""
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
+    note = scenes.step(db, scene, me, "redo")
+    return scene_out(db, scene, me, note=note)
+
+
+@router.get("/{scene_id}/edits")
+def list_edits(scene_id: str, db: Session, me: Me, before: int = 2**31 - 1, most: int = 100) -> list[EditOut]:
+    """The edit log, newest first, in pages of at most 200."""
+    scene_for(db, me, scene_id)
+    rows = db.execute(
+        select(Edit, Account.name).join(Account, Account.id == Edit.account_id)
+        .where(Edit.scene_id == scene_id, Edit.number < before).order_by(Edit.number.desc()).limit(max(1, min(most, 200)))
+    )  # fmt: skip
+    return [
+        EditOut(number=e.number, author=name, at=e.at, kind=e.kind, title=e.title, target=e.target, target_id=e.target_id) for e, name in rows
+    ]

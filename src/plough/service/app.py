@@ -1,0 +1,144 @@
+"""The web application."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
+
+from fastapi import FastAPI, Request, WebSocket, WebSocketDisconnect
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import FileResponse, JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+from starlette.concurrency import run_in_threadpool
+from starlette.exceptions import HTTPException
+from starlette.middleware.base import RequestResponseEndpoint
+from starlette.middleware.gzip import GZipMiddleware
+
+import plough
+from plough.core.errors import DocumentError, ParameterError, PloughError, Superseded, TooLargeError
+from plough.core.scene import Evaluator
+from plough.service.accounts import COOKIE, account_of, scene_for
+from plough.service.api import accounts, evaluation, releases, scenes
+from plough.service.api.context import Context
+from plough.service.db.session import Database
+from plough.service.errors import ServiceError
+from plough.service.live import Live
+from plough.service.results import Results
+from plough.service.work import queue
+
+WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
+_POLICY = "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; connect-src 'self'; worker-src 'self' blob:; frame-ancestors 'none'"
+
+
+def problem(status: int, title: str, detail: str, **more: Any) -> JSONResponse:
+    """An RFC 9457 answer."""
+    body = {"type": "about:blank", "title": title, "status": status, "detail": detail, **more}
+    return JSONResponse(body, status, media_type="application/problem+json")
+
+
+def _plough_problem(_: Request, error: Exception) -> Response:
+    if isinstance(error, ServiceError):
+        return problem(error.status, error.title, error.detail, **error.more)
+    if isinstance(error, Superseded):
+        return problem(409, "Superseded", str(error))
+    if isinstance(error, ParameterError):
+        return problem(422, "Not valid", str(error), errors=[{"field": error.field, "message": error.message, "limit": error.limit}])
+    if isinstance(error, DocumentError | TooLargeError | PloughError):
+        field = str(error).split(":", 1)[0] if ":" in str(error) else ""
+        return problem(422, "Not valid", str(error), errors=[{"field": field, "message": str(error), "limit": ""}])
+    raise error
+
+
+def _validation_problem(_: Request, error: Exception) -> Response:
+    assert isinstance(error, RequestValidationError)
+    errors = []
+    for fault in error.errors():
+        field = ".".join(str(p) for p in fault["loc"][1:]) or str(fault["loc"][0])
+        context = fault.get("ctx", {})
+        limit = ", ".join(f"{k} {context[k]}" for k in ("ge", "gt", "le", "lt", "max_length", "min_length", "pattern") if k in context)
+        message = "there is no such field" if fault["type"] == "extra_forbidden" else fault["msg"]
+        errors.append({"field": field, "message": message, "limit": limit})
+    return problem(422, "Not valid", f"{errors[0]['field']}: {errors[0]['message']}", errors=errors)
+
+
+def _http_problem(_: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException)
+    return problem(error.status_code, str(error.detail), str(error.detail))
+
+
+def create_app(url: str) -> FastAPI:
+    """The application on the database at `url`."""
+    database = Database(url)
+    ctx = Context(database, Results(database), Evaluator(), Live(url), queue(url))
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        await ctx.live.start()
+        with ctx.queue.open():
+            yield
+        await ctx.live.stop()
+        database.close()
+
+    app = FastAPI(
+        title="Plough", version=plough.__version__, description="Grow, place and bake environments for games.", lifespan=lifespan,
+        docs_url=None, redoc_url=None, openapi_url="/api/openapi.json",
+    )  # fmt: skip
+    app.state.context = ctx
+    app.add_middleware(GZipMiddleware, minimum_size=2_000, compresslevel=1)
+    app.add_exception_handler(PloughError, _plough_problem)
+    app.add_exception_handler(RequestValidationError, _validation_problem)
+    app.add_exception_handler(HTTPException, _http_problem)
+    for router in (accounts.router, scenes.router, releases.router, evaluation.router):
+        app.include_router(router)
+
+    @app.middleware("http")
+    async def guard(request: Request, call_next: RequestResponseEndpoint) -> Response:
+        """Refuses edits that another site's page sends, and closes pages to everything from elsewhere."""
+        origin = request.headers.get("origin")
+        if request.method not in ("GET", "HEAD", "OPTIONS") and origin and urlsplit(origin).netloc != request.headers.get("host"):
+            return problem(403, "Not allowed", "this request comes from a page of another site")
+        response = await call_next(request)
+        response.headers["Content-Security-Policy"] = _POLICY
+        response.headers["X-Content-Type-Options"] = "nosniff"
+        return response
+
+    @app.websocket("/api/scenes/{scene_id}/live")
+    async def live(socket: WebSocket, scene_id: str) -> None:
+        """Presence, edits as they land, progress of bakes."""
+
+        def who() -> str:
+            with database.session() as db:
+                account = account_of(db, socket.cookies.get(COOKIE))
+                scene_for(db, account, scene_id)
+                return account.name
+
+        origin = socket.headers.get("origin")
+        try:
+            name = await run_in_threadpool(who)
+        except ServiceError as error:
+            await socket.close(4401 if error.status == 401 else 4404, error.detail[:100])
+            return
+        if origin and urlsplit(origin).netloc != socket.headers.get("host"):
+            await socket.close(4403, "this connection comes from a page of another site")
+            return
+        await socket.accept()
+        try:
+            await ctx.live.serve(socket, scene_id, name)
+        except WebSocketDisconnect:
+            return
+
+    if WEB.exists():
+        app.mount("/assets", StaticFiles(directory=WEB / "assets"), name="assets")
+
+        @app.get("/", include_in_schema=False)
+        def index() -> FileResponse:
+            return FileResponse(WEB / "index.html", headers={"Cache-Control": "no-cache"})
+
+        @app.get("/favicon.svg", include_in_schema=False)
+        def icon() -> FileResponse:
+            return FileResponse(WEB / "favicon.svg")
+
+    return app

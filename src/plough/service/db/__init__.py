@@ -1,0 +1,1 @@
+"""PostgreSQL: tables, sessions, migrations, and the private cluster that the launcher runs."""

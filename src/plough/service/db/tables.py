@@ -1,0 +1,157 @@
+"""All tables."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, UniqueConstraint, func
+from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+    type_annotation_map = {dict[str, Any]: JSONB, list[Any]: JSONB, datetime: TIMESTAMP(timezone=True)}  # noqa: RUF012
+
+
+class Account(Base):
+    """Somebody who can sign in."""
+
+    __tablename__ = "account"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(40), unique=True)
+    password_hash: Mapped[str]
+    created: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Session(Base):
+    """A signed-in browser; only the hash of its token is kept."""
+
+    __tablename__ = "session"
+    token_hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    account_id: Mapped[int] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"), index=True)
+    expires: Mapped[datetime]
+
+
+class Scene(Base):
+    """A scene, apart from its layers and assets."""
+
+    __tablename__ = "scene"
+    id: Mapped[str] = mapped_column(String(24), primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    settings: Mapped[dict[str, Any]]
+    version: Mapped[int] = mapped_column(default=1)
+    edits: Mapped[int] = mapped_column(default=0)  # number of the last edit
+    picture: Mapped[bytes | None] = mapped_column(LargeBinary)
+    created: Mapped[datetime] = mapped_column(server_default=func.now())
+    updated: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
+
+
+class Member(Base):
+    """Who may do what in a scene: owner, editor or viewer."""
+
+    __tablename__ = "member"
+    scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
+    account_id: Mapped[int] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"), primary_key=True, index=True)
+    role: Mapped[str] = mapped_column(String(10))
+
+
+class Layer(Base):
+    """A layer of a scene; `position` orders them."""
+
+    __tablename__ = "layer"
+    scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    kind: Mapped[str] = mapped_column(String(40))
+    name: Mapped[str] = mapped_column(String(80))
+    hidden: Mapped[bool] = mapped_column(default=False)
+    position: Mapped[float]
+    parameters: Mapped[dict[str, Any]]
+    version: Mapped[int] = mapped_column(default=1)
+
+
+class Asset(Base):
+    """An asset of a scene."""
+
+    __tablename__ = "asset"
+    scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
+    id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    kind: Mapped[str] = mapped_column(String(40))
+    name: Mapped[str] = mapped_column(String(80))
+    parameters: Mapped[dict[str, Any]]
+    seeds: Mapped[list[Any]]
+    version: Mapped[int] = mapped_column(default=1)
+
+
+class Edit(Base):
+    """One change of a scene: `forward` and `inverse` map dotted fields to values; null creates or removes."""
+
+    __tablename__ = "edit"
+    scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    account_id: Mapped[int] = mapped_column(ForeignKey("account.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+    kind: Mapped[str] = mapped_column(String(4))  # edit, undo, redo
+    of: Mapped[int | None]  # the edit that an undo or redo is about
+    title: Mapped[str] = mapped_column(String(200))
+    target: Mapped[str] = mapped_column(String(8))  # scene, layer, asset
+    target_id: Mapped[str] = mapped_column(String(64))
+    forward: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    inverse: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    __table_args__ = (Index("edit_by_account", "scene_id", "account_id", "number"),)
+
+
+class Release(Base):
+    """A bake: waiting, running, or finished and kept."""
+
+    __tablename__ = "release"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    account_id: Mapped[int] = mapped_column(ForeignKey("account.id"))
+    state: Mapped[str] = mapped_column(String(10))  # queued, running, stopping, done, failed, cancelled
+    done: Mapped[int] = mapped_column(default=0)
+    known: Mapped[int] = mapped_column(default=0)
+    part: Mapped[str] = mapped_column(String(120), default="")
+    document: Mapped[dict[str, Any]]
+    manifest: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    bytes: Mapped[int] = mapped_column(BigInteger, default=0)
+    error: Mapped[str] = mapped_column(String(1000), default="")
+    created: Mapped[datetime] = mapped_column(server_default=func.now())
+    finished: Mapped[datetime | None]
+    __table_args__ = (UniqueConstraint("scene_id", "number"),)
+
+
+class Blob(Base):
+    """Bytes by their hash."""
+
+    __tablename__ = "blob"
+    hash: Mapped[str] = mapped_column(String(40), primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class ReleaseFile(Base):
+    """A file of a release, in pieces of at most a few megabytes."""
+
+    __tablename__ = "release_file"
+    release_id: Mapped[int] = mapped_column(ForeignKey("release.id", ondelete="CASCADE"), primary_key=True)
+    path: Mapped[str] = mapped_column(String(200), primary_key=True)
+    ordinal: Mapped[int]
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    pieces: Mapped[list[Any]]
+
+
+class Result(Base):
+    """A computed result kept across restarts: blobs by name under a content key."""
+
+    __tablename__ = "result"
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    blobs: Mapped[dict[str, Any]]
+    used: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+__all__ = [
+    "Account", "Asset", "Base", "Blob", "Edit", "Layer", "Member", "Release", "ReleaseFile", "Result", "Scene", "Session",
+]  # fmt: skip

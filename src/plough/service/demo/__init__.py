@@ -1,0 +1,1 @@
+"""The demo scene, Teasel Fen, as documents and code."""

@@ -1,0 +1,121 @@
+"""Teasel Fen: a drained fenland with a mere, a causeway and a walled pear orchard."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from plough.core.scene.document import SceneDocument, read_document
+
+MERE_X, MERE_Z = 36.0, -48.0
+WATER = -1.15
+
+PEAR: dict[str, Any] = {
+    "height": 6.4, "girth": 4.6, "lean": 6, "crookedness": 0.3, "straighten": 0.25, "taper": 0.4,
+    "profile": [[0, 0.75], [0.3, 1], [0.7, 0.8], [1, 0.35]],
+    "first": {"count": 22, "start": 0.24, "end": 0.97, "angle": 62, "tip_angle": 26, "length": 0.58, "thickness": 0.58, "crookedness": 0.42, "pull": 0.3},
+    "second": {"count": 9, "start": 0.2, "end": 0.97, "angle": 58, "tip_angle": 36, "flat": 0.25, "length": 0.46, "thickness": 0.6, "crookedness": 0.42, "pull": 0.15},
+    "third": {"count": 4, "start": 0.2, "end": 0.96, "angle": 52, "tip_angle": 40, "flat": 0.1, "length": 0.5, "thickness": 0.66, "crookedness": 0.3, "pull": 0.1},
+    "leaf_count": 4.6, "leaf_size": 0.36, "leaf_tint": 0.55,
+    "leaf_color": "#5f7d35", "leaf_tip_color": "#94a850", "sprig_leaves": 11, "sprig_length": 0.32, "sprig_width": 0.58, "sprig_point": 0.28, "sprig_teeth": 0.15,
+    "bark_light": "#8a8173", "bark_dark": "#3a342f", "bark_scale": 9, "bark_lichen": 0.45, "bark_tile": 0.55,
+}  # fmt: skip
+
+ALDER: dict[str, Any] = {
+    "height": 12.5, "stems": 3, "spread": 13, "girth": 2.4, "lean": 4, "crookedness": 0.2, "straighten": 0.3, "taper": 0.5,
+    "profile": [[0, 0.65], [0.25, 1], [0.6, 0.72], [1, 0.16]],
+    "first": {"count": 26, "start": 0.2, "end": 0.97, "angle": 72, "tip_angle": 38, "length": 0.33, "thickness": 0.5, "crookedness": 0.28, "pull": 0.22},
+    "second": {"count": 8, "start": 0.18, "end": 0.97, "angle": 55, "tip_angle": 38, "flat": 0.35, "length": 0.5, "thickness": 0.6, "crookedness": 0.3, "pull": 0.05},
+    "third": {"count": 2, "start": 0.2, "end": 0.96, "angle": 50, "tip_angle": 40, "flat": 0.2, "length": 0.5, "thickness": 0.66, "crookedness": 0.3},
+    "leaf_count": 2.9, "leaf_size": 0.6, "leaf_tint": 0.5, "leaf_droop": 0.2,
+    "leaf_color": "#41662f", "leaf_tip_color": "#6d8b3c", "sprig_leaves": 11, "sprig_length": 0.3, "sprig_width": 0.82, "sprig_widest": 0.58, "sprig_point": 0.0, "sprig_teeth": 0.55,
+    "bark_light": "#6f675c", "bark_dark": "#2c2825", "bark_scale": 8, "bark_lichen": 0.3, "flare": 0.6,
+}  # fmt: skip
+
+SALLOW: dict[str, Any] = {
+    "height": 3.6, "stems": 7, "spread": 42, "girth": 2.6, "crookedness": 0.35, "straighten": 0.35, "flare": 0.1, "lobes": 0,
+    "first": {"count": 15, "start": 0.18, "end": 0.97, "angle": 46, "tip_angle": 28, "length": 0.42, "thickness": 0.55, "crookedness": 0.35, "pull": 0.35},
+    "second": {"count": 6, "start": 0.15, "end": 0.97, "angle": 46, "tip_angle": 32, "length": 0.5, "thickness": 0.6, "pull": 0.2},
+    "third": {"count": 0},
+    "leaf_count": 5.5, "leaf_size": 0.34, "leaf_tint": 0.6,
+    "leaf_color": "#6f8752", "leaf_tip_color": "#9fae74", "sprig_leaves": 15, "sprig_length": 0.3, "sprig_width": 0.3, "sprig_point": 0.55, "sprig_teeth": 0,
+    "bark_light": "#8b8571", "bark_dark": "#4b463c", "bark_furrows": 0.35, "bark_tile": 0.4,
+}  # fmt: skip
+
+REED: dict[str, Any] = {
+    "height": 1.9, "blades": 46, "variation": 0.4, "width": 2.2, "spread": 0.42, "lean": 11, "bend": 34, "heads": 0.26, "head_length": 0.15,
+    "head_width": 8, "green": "#7d8b4c", "dead": "#c2ab72", "dead_share": 0.5, "head_color": "#6d5344",
+}  # fmt: skip
+
+GRASS: dict[str, Any] = {
+    "height": 0.42, "blades": 44, "variation": 0.5, "width": 1.0, "spread": 0.3, "lean": 34, "bend": 60, "heads": 0.14, "head_length": 0.25,
+    "head_width": 2.2, "green": "#7c9046", "dead": "#b8a868", "dead_share": 0.22, "head_color": "#a08c5c",
+}  # fmt: skip
+
+
+def teasel_fen() -> SceneDocument:
+    """The demo scene's document."""
+    orchard = [[-118, 12], [-46, 2], [-38, 70], [-110, 84]]
+    causeway = [[-252, 40], [-180, 4], [-112, -12], [-44, -18], [-20, 24], [22, 44], [86, 34], [150, 58], [252, 50]]
+    document = {
+        "version": 1,
+        "name": "Teasel Fen",
+        "settings": {
+            "sun": {"azimuth": 238, "elevation": 27},
+            "wind": {"azimuth": 250, "speed": 4},
+            "profile": "console",
+            "viewpoints": [
+                {"id": "mere", "name": "Across the mere", "eye": [-34, 3.4, -10], "target": [20, 1.2, -44]},
+                {"id": "orchard", "name": "Orchard corner", "eye": [-30, 5.2, -4], "target": [-72, 2.2, 36]},
+                {"id": "above", "name": "From above", "eye": [-150, 92, 150], "target": [-8, -6, -2]},
+            ],
+        },
+        "assets": [
+            {"id": "pear", "name": "Pear, old standard", "kind": "tree", "parameters": PEAR, "seeds": [27, 41, 55]},
+            {"id": "alder", "name": "Alder, carr", "kind": "tree", "parameters": ALDER, "seeds": [3, 8, 21]},
+            {"id": "sallow", "name": "Sallow", "kind": "tree", "parameters": SALLOW, "seeds": [5, 12]},
+            {"id": "reed", "name": "Reed", "kind": "tuft", "parameters": REED, "seeds": [1, 2, 3]},
+            {"id": "grass", "name": "Tussock grass", "kind": "tuft", "parameters": GRASS, "seeds": [1, 2]},
+        ],
+        "layers": [
+            {
+                "id": "ground", "kind": "ground", "name": "Ground",
+                "parameters": {
+                    "size": 512, "resolution": 2, "seed": 14, "relief": 6.5, "feature": 150, "roughness": 0.36,
+                    "basin": True, "basin_radius": 88, "basin_depth": 2.3, "basin_x": MERE_X, "basin_z": MERE_Z,
+                    "water": True, "water_level": WATER,
+                },
+            },
+            {"id": "causeway", "kind": "path", "name": "Causeway", "parameters": {"points": causeway, "width": 4.2, "surface": "earth"}},
+            {"id": "orchard", "kind": "area", "name": "Walled orchard", "parameters": {"corners": orchard}},
+            {
+                "id": "pears", "kind": "scatter", "name": "Orchard pears",
+                "parameters": {
+                    "seed": 27, "mix": [{"asset": "pear", "weight": 1}], "areas": ["orchard"], "spacing": 6.5, "fill": 86, "apart": 0,
+                    "paths": ["causeway"], "clearance": 5, "size": [85, 115], "sink": [3, 8], "slope": [0, 18],
+                },
+            },
+            {
+                "id": "carr", "kind": "scatter", "name": "Alder carr",
+                "parameters": {
+                    "seed": 6, "mix": [{"asset": "alder", "weight": 3}, {"asset": "sallow", "weight": 2}], "spacing": 7, "fill": 58, "apart": 6,
+                    "height": [-1.0, 0.2], "paths": ["causeway"], "clearance": 8, "size": [75, 120], "sink": [4, 12],
+                },
+            },
+            {
+                "id": "reeds", "kind": "scatter", "name": "Reed beds",
+                "parameters": {
+                    "seed": 4, "mix": [{"asset": "reed", "weight": 1}], "spacing": 0.95, "fill": 62, "apart": 1.5,
+                    "height": [-1.62, -1.08], "paths": ["causeway"], "clearance": 3.5, "size": [75, 125], "sink": [0, 10],
+                },
+            },
+            {
+                "id": "tussocks", "kind": "scatter", "name": "Tussocks",
+                "parameters": {
+                    "seed": 9, "mix": [{"asset": "grass", "weight": 1}], "spacing": 1.9, "fill": 40, "apart": 0.6,
+                    "height": [-1.0, 5000], "paths": ["causeway"], "clearance": 2.6, "size": [60, 150], "sink": [0, 3], "lean": 60,
+                },
+            },
+            {"id": "bake", "kind": "bake", "name": "Bake", "parameters": {}},
+        ],
+    }  # fmt: skip
+    return read_document(document)

@@ -1,0 +1,130 @@
+"""Computed bytes by their hash: in memory, and for what is to outlive a restart in the database."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime, timedelta
+from threading import Lock
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.dialects.postgresql import insert
+
+from plough.core.formats.glb import Images
+from plough.core.formats.images import encode
+from plough.core.hashing import digest, key_of
+from plough.core.mesh.material import Material
+from plough.service.db.session import Database
+from plough.service.db.tables import Blob, ReleaseFile, Result
+
+PIECE = 3_500_000  #: bytes of one blob at most
+
+
+class Results:
+    """A least-recently-used store of bytes over the blob table."""
+
+    def __init__(self, database: Database, most_bytes: int = 600_000_000) -> None:
+        self.database = database
+        self.most_bytes = most_bytes
+        self._held: OrderedDict[str, bytes] = OrderedDict()
+        self._bytes = 0
+        self._keys: OrderedDict[str, dict[str, str]] = OrderedDict()
+        self._lock = Lock()
+
+    def put(self, data: bytes) -> str:
+        """Hold `data` in memory; its hash."""
+        name = digest(data)
+        with self._lock:
+            if name not in self._held:
+                self._held[name] = data
+                self._bytes += len(data)
+            self._held.move_to_end(name)
+            while self._bytes > self.most_bytes and len(self._held) > 1:
+                self._bytes -= len(self._held.popitem(last=False)[1])
+        return name
+
+    def get(self, name: str) -> bytes | None:
+        """The bytes with the hash `name`, from memory or the database."""
+        with self._lock:
+            if name in self._held:
+                self._held.move_to_end(name)
+                return self._held[name]
+        with self.database.session() as db:
+            blob = db.get(Blob, name)
+        if blob is None:
+            return None
+        self.put(blob.data)
+        return blob.data
+
+    def result(self, key: str, make: Callable[[], dict[str, bytes]], keep: bool) -> dict[str, str]:
+        """Hashes by name of what `make` gives, made once for each `key`; `keep` writes it to the database too."""
+        key = key_of(key)
+        with self._lock:
+            known = self._keys.get(key)
+            if known is not None and all(h in self._held for h in known.values()):
+                self._keys.move_to_end(key)
+                return known
+        with self.database.session() as db:
+            row = db.get(Result, key)
+            if row is not None:
+                row.used = func.now()
+                return self._know(key, dict(row.blobs))
+        made = make()
+        names = {name: self.put(data) for name, data in made.items()}
+        if keep and all(len(data) <= PIECE for data in made.values()):
+            with self.database.session() as db:
+                blobs = sorted({(names[n], data) for n, data in made.items()})
+                db.execute(insert(Blob).on_conflict_do_nothing(), [{"hash": h, "data": d} for h, d in blobs])
+                db.execute(insert(Result).values(key=key, blobs=names).on_conflict_do_nothing())
+        return self._know(key, names)
+
+    def _know(self, key: str, names: dict[str, str]) -> dict[str, str]:
+        with self._lock:
+            self._keys[key] = names
+            while len(self._keys) > 20_000:
+                self._keys.popitem(last=False)
+        return names
+
+    def images(self, keep: bool) -> Images:
+        """Addresses of a material's maps, drawn when they are first asked for."""
+
+        def images(material: Material) -> dict[str, bytes | str]:
+            recipe = material.maps
+            if recipe is None:
+                return {}
+            names = self.result(f"maps {recipe!r}", lambda: encode(recipe.draw()), keep)
+            return {name: f"/api/blobs/{h}" for name, h in names.items()}
+
+        return images
+
+    def write_file(self, release_id: int, ordinal: int, path: str, data: bytes) -> None:
+        """Keep a file of a release; pieces that are there already are not written again."""
+        pieces = [data[i : i + PIECE] for i in range(0, len(data), PIECE)] or [b""]
+        names = [digest(p) for p in pieces]
+        with self.database.session() as db:
+            known = set(db.scalars(select(Blob.hash).where(Blob.hash.in_(names))))
+            for name, piece in sorted(dict(zip(names, pieces, strict=True)).items()):
+                if name not in known:
+                    db.execute(insert(Blob).values(hash=name, data=piece).on_conflict_do_nothing())
+            values = {"ordinal": ordinal, "bytes": len(data), "pieces": names}
+            row = insert(ReleaseFile).values(release_id=release_id, path=path, **values)
+            db.execute(row.on_conflict_do_update(index_elements=["release_id", "path"], set_=values))
+
+    def read_pieces(self, names: list[str]) -> Iterator[bytes]:
+        """The pieces of a file, one at a time."""
+        for name in names:
+            with self.database.session() as db:
+                blob = db.get(Blob, name)
+                if blob is None:
+                    raise LookupError(f"blob {name} is missing")
+                data = blob.data
+            yield data
+
+    def tidy(self, unused_for: timedelta = timedelta(days=30)) -> int:
+        """Forget kept results that nobody asked for in `unused_for`, and blobs that nothing refers to; the number of blobs removed."""
+        with self.database.session() as db:
+            db.execute(delete(Result).where(Result.used < datetime.now(UTC) - unused_for))
+            used = select(func.jsonb_array_elements_text(ReleaseFile.pieces))
+            held = select(func.jsonb_each_text(Result.blobs).table_valued("key", "value").c.value)
+            gone = db.execute(delete(Blob).where(Blob.hash.not_in(used), Blob.hash.not_in(held)))
+            return int(gone.rowcount)  # type: ignore[attr-defined]

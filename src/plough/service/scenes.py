@@ -1,0 +1,302 @@
+"""Scenes in the database: reading them as documents, editing them, undoing edits.
+
+An edit is a change of the fields of one target (the scene's settings, a layer or an asset), as dotted names with values; it is kept with its
+inverse and its author. Undo puts back only fields that still hold what the edit had set, so it never undoes another's edit.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Callable, Mapping
+from typing import Any
+
+import orjson
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session as Db
+
+from plough.core.errors import ParameterError
+from plough.core.parameters import build
+from plough.core.scene.document import Asset as AssetModel
+from plough.core.scene.document import SceneDocument, Settings, check_asset, check_order
+from plough.core.scene.layers import LAYER_KINDS
+from plough.service.db.tables import Account, Asset, Edit, Layer, Member, Scene
+from plough.service.errors import NotFound, Stale
+
+CHANNEL = "plough"
+_LAST = 1e9  #: position of the bake
+Target = Scene | Layer | Asset
+_PLAIN = {"scene": ("name",), "layer": ("kind", "name", "hidden", "position"), "asset": ("kind", "name", "seeds")}
+_TREE = {"scene": "settings", "layer": "parameters", "asset": "parameters"}
+
+
+def new_id() -> str:
+    """A short random id."""
+    return secrets.token_hex(6)
+
+
+def notify(db: Db, scene_id: str, message: Mapping[str, Any]) -> None:
+    """Tell everyone who looks at the scene, once the transaction commits."""
+    db.execute(select(func.pg_notify(CHANNEL, orjson.dumps({"scene": scene_id, **message}).decode())))
+
+
+def flatten(tree: Mapping[str, Any], prefix: str) -> dict[str, Any]:
+    """Dotted names of all leaves; lists are leaves."""
+    out: dict[str, Any] = {}
+    for key, value in tree.items():
+        if isinstance(value, Mapping):
+            out |= flatten(value, f"{prefix}.{key}")
+        else:
+            out[f"{prefix}.{key}"] = value
+    return out
+
+
+def _nested(fields: Mapping[str, Any], prefix: str) -> dict[str, Any]:
+    out: dict[str, Any] = {}
+    for path, value in fields.items():
+        if not path.startswith(f"{prefix}.") or value is None:
+            continue
+        place = out
+        *parents, last = path.removeprefix(f"{prefix}.").split(".")
+        for parent in parents:
+            place = place.setdefault(parent, {})
+            if not isinstance(place, dict):
+                raise ParameterError(path, "there is no such field")
+        place[last] = value
+    return out
+
+
+def _fields(row: Target, target: str) -> dict[str, Any]:
+    return {n: getattr(row, n) for n in _PLAIN[target]} | flatten(getattr(row, _TREE[target]), _TREE[target])
+
+
+def layers_of(db: Db, scene_id: str) -> list[Layer]:
+    """The layers, in order."""
+    return list(db.scalars(select(Layer).where(Layer.scene_id == scene_id).order_by(Layer.position, Layer.id)))
+
+
+def assets_of(db: Db, scene_id: str) -> list[Asset]:
+    """The assets, by name."""
+    return list(db.scalars(select(Asset).where(Asset.scene_id == scene_id).order_by(Asset.name, Asset.id)))
+
+
+def document_of(db: Db, scene: Scene) -> SceneDocument:
+    """The scene as a document."""
+    layers = [
+        {"id": r.id, "kind": r.kind, "name": r.name, "hidden": r.hidden, "parameters": r.parameters} for r in layers_of(db, scene.id)
+    ]
+    assets = [
+        {"id": a.id, "name": a.name, "kind": a.kind, "parameters": a.parameters, "seeds": a.seeds} for a in assets_of(db, scene.id)
+    ]
+    return SceneDocument.model_validate({"name": scene.name, "settings": scene.settings, "assets": assets, "layers": layers})
+
+
+def create_scene(db: Db, account: Account, document: SceneDocument) -> Scene:
+    """A new scene owned by `account`, from a document."""
+    scene = Scene(id=new_id(), name=document.name, settings=document.settings.model_dump(mode="json"), version=1, edits=0)
+    db.add(scene)
+    db.flush()
+    db.add(Member(scene_id=scene.id, account_id=account.id, role="owner"))
+    for place, layer in enumerate(document.layers):
+        db.add(
+            Layer(
+                scene_id=scene.id, id=layer.id, kind=layer.kind, name=layer.name, hidden=layer.hidden,
+                position=_LAST if layer.kind == "bake" else float(place), parameters=layer.parameters.model_dump(mode="json"),
+            )
+        )  # fmt: skip
+    for asset in document.assets:
+        db.add(Asset(scene_id=scene.id, id=asset.id, kind=asset.kind, name=asset.name, parameters=asset.parameters, seeds=list(asset.seeds)))
+    db.flush()
+    return scene
+
+
+def find(db: Db, scene: Scene, target: str, target_id: str) -> Target | None:
+    """The row of a target."""
+    if target == "scene":
+        return scene
+    return db.get(Layer if target == "layer" else Asset, (scene.id, target_id))
+
+
+def get(db: Db, scene: Scene, target: str, target_id: str) -> Any:
+    """As `find`. Raises `NotFound`."""
+    row = find(db, scene, target, target_id)
+    if row is None:
+        raise NotFound(f"there is no {target} {target_id!r} in this scene; it may have been removed")
+    return row
+
+
+def check_version(row: Target, version: int, current: Callable[[], Any]) -> None:
+    """Raises `Stale`, with the present state, when `version` is not the row's."""
+    if row.version != version:
+        raise Stale(f"this was changed meanwhile: the edit was made against version {version}, the present one is {row.version}", current=current())
+
+
+def _check(target: str, row: Target) -> None:
+    """Raises `ParameterError` when what the row holds is not valid."""
+    if isinstance(row, Scene):
+        build(Settings, row.settings, "settings")
+        build(SceneDocument, {"name": row.name, "layers": [{"kind": "ground", "id": "g", "name": "g"}, {"kind": "bake", "id": "b", "name": "b"}]})
+    elif isinstance(row, Layer):
+        kind = LAYER_KINDS.get(row.kind)
+        if kind is None:
+            raise ParameterError("kind", f"there is no layer kind {row.kind!r}; known: {', '.join(LAYER_KINDS)}", value=row.kind)
+        build(kind.parameters, row.parameters, "parameters")
+        build(kind.layer, {"id": row.id, "name": row.name, "kind": row.kind, "hidden": row.hidden, "parameters": row.parameters})
+    else:
+        asset = build(AssetModel, {"id": row.id, "name": row.name, "kind": row.kind, "seeds": row.seeds, "parameters": row.parameters})
+        check_asset(asset, "")
+
+
+def _write(db: Db, scene: Scene, target: str, target_id: str, fields: dict[str, Any] | None) -> None:
+    """Set the fields of a target; None removes it, a target that does not exist is made."""
+    row = find(db, scene, target, target_id)
+    if fields is None:
+        model = Layer if target == "layer" else Asset
+        db.execute(delete(model).where(model.scene_id == scene.id, model.id == target_id))
+        db.expire_all()
+        return
+    plain, tree = _PLAIN[target], _TREE[target]
+    if row is None:
+        values = {n: fields[n] for n in plain if n in fields} | {tree: _nested(fields, tree)}
+        row = (Layer if target == "layer" else Asset)(scene_id=scene.id, id=target_id, version=1, **values)
+        _check(target, row)
+        db.add(row)
+    else:
+        for name in plain:
+            if name in fields:
+                setattr(row, name, fields[name])
+        setattr(row, tree, _nested({**flatten(getattr(row, tree), tree), **{k: v for k, v in fields.items() if k.startswith(f"{tree}.")}}, tree))
+        _check(target, row)
+        row.version += 1
+    db.flush()
+
+
+def _record(
+    db: Db, scene: Scene, account: Account, target: str, target_id: str, title: str, forward: dict[str, Any] | None,
+    inverse: dict[str, Any] | None, kind: str = "edit", of: int | None = None,
+) -> int:  # fmt: skip
+    scene.edits += 1
+    scene.updated = func.now()
+    db.add(
+        Edit(
+            scene_id=scene.id, number=scene.edits, account_id=account.id, kind=kind, of=of, title=title[:200], target=target,
+            target_id=target_id, forward=forward, inverse=inverse,
+        )
+    )  # fmt: skip
+    db.flush()
+    notify(db, scene.id, {"type": "edit", "number": scene.edits, "author": account.name, "target": target, "id": target_id, "title": title[:200]})
+    return scene.edits
+
+
+def change(db: Db, scene: Scene, account: Account, target: str, target_id: str, fields: dict[str, Any], title: str) -> int | None:
+    """Set `fields` of an existing target; the number of the edit, or None when nothing differs.
+
+    Raises:
+        ParameterError: a field is unknown or out of its limits; nothing is changed.
+    """
+    before = _fields(get(db, scene, target, target_id), target)
+    forward = {k: v for k, v in fields.items() if before.get(k) != v}
+    if not forward:
+        return None
+    _write(db, scene, target, target_id, forward)
+    return _record(db, scene, account, target, target_id, title, forward, {k: before.get(k) for k in forward})
+
+
+def create(db: Db, scene: Scene, account: Account, target: str, target_id: str, fields: dict[str, Any], title: str) -> int:
+    """Make a new layer or asset."""
+    _write(db, scene, target, target_id, fields)
+    row = get(db, scene, target, target_id)
+    return _record(db, scene, account, target, target_id, title, _fields(row, target), None)
+
+
+def remove(db: Db, scene: Scene, account: Account, target: str, target_id: str, title: str) -> int:
+    """Remove a layer or asset; what refers to it says so and can be given another."""
+    before = _fields(get(db, scene, target, target_id), target)
+    _write(db, scene, target, target_id, None)
+    return _record(db, scene, account, target, target_id, title, None, before)
+
+
+def position_before(db: Db, scene: Scene, moved: str, before: str | None) -> float:
+    """The position that puts the layer `moved` in front of `before` (None: the last place before the bake).
+
+    Raises:
+        ParameterError: it would come to stand before the ground or behind the bake.
+    """
+    others = [row for row in layers_of(db, scene.id) if row.id != moved]
+    place = next((i for i, row in enumerate(others) if row.id == before), None) if before else len(others) - 1
+    if place is None:
+        raise ParameterError("before", f"there is no layer {before!r}", value=before)
+    if place == 0:
+        raise ParameterError("before", "the ground stays the first layer", limit="a layer right of the ground", value=before)
+    low = others[place - 1].position
+    high = others[place].position
+    return low + 1.0 if high >= _LAST else 0.5 * (low + high)
+
+
+def _stacks(db: Db, scene: Scene, account: Account) -> tuple[list[Edit], list[Edit]]:
+    """Edits of `account` that can be undone and redone, the next one last."""
+    newest = db.scalars(
+        select(Edit).where(Edit.scene_id == scene.id, Edit.account_id == account.id).order_by(Edit.number.desc()).limit(600)
+    )
+    by_number: dict[int, Edit] = {}
+    undo: list[Edit] = []
+    redo: list[Edit] = []
+    for edit in reversed(list(newest)):
+        by_number[edit.number] = edit
+        if edit.kind == "edit":
+            undo.append(edit)
+            redo.clear()
+            continue
+        source, into = (undo, redo) if edit.kind == "undo" else (redo, undo)
+        original = by_number.get(edit.of or 0)
+        if original is not None:
+            source[:] = [e for e in source if e.number != original.number]
+            into.append(original)
+    return undo, redo
+
+
+def can_step(db: Db, scene: Scene, account: Account) -> tuple[str | None, str | None]:
+    """Titles of what `account` would undo and redo next."""
+    undo, redo = _stacks(db, scene, account)
+    return (undo[-1].title if undo else None), (redo[-1].title if redo else None)
+
+
+def step(db: Db, scene: Scene, account: Account, kind: str) -> str | None:
+    """Undo or redo the next edit of `account`; None, or a sentence on what could not be put back because another changed it since.
+
+    Raises:
+        NotFound: there is nothing to undo or redo.
+    """
+    undo, redo = _stacks(db, scene, account)
+    stack = undo if kind == "undo" else redo
+    if not stack:
+        raise NotFound(f"there is nothing to {kind}")
+    edit = stack[-1]
+    forward, wanted = (edit.inverse, edit.forward) if kind == "undo" else (edit.forward, edit.inverse)
+    row = find(db, scene, edit.target, edit.target_id)
+    note = None
+    applied: dict[str, Any] | None = None
+    inverse: dict[str, Any] | None = None
+    if forward is None or wanted is None:  # the edit made or removed the target
+        present = None if row is None else _fields(row, edit.target)
+        if forward is None and present is not None and wanted is not None and any(present.get(k) != v for k, v in wanted.items()):
+            note = f"{edit.title!r}: it has been changed since by someone else, so it is left as it is"
+        elif (present is None) == (forward is None):
+            note = f"{edit.title!r}: it is so already"
+        else:
+            _write(db, scene, edit.target, edit.target_id, forward)
+            applied, inverse = forward, present
+    elif row is None:
+        note = f"{edit.title!r}: the {edit.target} has been removed since"
+    else:
+        present = _fields(row, edit.target)
+        applied = {k: v for k, v in forward.items() if present.get(k) == wanted.get(k)}
+        inverse = {k: present.get(k) for k in applied}
+        if len(applied) < len(forward):
+            kept = ", ".join(k.rsplit(".", 1)[-1] for k in forward if k not in applied)
+            note = f"{kept} has been changed since by someone else, so it is left as it is"
+        if applied:
+            _write(db, scene, edit.target, edit.target_id, applied)
+    if edit.target == "layer":
+        check_order(document_of(db, scene))
+    _record(db, scene, account, edit.target, edit.target_id, f"{kind}: {edit.title}", applied, inverse, kind, edit.number)
+    return note
