@@ -169,7 +169,7 @@ def describe(model: type[BaseModel], prefix: str = "", group: str = "", section_
         low, high = _limits(field)
         if "hard" in extra:
             low, high = extra["hard"]  # type: ignore[misc,assignment]
-        default = field.default
+        default = None if field.is_required() else field.default
         rows.append(
             {
                 "path": prefix + name,

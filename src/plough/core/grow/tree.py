@@ -108,7 +108,7 @@ class TreeParameters(Parameters):
     sprig_widest: float = number(0.42, "Widest at", (0.1, 0.9), unit="along", group="Skin")
     sprig_point: float = number(0.25, "Point", (0, 1), group="Skin")
     sprig_teeth: float = number(0.3, "Teeth", (0, 1), group="Skin")
-    texture_size: Literal[128, 256, 512, 1024, 2048] = choice("512", "Texture size", {str(s): f"{s} px" for s in (128, 256, 512, 1024, 2048)}, group="Skin")  # type: ignore[assignment]
+    texture_size: Literal["128", "256", "512", "1024", "2048"] = choice("512", "Texture size", {str(s): f"{s} px" for s in (128, 256, 512, 1024, 2048)}, group="Skin")
 
     sides: float = number(1, "Roundness", (0.3, 3), soft=(0.4, 2), unit="×", group="Detail", help="Sides of stems and limbs, by their thickness.")
     least_sides: int = count(3, "Least sides", (3, 16), group="Detail")

@@ -74,10 +74,11 @@ def _spread(image: Float32, cover: Float32, rounds: int = 24) -> Float32:
     return image
 
 
-def make_card(mesh: Mesh, materials: dict[str, Material], key: str, size: int = 192) -> tuple[Mesh, dict[str, Material]]:
+def make_card(mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], key: str, size: int = 192) -> tuple[Mesh, dict[str, Material]]:
     """Two crossed quads that show `mesh` from two sides, with albedo, alpha and normals drawn from it.
 
     Args:
+        albedo: the drawn albedo image of each slot, (h, w, 4).
         key: tells what is drawn apart from everything else.
         size: pixels a side of each of the two pictures.
     """
@@ -86,9 +87,6 @@ def make_card(mesh: Mesh, materials: dict[str, Material], key: str, size: int = 
     half = float(np.hypot(mesh.positions[:, 0], mesh.positions[:, 2]).max()) * margin
     low, high = max(float(low_corner[1]), -0.1), float(high_corner[1])
     high = low + (high - low) * margin
-    albedo = {
-        name: m.maps.draw().albedo if m.maps is not None else np.full((1, 1, 4), 255, np.uint8) for name, m in materials.items()
-    }
     images, normals, alphas = [], [], []
     for angle in _VIEWS:
         color, normal, cover = _view(mesh, albedo, materials, angle, half, low, high, size * _OVER)

@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from plough.core.arrays import Float64
+from plough.core.arrays import Float64, UInt8
 from plough.core.cache import Cache
 from plough.core.ground import HeightField, make_terrain
 from plough.core.ground.areas import check_polygon
@@ -21,6 +21,7 @@ from plough.core.ground.paths import path_line, ribbon
 from plough.core.hashing import key_of
 from plough.core.kinds import LEVELS, Product, get_kind
 from plough.core.mesh.cards import make_card
+from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
 from plough.core.parameters import build
 from plough.core.place.rules import Placements, ScatterRule, scatter
@@ -129,10 +130,17 @@ class Evaluator:
 
         def make() -> Product:
             product = self.product(variant, 0)
-            mesh, materials = make_card(product.mesh, product.materials, variant.key)
+            albedo = {slot: self._albedo(material) for slot, material in product.materials.items()}
+            mesh, materials = make_card(product.mesh, product.materials, albedo, variant.key)
             return replace(product, mesh=mesh, materials=materials)
 
         return self.cache.get(f"card {variant.key}", make, lambda p: p.mesh.nbytes + 500_000)
+
+    def _albedo(self, material: Material) -> UInt8:
+        recipe = material.maps
+        if recipe is None:
+            return np.full((1, 1, 4), 255, np.uint8)
+        return self.cache.get(f"albedo {recipe!r}", lambda: recipe.draw().albedo, lambda a: a.nbytes)
 
     def levels(self, variant: Variant) -> list[Product]:
         """All levels of detail, nearest first; the last is a card."""

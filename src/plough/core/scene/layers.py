@@ -91,7 +91,7 @@ class BakeParameters(Parameters):
         "capsule", "Stem colliders", {"none": "None", "capsule": "Capsules", "box": "Boxes"}, group="What to write"
     )
     textures: bool = flag(True, "Textures", group="What to write")
-    ground_step: Literal[1, 2, 4, 8] = choice("2", "Ground mesh", {"1": "Every sample", "2": "Every 2nd", "4": "Every 4th", "8": "Every 8th"}, group="What to write")  # type: ignore[assignment]
+    ground_step: Literal["1", "2", "4", "8"] = choice("2", "Ground mesh", {"1": "Every sample", "2": "Every 2nd", "4": "Every 4th", "8": "Every 8th"}, group="What to write")
 
 
 class _Layer(Parameters):

@@ -1,0 +1,39 @@
+<script lang="ts">
+  import Router from 'svelte-spa-router';
+  import { api, take, type Account } from './api/client';
+  import KeyCard from './parts/KeyCard.svelte';
+  import Messages from './parts/Messages.svelte';
+  import Bench from './screens/Bench.svelte';
+  import Board from './screens/Board.svelte';
+  import Scenes from './screens/Scenes.svelte';
+  import SignIn from './screens/SignIn.svelte';
+  import { app } from './state/app.svelte';
+
+  const routes = { '/': Scenes, '/scene/:scene': Board, '/scene/:scene/asset/:asset': Bench, '*': Scenes };
+
+  $effect(() => {
+    take<Account>(api.GET('/api/session'))
+      .then((me) => (app.account = me.name))
+      .catch(() => (app.account = null))
+      .finally(() => (app.known = true));
+  });
+  $effect(() => {
+    document.documentElement.classList.toggle('dusk', app.dusk);
+  });
+
+  function keys(event: KeyboardEvent) {
+    const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
+    if (event.key === '?' && !typing) app.keysShown = !app.keysShown;
+  }
+</script>
+
+<svelte:window onkeydown={keys} />
+{#if !app.known}
+  <p class="p-10 text-soft" role="status">Opening Plough…</p>
+{:else if app.account === null}
+  <SignIn />
+{:else}
+  <Router {routes} />
+{/if}
+<Messages />
+<KeyCard />

@@ -1,0 +1,106 @@
+/** The service's API, typed by its own schema. */
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema';
+
+export type Scene = components['schemas']['SceneOut'];
+export type SceneCard = components['schemas']['SceneCard'];
+export type Layer = components['schemas']['LayerOut'];
+export type Asset = components['schemas']['AssetOut'];
+export type Evaluation = components['schemas']['EvaluationOut'];
+export type LayerView = components['schemas']['LayerView'];
+export type Variant = components['schemas']['VariantOut'];
+export type Weight = components['schemas']['WeightOut'];
+export type Release = components['schemas']['ReleaseOut'];
+export type Settings = components['schemas']['Settings'];
+export type Viewpoint = components['schemas']['Viewpoint'];
+export type Profile = components['schemas']['ProfileOut'];
+export type Kind = Omit<components['schemas']['KindOut'], 'parameters'> & { parameters: Row[] };
+export type Account = components['schemas']['AccountOut'];
+export type Values = Record<string, unknown>;
+
+/** The parameters of a scatter. */
+export interface ScatterValues {
+  mix: { asset: string; weight: number }[];
+  areas: string[];
+  paths: string[];
+  spacing: number;
+  fill: number;
+  clearance: number;
+  lean: number;
+  turn: number;
+  height: [number, number];
+  slope: [number, number];
+  size: [number, number];
+  sink: [number, number];
+}
+
+/** One parameter as the service describes it. */
+export interface Row {
+  path: string;
+  title: string;
+  group: string;
+  section: string;
+  control: string;
+  unit: string;
+  low: number | null;
+  high: number | null;
+  soft: [number, number] | null;
+  step: number | null;
+  options: Record<string, string> | null;
+  to: string | null;
+  default: unknown;
+  help: string;
+}
+
+export const api = createClient<paths>({ baseUrl: '' });
+
+/** An answer other than success, or no answer (status 0). */
+export class ApiError extends Error {
+  constructor(
+    readonly status: number,
+    readonly title: string,
+    message: string,
+    readonly current?: unknown,
+  ) {
+    super(message);
+  }
+}
+
+interface Answer {
+  data?: unknown;
+  error?: unknown;
+  response: Response;
+}
+
+/** The data of an answer, as the type that is expected; throws `ApiError` with the service's own sentence otherwise. */
+export async function take<T>(request: Promise<Answer>): Promise<T> {
+  let answer: Answer;
+  try {
+    answer = await request;
+  } catch (error) {
+    if (error instanceof DOMException && error.name === 'AbortError') throw error;
+    throw new ApiError(0, 'No answer', 'the server does not answer');
+  }
+  if (answer.response.ok) return answer.data as T;
+  const problem = (answer.error ?? {}) as { title?: string; detail?: string; current?: unknown };
+  const status = answer.response.status;
+  throw new ApiError(status, problem.title ?? 'Failed', problem.detail ?? `the server answered ${status}`, problem.current);
+}
+
+/** Bytes from the service; throws as `take`. */
+export async function bytes(path: string, init?: RequestInit): Promise<ArrayBuffer> {
+  let response: Response;
+  try {
+    response = await fetch(path, init);
+  } catch (error) {
+    if (error instanceof DOMException && error.name === 'AbortError') throw error;
+    throw new ApiError(0, 'No answer', 'the server does not answer');
+  }
+  if (response.ok) return response.arrayBuffer();
+  const problem = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
+  throw new ApiError(response.status, problem.title ?? 'Failed', problem.detail ?? `the server answered ${response.status}`);
+}
+
+export function said(error: unknown): string {
+  return error instanceof Error ? error.message : String(error);
+}

@@ -1,0 +1,157 @@
+<script lang="ts">
+  /** A profile on ruled paper: knots are dragged, added by click, removed by double click. */
+  import type { Row } from '../api/client';
+  import { same } from '../state/values';
+
+  type Knot = [number, number];
+  let {
+    row,
+    value,
+    disabled = false,
+    oninput,
+    onchange,
+  }: { row: Row; value: Knot[]; disabled?: boolean; oninput?: (v: Knot[]) => void; onchange: (v: Knot[]) => void } = $props();
+
+  const W = 320;
+  const H = 84;
+  const PAD = 9;
+  let live = $state<Knot[] | null>(null);
+  let held = $state<number | null>(null);
+  let box: SVGSVGElement;
+  const knots = $derived(live ?? value);
+  const px = (x: number) => PAD + x * (W - 2 * PAD);
+  const py = (y: number) => H - PAD - y * (H - 2 * PAD);
+  const line = $derived(path(knots));
+
+  /** Monotone cubic through the knots (Fritsch and Carlson 1980), as the core draws it. */
+  function path(k: Knot[]): string {
+    const n = k.length;
+    const h = k.slice(1).map((b, i) => b[0] - (k[i] as Knot)[0]);
+    const d = k.slice(1).map((b, i) => (b[1] - (k[i] as Knot)[1]) / (h[i] ?? 1));
+    const m = k.map((_, i) => {
+      if (i === 0) return end(h[0] ?? 1, h[1], d[0] ?? 0, d[1]);
+      if (i === n - 1) return end(h[n - 2] ?? 1, h[n - 3], d[n - 2] ?? 0, d[n - 3]);
+      const [a, b] = [d[i - 1] ?? 0, d[i] ?? 0];
+      if (a * b <= 0) return 0;
+      const [u, v] = [2 * (h[i] ?? 1) + (h[i - 1] ?? 1), (h[i] ?? 1) + 2 * (h[i - 1] ?? 1)];
+      return (u + v) / (u / a + v / b);
+    });
+    const first = k[0] as Knot;
+    const last = k[n - 1] as Knot;
+    let out = `M${px(0)} ${py(first[1])}L${px(first[0])} ${py(first[1])}`;
+    for (let i = 0; i < n - 1; i++) {
+      const [a, b] = [k[i] as Knot, k[i + 1] as Knot];
+      const t = (h[i] ?? 1) / 3;
+      out += `C${px(a[0] + t)} ${py(a[1] + (m[i] ?? 0) * t)} ${px(b[0] - t)} ${py(b[1] - (m[i + 1] ?? 0) * t)} ${px(b[0])} ${py(b[1])}`;
+    }
+    return `${out}L${px(1)} ${py(last[1])}`;
+  }
+
+  function end(h0: number, h1: number | undefined, d0: number, d1: number | undefined): number {
+    if (h1 === undefined || d1 === undefined) return d0;
+    const m = ((2 * h0 + h1) * d0 - h0 * d1) / (h0 + h1);
+    if (m * d0 <= 0) return 0;
+    return d0 * d1 <= 0 && Math.abs(m) > 3 * Math.abs(d0) ? 3 * d0 : m;
+  }
+
+  function at(event: PointerEvent): Knot {
+    const r = box.getBoundingClientRect();
+    const x = (((event.clientX - r.left) / r.width) * W - PAD) / (W - 2 * PAD);
+    const y = (H - PAD - ((event.clientY - r.top) / r.height) * H) / (H - 2 * PAD);
+    const tidy = (v: number) => Math.round(Math.min(1, Math.max(0, v)) * 100) / 100;
+    return [tidy(x), tidy(y)];
+  }
+
+  function press(event: PointerEvent) {
+    if (disabled || event.button !== 0) return;
+    const p = at(event);
+    const near = knots.findIndex((k) => Math.hypot(px(k[0]) - px(p[0]), py(k[1]) - py(p[1])) < 12);
+    box.setPointerCapture(event.pointerId);
+    if (near >= 0) {
+      held = near;
+      return;
+    }
+    if (knots.length >= 12) return;
+    const next = [...knots, p].sort((a, b) => a[0] - b[0]);
+    held = next.indexOf(p);
+    apply(next);
+  }
+
+  function apply(next: Knot[]) {
+    if (next.slice(1).some((b, i) => b[0] - (next[i] as Knot)[0] < 0.01)) return;
+    live = next;
+    oninput?.(next);
+  }
+
+  function drag(event: PointerEvent) {
+    if (held === null) return;
+    const p = at(event);
+    const low = held ? (knots[held - 1] as Knot)[0] + 0.01 : 0;
+    const high = held < knots.length - 1 ? (knots[held + 1] as Knot)[0] - 0.01 : 1;
+    p[0] = Math.min(high, Math.max(low, p[0]));
+    apply(knots.map((k, i) => (i === held ? p : k)));
+  }
+
+  function settle() {
+    held = null;
+    if (!live) return;
+    const last = live;
+    live = null;
+    if (!same(last, value)) onchange(last);
+  }
+
+  function drop(i: number) {
+    if (!disabled && value.length > 2) onchange(value.filter((_, k) => k !== i));
+  }
+
+  function key(event: KeyboardEvent, i: number) {
+    const way: Record<string, Knot> = { ArrowUp: [0, 0.02], ArrowDown: [0, -0.02], ArrowLeft: [-0.02, 0], ArrowRight: [0.02, 0] };
+    const step = way[event.key];
+    if (event.key === 'Delete' || event.key === 'Backspace') drop(i);
+    if (!step || disabled) return;
+    event.preventDefault();
+    const k = value[i] as Knot;
+    const p: Knot = [Math.min(1, Math.max(0, k[0] + step[0])), Math.min(1, Math.max(0, k[1] + step[1]))];
+    const next = value.map((old, n) => (n === i ? p : old));
+    if (next.slice(1).every((b, n) => b[0] - (next[n] as Knot)[0] >= 0.01)) onchange(next);
+  }
+</script>
+
+<div class="py-1" data-field={row.path}>
+  <div class="mb-1 flex items-baseline justify-between">
+    <span class="font-serif text-[13px] font-semibold" title={row.help}>{row.title}</span>
+    <span class="text-[11.5px] text-soft">drag the knots</span>
+  </div>
+  <!-- svelte-ignore a11y_no_static_element_interactions -->
+  <svg
+    bind:this={box}
+    viewBox="0 0 {W} {H}"
+    class="w-full touch-none rounded border border-line bg-plate"
+    role="group"
+    aria-label={row.title}
+    onpointerdown={press}
+    onpointermove={drag}
+    onpointerup={settle}
+    onlostpointercapture={settle}
+  >
+    {#each [0.25, 0.5, 0.75] as t (t)}
+      <path d="M{px(0)} {py(t)}H{px(1)}M{px(t)} {py(0)}V{py(1)}" stroke="var(--line)" stroke-width="0.6" />
+    {/each}
+    <path d={line} fill="none" stroke="var(--moss)" stroke-width="2" />
+    {#each knots as k, i (i)}
+      <circle
+        cx={px(k[0])}
+        cy={py(k[1])}
+        r={held === i ? 6 : 4.6}
+        fill="var(--plate)"
+        stroke="var(--moss)"
+        stroke-width="1.8"
+        role="button"
+        tabindex={disabled ? -1 : 0}
+        aria-label="knot {i + 1}: {k[0]}, {k[1]}"
+        ondblclick={() => drop(i)}
+        onkeydown={(e) => key(e, i)}
+      />
+    {/each}
+  </svg>
+</div>

@@ -1,0 +1,197 @@
+<script lang="ts">
+  /** The layers as packets, left to right in build order. */
+  import { Modal } from 'flowbite-svelte';
+  import Eye from '@lucide/svelte/icons/eye';
+  import EyeOff from '@lucide/svelte/icons/eye-off';
+  import type { Layer } from '../api/client';
+  import { app } from '../state/app.svelte';
+  import type { OpenScene } from '../state/scene.svelte';
+  import { ago, big } from '../state/values';
+  import Stamp from './Stamp.svelte';
+
+  let { open, onadd }: { open: OpenScene; onadd: (kind: string) => void } = $props();
+  let adding = $state(false);
+  let dragged = $state<string | null>(null);
+  let over = $state<string | null>(null);
+  let row: HTMLElement;
+  const layers = $derived(open.scene?.layers ?? []);
+  const middle = $derived(layers.filter((l) => l.kind !== 'bake'));
+  const bake = $derived(layers.find((l) => l.kind === 'bake'));
+  const last = $derived(open.releases[0]);
+
+  function stamp(layer: Layer): string {
+    if (layer.kind !== 'scatter') return layer.kind;
+    const first = (layer.parameters.mix as { asset: string }[] | undefined)?.[0]?.asset;
+    return open.asset(first ?? '')?.kind === 'tuft' ? 'tuft' : 'scatter';
+  }
+
+  function line(layer: Layer): string {
+    const view = open.view(layer.id);
+    if (layer.hidden) return 'hidden';
+    if (!view) return '…';
+    if (layer.kind === 'ground') return `${(view.size ?? 0).toLocaleString('en')} m`;
+    if (layer.kind === 'path') return `${Math.round(view.length ?? 0)} m`;
+    if (layer.kind === 'area') return `${big(Math.round(view.area ?? 0))} m²`;
+    return view.count.toLocaleString('en');
+  }
+
+  function weight(layer: Layer): string {
+    const t = open.view(layer.id)?.weight.triangles ?? 0;
+    return layer.hidden || layer.kind === 'area' ? '—' : t >= 1e6 ? `${(t / 1e6).toFixed(2)} M` : t >= 1000 ? `${Math.round(t / 1000)} k` : String(t);
+  }
+
+  function drop(before: string | null) {
+    if (dragged && dragged !== before) {
+      const order = layers.map((l) => l.id);
+      if (order[order.indexOf(dragged) + 1] !== before) void open.edit({ op: 'move', id: dragged, before });
+    }
+    dragged = over = null;
+  }
+
+  function key(event: KeyboardEvent, layer: Layer) {
+    const i = layers.findIndex((l) => l.id === layer.id);
+    const way = event.key === 'ArrowRight' ? 1 : event.key === 'ArrowLeft' ? -1 : 0;
+    if (!way) return;
+    event.preventDefault();
+    const next = layers[i + way];
+    if (!next) return;
+    if (event.altKey) {
+      if (layer.kind === 'ground' || layer.kind === 'bake' || !open.canEdit) return;
+      const before = way > 0 ? layers[i + 2] : next;
+      if (before && before.kind !== 'ground' && next.kind !== 'bake') void open.edit({ op: 'move', id: layer.id, before: before.id });
+    } else {
+      open.selected = next.id;
+      row.querySelector<HTMLElement>(`[data-packet="${next.id}"]`)?.focus();
+    }
+  }
+  const movable = (l: Layer) => open.canEdit && l.kind !== 'ground';
+</script>
+
+<div class="strip flex items-end gap-3 overflow-x-auto overflow-y-hidden px-4 pt-3 pb-4" bind:this={row} role="listbox" aria-label="Layers" aria-orientation="horizontal">
+  {#each middle as layer (layer.id)}
+    {@const on = open.selected === layer.id}
+    <div
+      class="group relative shrink-0 transition-transform duration-150 {on ? '-translate-y-2' : ''} {over === layer.id ? 'ml-4' : ''}"
+      role="presentation"
+      draggable={movable(layer)}
+      ondragstart={(e) => {
+        dragged = layer.id;
+        e.dataTransfer?.setData('text/plain', layer.name);
+      }}
+      ondragover={(e) => {
+        if (!dragged || layer.kind === 'ground') return;
+        e.preventDefault();
+        over = layer.id;
+      }}
+      ondrop={(e) => {
+        e.preventDefault();
+        drop(layer.id);
+      }}
+      ondragend={() => (dragged = over = null)}
+    >
+      <button
+        data-packet={layer.id}
+        role="option"
+        aria-selected={on}
+        aria-label="{layer.name}, {layer.kind}, {line(layer)}"
+        class="packet flex h-[112px] w-[112px] flex-col border text-left {on ? 'border-2 border-moss bg-plate' : 'border-line bg-leaf'} {layer.hidden ? 'opacity-50' : ''}"
+        onclick={() => (open.selected = layer.id)}
+        onkeydown={(e) => key(e, layer)}
+      >
+        <span class="fold"></span>
+        <span class="flex flex-1 items-center justify-center"><Stamp kind={stamp(layer)} /></span>
+        <span class="px-2.5 pb-2 leading-tight">
+          <span class="block truncate font-serif text-[13px] font-semibold">{layer.name}</span>
+          <span class="mt-0.5 flex justify-between text-[11px] text-soft"><span>{line(layer)}</span><span>{weight(layer)}</span></span>
+        </span>
+      </button>
+      {#if layer.kind !== 'ground' && open.canEdit}
+        <button
+          class="absolute top-1.5 right-1.5 rounded p-0.5 text-soft opacity-0 transition-opacity group-hover:opacity-100 hover:text-ink focus:opacity-100 {layer.hidden ? 'opacity-100' : ''}"
+          aria-label={layer.hidden ? `show ${layer.name}` : `hide ${layer.name}`}
+          onclick={() => open.edit({ op: 'layer', id: layer.id, hidden: !layer.hidden })}
+        >
+          {#if layer.hidden}<EyeOff size={14} />{:else}<Eye size={14} />{/if}
+        </button>
+      {/if}
+    </div>
+  {/each}
+  {#if open.canEdit}
+    <button
+      class="flex h-[112px] w-[86px] shrink-0 flex-col items-center justify-center gap-2 rounded-md border border-dashed border-soft/50 text-soft hover:border-moss hover:text-moss {over === 'add' ? 'ml-4' : ''}"
+      onclick={() => (adding = true)}
+      ondragover={(e) => {
+        if (!dragged) return;
+        e.preventDefault();
+        over = 'add';
+      }}
+      ondrop={(e) => {
+        e.preventDefault();
+        drop(null);
+      }}
+    >
+      <span class="text-[26px] leading-none">+</span><span class="font-serif font-semibold">Add</span>
+    </button>
+  {/if}
+  {#if bake}
+    {@const on = open.selected === bake.id}
+    <button
+      data-packet={bake.id}
+      role="option"
+      aria-selected={on}
+      class="packet dark-packet flex h-[112px] w-[112px] shrink-0 flex-col text-left transition-transform duration-150 {on ? '-translate-y-2 ring-2 ring-moss' : ''}"
+      onclick={() => (open.selected = bake.id)}
+      onkeydown={(e) => key(e, bake)}
+    >
+      <span class="fold opacity-30"></span>
+      <span class="flex flex-1 items-center justify-center"><Stamp kind="bake" color="currentColor" /></span>
+      <span class="px-2.5 pb-2 leading-tight">
+        <span class="block font-serif text-[13px] font-semibold">{bake.name}</span>
+        <span class="mt-0.5 block truncate text-[11px] opacity-75">
+          {#if !last}not baked yet{:else if last.state === 'done'}release {last.number} · {ago(last.finished ?? last.created)}{:else if last.state === 'running'}{last.done} of {last.known || '?'} parts{:else}release {last.number} {last.state}{/if}
+        </span>
+      </span>
+    </button>
+  {/if}
+</div>
+
+<Modal title="Add a layer" bind:open={adding} size="sm" class="bg-leaf text-ink">
+  <ul class="flex flex-col">
+    {#each app.layers.filter((k) => k.name !== 'ground' && k.name !== 'bake') as kind (kind.name)}
+      <li>
+        <button
+          class="flex w-full items-center gap-4 rounded px-3 py-2.5 text-left hover:bg-moss-tint"
+          onclick={() => {
+            adding = false;
+            onadd(kind.name);
+          }}
+        >
+          <Stamp kind={kind.name} />
+          <span><span class="block font-serif text-[16px] font-semibold">{kind.title}</span><span class="text-soft">{kind.summary}</span></span>
+        </button>
+      </li>
+    {/each}
+  </ul>
+</Modal>
+
+<style>
+  .packet {
+    border-radius: 3px 3px 7px 7px;
+    box-shadow: 0 1px 2px rgb(0 0 0 / 8%);
+  }
+  .fold {
+    height: 9px;
+    border-bottom: 1px dashed var(--line);
+    margin: 0 7px;
+  }
+  .dark-packet {
+    background: #232b20;
+    color: #faf7ee;
+  }
+  .strip {
+    background-image: radial-gradient(circle at 12px 14px, transparent 9px, var(--line) 9px 10.5px, transparent 10.5px);
+    background-size: 24px 14px;
+    background-position: 0 calc(100% - 8px);
+    background-repeat: repeat-x;
+  }
+</style>

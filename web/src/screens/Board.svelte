@@ -1,0 +1,110 @@
+<script lang="ts">
+  import Redo from '@lucide/svelte/icons/redo-2';
+  import Undo from '@lucide/svelte/icons/undo-2';
+  import { onDestroy, untrack } from 'svelte';
+  import BoardView from '../parts/BoardView.svelte';
+  import Presence from '../parts/Presence.svelte';
+  import Sheet from '../parts/Sheet.svelte';
+  import Strip from '../parts/Strip.svelte';
+  import TopBar from '../parts/TopBar.svelte';
+  import WeightBar from '../parts/WeightBar.svelte';
+  import { OpenScene } from '../state/scene.svelte';
+
+  let { params }: { params: { scene: string } } = $props();
+  const open = untrack(() => new OpenScene(params.scene));
+  onDestroy(() => open.close());
+  let view = $state<BoardView>();
+  let drawing = $state<'path' | 'area' | null>(null);
+  const layer = $derived(open.layer(open.selected) ?? open.scene?.layers[0]);
+  const saved = $derived(
+    open.offline
+      ? `offline: ${open.pending} ${open.pending === 1 ? 'edit is' : 'edits are'} kept here and sent when the server is back`
+      : open.pending
+        ? 'saving…'
+        : open.scene?.role === 'viewer'
+          ? 'you are a viewer of this scene: you can look and download'
+          : `saved · edit ${open.scene?.edits ?? 0}`,
+  );
+
+  async function add(kind: string) {
+    if (kind === 'path' || kind === 'area') {
+      drawing = kind;
+      return;
+    }
+    const asset = open.scene?.assets[0]?.id;
+    const scene = await open.edit({ op: 'addLayer', kind, name: 'New scatter', parameters: { mix: asset ? [{ asset, weight: 1 }] : [], spacing: 12, fill: 40 } });
+    if (scene?.created_id) open.selected = scene.created_id;
+  }
+
+  function keys(event: KeyboardEvent) {
+    const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
+      if (typing && (event.target as HTMLInputElement).type !== 'checkbox') (event.target as HTMLElement).blur();
+      event.preventDefault();
+      if (open.canEdit) void open.edit({ op: event.shiftKey ? 'redo' : 'undo' });
+      return;
+    }
+    if (typing || event.ctrlKey || event.altKey || event.metaKey || drawing) return;
+    if (event.key === 'f' || event.key === 'F') view?.frameSelection();
+    else if (event.key === 'Home') view?.frameScene();
+    else if (event.key === 'l' || event.key === 'L') view?.nextContours();
+    else if ((event.key === 'h' || event.key === 'H') && layer && open.canEdit && !['ground', 'bake'].includes(layer.kind)) void open.edit({ op: 'layer', id: layer.id, hidden: !layer.hidden });
+    else if (event.key === 'Delete' && layer && open.canEdit && !['ground', 'bake'].includes(layer.kind)) {
+      void open.edit({ op: 'removeLayer', id: layer.id });
+      open.selected = 'ground';
+    } else return;
+    event.preventDefault();
+  }
+</script>
+
+<svelte:window onkeydown={keys} />
+<div class="flex h-full flex-col">
+  <TopBar>
+    {#snippet crumb()}<a href="#/" class="text-[12.5px] text-soft hover:text-ink">Scenes /</a>{/snippet}
+    {#snippet title()}
+      {#if open.scene}
+        <input
+          class="w-[16ch] max-w-60 border-0 bg-transparent p-0 font-serif text-[15px] font-semibold [field-sizing:content] focus:ring-0"
+          aria-label="name of the scene"
+          maxlength="80"
+          disabled={!open.canEdit}
+          value={open.scene.name}
+          onchange={(e) => {
+            const name = (e.target as HTMLInputElement).value.trim();
+            if (name) void open.edit({ op: 'scene', name });
+          }}
+          onkeydown={(e) => e.key === 'Enter' && (e.target as HTMLInputElement).blur()}
+        />
+      {/if}
+    {/snippet}
+    <span class={open.offline ? 'text-clay' : ''} role="status">{open.scene ? saved : ''}</span>
+    {#snippet actions()}
+      {#if open.canEdit}
+        <button class="btn" disabled={!open.scene?.undo} title={open.scene?.undo ? `Undo ${open.scene.undo} (Ctrl Z)` : 'Nothing to undo'} onclick={() => open.edit({ op: 'undo' })}><Undo size={14} /> Undo</button>
+        <button class="btn" disabled={!open.scene?.redo} title={open.scene?.redo ? `Redo ${open.scene.redo} (Ctrl Shift Z)` : 'Nothing to redo'} aria-label="redo" onclick={() => open.edit({ op: 'redo' })}><Redo size={14} /></button>
+      {/if}
+      <a class="btn" href="/api/scenes/{open.id}/document" download="{open.scene?.name ?? 'scene'}.json">Save file</a>
+      <Presence names={open.present} />
+    {/snippet}
+  </TopBar>
+  {#if open.failure}
+    <main class="flex flex-1 items-center justify-center">
+      <div class="max-w-md rounded border border-clay bg-leaf p-6" role="alert">
+        <p class="font-serif text-[17px]">The scene could not be opened.</p>
+        <p class="mt-1">{open.failure}. What was saved is safe on the server.</p>
+        <div class="mt-4 flex gap-2"><button class="btn btn-go" onclick={() => open.open()}>Try again</button><a class="btn" href="#/">Back to the scenes</a></div>
+      </div>
+    </main>
+  {:else if !open.scene}
+    <p class="flex flex-1 items-center justify-center font-serif text-[18px]" role="status">Opening the scene…</p>
+  {:else}
+    <div class="flex min-h-0 flex-1">
+      {#if layer}{#key layer.id}<Sheet {open} {layer} />{/key}{/if}
+      <BoardView bind:this={view} {open} bind:drawing />
+    </div>
+    <footer class="shrink-0 border-t border-line bg-strip">
+      <WeightBar {open} />
+      <Strip {open} onadd={add} />
+    </footer>
+  {/if}
+</div>

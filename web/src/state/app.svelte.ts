@@ -1,0 +1,51 @@
+/** What belongs to the window: who is signed in, theme, messages, the kinds. */
+import { api, take, type Kind, type Profile } from '../api/client';
+
+export interface Message {
+  id: number;
+  text: string;
+  tone: 'plain' | 'bad';
+}
+
+class AppState {
+  account = $state<string | null>(null);
+  known = $state(false); // whether it is known who is signed in
+  theme = $state<'light' | 'dusk' | 'system'>((localStorage.getItem('plough.theme') as 'light' | 'dusk' | null) ?? 'system');
+  systemDark = $state(matchMedia('(prefers-color-scheme: dark)').matches);
+  messages = $state<Message[]>([]);
+  assets = $state.raw<Kind[]>([]);
+  layers = $state.raw<Kind[]>([]);
+  profiles = $state.raw<Profile[]>([]);
+  keysShown = $state(false);
+  dusk = $derived(this.theme === 'dusk' || (this.theme === 'system' && this.systemDark));
+
+  constructor() {
+    matchMedia('(prefers-color-scheme: dark)').addEventListener('change', (e) => (this.systemDark = e.matches));
+  }
+
+  switchTheme() {
+    this.theme = this.dusk ? 'light' : 'dusk';
+    localStorage.setItem('plough.theme', this.theme);
+  }
+
+  tell(text: string, tone: Message['tone'] = 'plain') {
+    const id = Date.now() + Math.random();
+    if (this.messages.some((m) => m.text === text)) return;
+    this.messages = [...this.messages.slice(-3), { id, text, tone }];
+    setTimeout(() => this.dismiss(id), tone === 'bad' ? 9000 : 4500);
+  }
+
+  dismiss(id: number) {
+    this.messages = this.messages.filter((m) => m.id !== id);
+  }
+
+  async loadKinds() {
+    if (this.assets.length) return;
+    const [kinds, profiles] = await Promise.all([take<{ assets: Kind[]; layers: Kind[] }>(api.GET('/api/kinds')), take<Profile[]>(api.GET('/api/profiles'))]);
+    this.assets = kinds.assets;
+    this.layers = kinds.layers;
+    this.profiles = profiles;
+  }
+}
+
+export const app = new AppState();
