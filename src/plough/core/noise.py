@@ -8,11 +8,15 @@ import numpy as np
 
 from plough.core.arrays import Float32
 from plough.core.kernels import kernel
-from plough.core.rng import bits, stream
+from plough.core.rng import mix, stream
 
 _LATTICE = stream("noise.lattice")
-_TWO_PI_24 = 2.0 * math.pi / float(1 << 24)
-_S40 = np.uint64(40)
+_DIRECTIONS = 256
+_COS = np.cos(np.arange(_DIRECTIONS) * (2.0 * math.pi / _DIRECTIONS))
+_SIN = np.sin(np.arange(_DIRECTIONS) * (2.0 * math.pi / _DIRECTIONS))
+_S56, _S32 = np.uint64(56), np.uint64(32)
+_LOW = np.uint64(0xFFFFFFFF)
+_ODD = np.uint64(0x9E3779B97F4A7C15)
 
 
 @kernel
@@ -21,9 +25,9 @@ def _corner(seed: np.uint64, ix: int, iy: int, px: int, py: int, dx: float, dy: 
         ix = ix % px
     if py > 0:
         iy = iy % py
-    index = (np.uint64(ix & 0xFFFFFFFF) << np.uint64(32)) | np.uint64(iy & 0xFFFFFFFF)
-    angle = float(bits(seed, _LATTICE, index) >> _S40) * _TWO_PI_24
-    return math.cos(angle) * dx + math.sin(angle) * dy
+    place = (np.uint64(ix) << _S32) | (np.uint64(iy) & _LOW)
+    k = mix((place + seed) * _ODD ^ _LATTICE) >> _S56
+    return _COS[k] * dx + _SIN[k] * dy
 
 
 @kernel

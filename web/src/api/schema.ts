@@ -1018,6 +1018,7 @@ export interface components {
             seed: number;
             /**
              * Detail
+             * @description 0 nearest; 3 is a card drawn from the nearest.
              * @default 0
              */
             detail: number;

@@ -47,7 +47,11 @@ export class OpenScene {
 
   canEdit = $derived(this.scene?.role === 'owner' || this.scene?.role === 'editor');
 
-  constructor(id: string) {
+  /** `evaluated` false leaves out what the scene comes to: the bench needs only its document. */
+  constructor(
+    id: string,
+    private readonly evaluated = true,
+  ) {
     this.id = id;
     for (const edit of JSON.parse(sessionStorage.getItem(this.storage) ?? '[]') as Edit[]) this.waiting.push({ edit, done: () => {} });
     void this.open();
@@ -101,6 +105,7 @@ export class OpenScene {
 
   /** What the scene comes to now; the last good result stays until the new one is there. */
   async evaluate() {
+    if (!this.evaluated) return;
     this.drafts.abort();
     this.drafts = new AbortController();
     const { signal } = this.drafts;

@@ -80,15 +80,15 @@ function material(): THREE.MeshLambertMaterial {
         float patches = fbm2(g * 0.085 + 11.0);
         float fine = fbm2(g * 0.9 + 3.0);
         float near = 1.0 - smoothstep(8.0, 55.0, away);
-        float blades = near * (value2(g * 19.0) * 0.6 + value2(g * vec2(41.0, 37.0)) * 0.4 - 0.5);
-        vec3 meadow = mix(vec3(0.092, 0.118, 0.030), vec3(0.185, 0.190, 0.058), smoothstep(0.28, 0.68, broad));
-        meadow = mix(meadow, vec3(0.245, 0.215, 0.088), smoothstep(0.48, 0.78, patches) * 0.62);
-        meadow = mix(meadow, vec3(0.060, 0.092, 0.024), smoothstep(0.50, 0.25, patches) * 0.55);
+        float blades = near * (value2(g * vec2(33.0, 12.0)) * 0.5 + value2(g * vec2(14.0, 39.0)) * 0.5 - 0.5);
+        vec3 meadow = mix(vec3(0.140, 0.175, 0.046), vec3(0.255, 0.262, 0.085), smoothstep(0.28, 0.68, broad));
+        meadow = mix(meadow, vec3(0.340, 0.300, 0.135), smoothstep(0.48, 0.78, patches) * 0.62);
+        meadow = mix(meadow, vec3(0.100, 0.145, 0.040), smoothstep(0.50, 0.25, patches) * 0.55);
         vec3 earth = mix(vec3(0.115, 0.080, 0.048), vec3(0.17, 0.13, 0.08), fine);
         float steep = 1.0 - slopeNormal.y;
         vec3 c = mix(meadow, earth, smoothstep(0.05, 0.16, steep + 0.05 * (fine - 0.5)));
         float shore = place.y - waterLevel + 0.24 * (patches - 0.5);
-        vec3 marsh = mix(vec3(0.070, 0.080, 0.026), vec3(0.125, 0.108, 0.045), fine);
+        vec3 marsh = mix(vec3(0.105, 0.120, 0.040), vec3(0.180, 0.158, 0.066), fine);
         c = mix(c, marsh, 1.0 - smoothstep(0.15, 0.75, shore));
         vec3 mud = mix(vec3(0.052, 0.042, 0.028), vec3(0.086, 0.070, 0.046), fine);
         c = mix(c, mud, 1.0 - smoothstep(-0.12, 0.16, shore));
@@ -109,8 +109,9 @@ function material(): THREE.MeshLambertMaterial {
         /* glsl */ `
         {
           float e = 0.06;
-          float n0 = value2(place.xz * 6.0), nx = value2((place.xz + vec2(e, 0.0)) * 6.0), nz = value2((place.xz + vec2(0.0, e)) * 6.0);
-          vec3 bump = vec3(-(nx - n0), 0.0, -(nz - n0)) * 1.6 * near;
+          vec2 q = place.xz * 17.0;
+          float n0 = value2(q), nx = value2(q + vec2(e * 17.0, 0.0)), nz = value2(q + vec2(0.0, e * 17.0));
+          vec3 bump = vec3(-(nx - n0), 0.0, -(nz - n0)) * 0.55 * near;
           normal = normalize(normal + (viewMatrix * vec4(bump, 0.0)).xyz);
         }`,
       );

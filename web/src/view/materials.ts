@@ -19,7 +19,25 @@ export const wind = {
 const loader = new THREE.TextureLoader();
 const textures = new Map<string, THREE.Texture>();
 const materials = new Map<string, THREE.MeshLambertMaterial>();
+const arriving = new Set<THREE.Texture>();
 let onLoaded = () => {};
+
+let sharpness = 1; // anisotropic filtering takes a software renderer several times as long
+
+/** Sharper textures at grazing angles, for machines that are quick. */
+export function sharpen() {
+  if (sharpness > 1) return;
+  sharpness = 8;
+  for (const each of textures.values()) {
+    each.anisotropy = sharpness;
+    each.needsUpdate = each.image !== null;
+  }
+}
+
+/** Once all textures asked for so far have arrived, or failed to. */
+export async function texturesReady(): Promise<void> {
+  while (arriving.size) await new Promise((wake) => setTimeout(wake, 30));
+}
 
 /** Called when a texture has arrived, so that the view is drawn again. */
 export function whenTextureLoaded(callback: () => void) {
@@ -29,14 +47,26 @@ export function whenTextureLoaded(callback: () => void) {
 function texture(address: string, srgb: boolean): THREE.Texture {
   let found = textures.get(address);
   if (!found) {
-    found = loader.load(address, () => onLoaded());
+    const made: THREE.Texture = loader.load(
+      address,
+      () => arrived(made),
+      undefined,
+      () => arrived(made),
+    );
+    found = made;
+    arriving.add(made);
     found.wrapS = found.wrapT = THREE.RepeatWrapping;
     found.flipY = false;
     found.colorSpace = srgb ? THREE.SRGBColorSpace : THREE.NoColorSpace;
-    found.anisotropy = 4;
+    found.anisotropy = sharpness;
     textures.set(address, found);
   }
   return found;
+}
+
+function arrived(made: THREE.Texture) {
+  arriving.delete(made);
+  onLoaded();
 }
 
 const WIND_HEAD = /* glsl */ `

@@ -5,10 +5,17 @@ import { EffectComposer } from 'three/examples/jsm/postprocessing/EffectComposer
 import { OutputPass } from 'three/examples/jsm/postprocessing/OutputPass.js';
 import { RenderPass } from 'three/examples/jsm/postprocessing/RenderPass.js';
 import { Atmosphere } from './atmosphere';
-import { whenTextureLoaded, wind } from './materials';
+import { sharpen, whenTextureLoaded, wind } from './materials';
 
 const REST_AFTER = 160; // milliseconds without movement
 const FAST = 22; // milliseconds a full frame may take to be drawn while moving, too
+
+/** Tone mapping and colour space, opaque: edges of leaves cover part of a pixel, and the page must not shine through there. */
+export function outputPass(): OutputPass {
+  const pass = new OutputPass();
+  pass.material.fragmentShader = pass.material.fragmentShader.replace(/}\s*$/, 'gl_FragColor.a = 1.0;\n}');
+  return pass;
+}
 
 export class Stage {
   readonly renderer: THREE.WebGLRenderer;
@@ -35,7 +42,7 @@ export class Stage {
   constructor(private readonly host: HTMLElement) {
     this.renderer = new THREE.WebGLRenderer({ antialias: false, powerPreference: 'high-performance', preserveDrawingBuffer: true });
     this.renderer.toneMapping = THREE.NeutralToneMapping;
-    this.renderer.toneMappingExposure = 1.0;
+    this.renderer.toneMappingExposure = 1.12;
     this.renderer.shadowMap.enabled = true;
     this.renderer.shadowMap.type = THREE.PCFShadowMap;
     this.renderer.shadowMap.autoUpdate = false;
@@ -46,7 +53,7 @@ export class Stage {
     const target = new THREE.WebGLRenderTarget(4, 4, { samples: 4, type: THREE.HalfFloatType });
     this.composer = new EffectComposer(this.renderer, target);
     this.composer.addPass(new RenderPass(this.scene, this.camera));
-    this.composer.addPass(new OutputPass());
+    this.composer.addPass(outputPass());
     this.controls = new OrbitControls(this.camera, this.renderer.domElement);
     this.controls.zoomToCursor = true;
     this.controls.screenSpacePanning = false;
@@ -143,6 +150,7 @@ export class Stage {
     gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4)); // render() returns at once; this waits for the picture
     const cost = performance.now() - began;
     if (!coarse) this.fast = cost < (this.fast ? FAST * 1.6 : FAST);
+    if (this.fast) sharpen();
     this.frames++;
     this.onDrawn(coarse);
     if (windy) this.ask();

@@ -2,7 +2,7 @@
 import * as THREE from 'three';
 import type { LoadedMesh } from './glb';
 import { wind } from './materials';
-import { Stage } from './stage';
+import { outputPass, Stage } from './stage';
 
 export type Look = 'lit' | 'wireframe' | 'normals';
 
@@ -18,8 +18,17 @@ function person(): THREE.Mesh {
   return mesh;
 }
 
+/** A wide floor that fades into the sky. */
 function plate(): THREE.Mesh {
-  const material = new THREE.MeshLambertMaterial({ color: '#b8ab8a' });
+  const material = new THREE.MeshLambertMaterial({ color: '#b8ab8a', transparent: true });
+  material.onBeforeCompile = (shader) => {
+    shader.vertexShader = shader.vertexShader
+      .replace('#include <common>', '#include <common>\nvarying vec2 flatPlace;')
+      .replace('#include <begin_vertex>', '#include <begin_vertex>\nflatPlace = position.xz;');
+    shader.fragmentShader = shader.fragmentShader
+      .replace('#include <common>', '#include <common>\nvarying vec2 flatPlace;')
+      .replace('#include <color_fragment>', 'diffuseColor.a = 1.0 - smoothstep(0.25, 1.0, length(flatPlace));');
+  };
   const mesh = new THREE.Mesh(new THREE.CircleGeometry(1, 96).rotateX(-Math.PI / 2), material);
   mesh.receiveShadow = true;
   return mesh;
@@ -27,6 +36,7 @@ function plate(): THREE.Mesh {
 
 export class Turntable {
   readonly stage: Stage;
+  readonly portraits: Portraits;
   private readonly subject = new THREE.Group();
   private readonly floor = plate();
   private readonly man = person();
@@ -40,6 +50,7 @@ export class Turntable {
 
   constructor(host: HTMLElement) {
     this.stage = new Stage(host);
+    this.portraits = new Portraits(this.stage.renderer);
     this.stage.scene.add(this.subject, this.floor, this.man);
     this.stage.controls.maxPolarAngle = Math.PI * 0.53;
     this.stage.atmosphere.fog.density = 0;
@@ -49,7 +60,7 @@ export class Turntable {
 
   setLight(dusk: boolean) {
     this.stage.atmosphere.set(222, 38, dusk);
-    (this.floor.material as THREE.MeshLambertMaterial).color.set(dusk ? '#6d644f' : '#b8ab8a');
+    (this.floor.material as THREE.MeshLambertMaterial).color.set(dusk ? '#77694f' : '#c3b692');
     this.stage.refresh();
   }
 
@@ -60,11 +71,11 @@ export class Turntable {
     this.height = height;
     this.radius = radius;
     this.fill();
-    this.floor.scale.setScalar(Math.max(2.2, radius * 1.5 + 1.2));
+    this.floor.scale.setScalar(Math.max(6, radius * 7 + 4));
     this.man.position.set(-Math.max(1, radius * 0.72 + 0.7), 0, Math.max(0.4, radius * 0.35));
     if (!this.framed) this.frame();
     if (old && old !== mesh) for (const part of old.parts) part.geometry.dispose();
-    this.stage.refresh();
+    this.stage.move();
   }
 
   setLook(look: Look) {
@@ -106,34 +117,43 @@ export class Turntable {
     const marks = [];
     for (let k = 0; k * step <= this.height + step * 0.99; k++) {
       const p = this.stage.project(foot.clone().setY(k * step));
-      if (p) marks.push({ metres: Math.round(k * step * 100) / 100, ...p });
+      if (p && Number.isFinite(p.x + p.y)) marks.push({ metres: Math.round(k * step * 100) / 100, ...p });
     }
     return marks;
   }
 
   dispose() {
+    this.portraits.dispose();
     this.stage.dispose();
   }
 }
 
-/** Pictures of meshes, one after the other, on one small renderer. */
+/** Small pictures of meshes, drawn by the renderer of the view. */
 export class Portraits {
-  private readonly renderer = new THREE.WebGLRenderer({ antialias: true, alpha: true, preserveDrawingBuffer: true });
   private readonly scene = new THREE.Scene();
   private readonly camera = new THREE.PerspectiveCamera(28, 1, 0.1, 500);
-  private readonly sun = new THREE.DirectionalLight('#fff2dc', 2.9);
+  private readonly drawn: THREE.WebGLRenderTarget;
+  private readonly toned: THREE.WebGLRenderTarget;
+  private readonly output = outputPass();
+  private readonly canvas = document.createElement('canvas');
 
   constructor(
-    private readonly width = 94,
-    private readonly height = 84,
+    private readonly renderer: THREE.WebGLRenderer,
+    private readonly width = 188,
+    private readonly height = 164,
   ) {
-    this.renderer.toneMapping = THREE.NeutralToneMapping;
-    this.renderer.setPixelRatio(1);
-    this.renderer.setSize(width * 2, height * 2, false);
-    this.sun.position.set(-3, 5, 4);
-    this.scene.add(this.sun, new THREE.HemisphereLight('#d8e2e8', '#7a7650', 1.5));
+    this.drawn = new THREE.WebGLRenderTarget(width, height, { samples: 4, type: THREE.HalfFloatType });
+    this.toned = new THREE.WebGLRenderTarget(width, height);
+    this.output.renderToScreen = false;
+    this.canvas.width = width;
+    this.canvas.height = height;
+    const sun = new THREE.DirectionalLight('#fff2dc', 2.9);
+    sun.position.set(-3, 5, 4);
+    this.scene.background = new THREE.Color('#e4e8df');
+    this.scene.add(sun, new THREE.HemisphereLight('#d8e2e8', '#7a7650', 2.1));
   }
 
+  /** The mesh as the address of an image. */
   take(mesh: LoadedMesh, height: number, radius: number): string {
     const group = new THREE.Group();
     for (const part of mesh.parts) group.add(new THREE.Mesh(part.geometry, part.material));
@@ -144,13 +164,25 @@ export class Portraits {
     const far = Math.max((height * 0.54) / half, (radius * 1.05) / (half * this.camera.aspect)) + radius;
     this.camera.position.set(far * 0.25, height * 0.5 + far * 0.1, far * 0.96);
     this.camera.lookAt(0, height * 0.5, 0);
+    this.renderer.setRenderTarget(this.drawn);
+    this.renderer.clear();
     this.renderer.render(this.scene, this.camera);
+    this.output.render(this.renderer, this.toned, this.drawn, 0, false);
+    const pixels = new Uint8Array(this.width * this.height * 4);
+    this.renderer.readRenderTargetPixels(this.toned, 0, 0, this.width, this.height, pixels);
+    this.renderer.setRenderTarget(null);
     this.scene.remove(group);
-    return this.renderer.domElement.toDataURL('image/png');
+    const context = this.canvas.getContext('2d');
+    const image = new ImageData(this.width, this.height);
+    const row = this.width * 4;
+    for (let y = 0; y < this.height; y++) image.data.set(pixels.subarray((this.height - 1 - y) * row, (this.height - y) * row), y * row);
+    context?.putImageData(image, 0, 0);
+    return this.canvas.toDataURL('image/png');
   }
 
   dispose() {
-    this.renderer.dispose();
-    this.renderer.forceContextLoss();
+    this.drawn.dispose();
+    this.toned.dispose();
+    this.output.dispose();
   }
 }

@@ -46,7 +46,7 @@ export class Water {
           vec3 eye = cameraPosition - place;
           float away = length(eye);
           vec3 v = eye / away;
-          float rough = 0.016 + 0.0045 * length(windForce);
+          float rough = 0.005 + 0.0022 * length(windForce);
           vec2 p = place.xz * 0.9 + windForce * windTime * 0.05;
           float e = 0.12;
           float h = fbm2(p * 1.7);

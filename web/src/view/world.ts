@@ -10,7 +10,7 @@ import { NOISE } from './shaders';
 import { Water } from './water';
 
 const SURFACE: Record<string, [string, string]> = {
-  earth: ['#5d4a33', '#8b7350'],
+  earth: ['#7d6748', '#b59a70'],
   gravel: ['#77705f', '#a29a86'],
   stone: ['#6d6d68', '#8f8f89'],
   grass: ['#5b6a33', '#77833f'],
@@ -109,7 +109,7 @@ export class World {
     } else if (this.ground.field) this.ground.set(this.ground.field, this.look);
     this.water.set(this.waterLevel, this.ground.field?.size ?? 1);
     const size = this.ground.field?.size ?? 512;
-    this.stage.atmosphere.fog.density = 1.15 / Math.max(400, size * 1.1);
+    this.stage.atmosphere.fog.density = 0.62 / Math.max(400, size * 1.1);
     (this.water.mesh.material.uniforms.fogThick as THREE.IUniform).value = this.stage.atmosphere.fog.density;
   }
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from shapely import STRtree, linestrings
 
-from plough.core.arrays import Float64
+from plough.core.arrays import Bool, Float64
 from plough.core.curves import spline
 from plough.core.errors import ParameterError
 from plough.core.ground.heightfield import HeightField
@@ -49,25 +49,40 @@ def self_crossing(line: Float64, closed: bool = False) -> tuple[float, float] | 
     return float(point.x), float(point.y)
 
 
+_BLOCK = 16  #: segments that share a bounding box
+
+
 @kernel
-def _distance(x: Float64, z: Float64, line: Float64) -> Float64:
-    out = np.empty(x.shape[0])
+def _near(x: Float64, z: Float64, line: Float64, limit: float) -> Bool:
+    segments = line.shape[0] - 1
+    blocks = (segments + _BLOCK - 1) // _BLOCK
+    box = np.empty((blocks, 4))
+    for b in range(blocks):
+        first, last = b * _BLOCK, min(segments, (b + 1) * _BLOCK) + 1
+        box[b, 0], box[b, 1] = line[first:last, 0].min() - limit, line[first:last, 0].max() + limit
+        box[b, 2], box[b, 3] = line[first:last, 1].min() - limit, line[first:last, 1].max() + limit
+    out = np.zeros(x.shape[0], np.bool_)
     for i in range(x.shape[0]):
-        best = 1e300
-        for k in range(line.shape[0] - 1):
-            ax, az = line[k, 0], line[k, 1]
-            bx, bz = line[k + 1, 0] - ax, line[k + 1, 1] - az
-            t = ((x[i] - ax) * bx + (z[i] - az) * bz) / (bx * bx + bz * bz)
-            t = min(1.0, max(0.0, t))
-            dx, dz = x[i] - ax - t * bx, z[i] - az - t * bz
-            best = min(best, dx * dx + dz * dz)
-        out[i] = np.sqrt(best)
+        for b in range(blocks):
+            if x[i] < box[b, 0] or x[i] > box[b, 1] or z[i] < box[b, 2] or z[i] > box[b, 3]:
+                continue
+            for k in range(b * _BLOCK, min(segments, (b + 1) * _BLOCK)):
+                ax, az = line[k, 0], line[k, 1]
+                bx, bz = line[k + 1, 0] - ax, line[k + 1, 1] - az
+                t = ((x[i] - ax) * bx + (z[i] - az) * bz) / (bx * bx + bz * bz)
+                t = min(1.0, max(0.0, t))
+                dx, dz = x[i] - ax - t * bx, z[i] - az - t * bz
+                if dx * dx + dz * dz < limit * limit:
+                    out[i] = True
+                    break
+            if out[i]:
+                break
     return out
 
 
-def distance_to_line(x: Float64, z: Float64, line: Float64) -> Float64:
-    """(n,) metres from each point to the polyline (m, 2)."""
-    return _distance(np.asarray(x, np.float64), np.asarray(z, np.float64), np.ascontiguousarray(line))
+def near_line(x: Float64, z: Float64, line: Float64, limit: float) -> Bool:
+    """(n,) whether each point is nearer than `limit` metres to the polyline (m, 2)."""
+    return _near(np.asarray(x, np.float64), np.asarray(z, np.float64), np.ascontiguousarray(line), limit)
 
 
 def ribbon(line: Float64, width: float, field: HeightField, lift: float = 0.05) -> Mesh:

@@ -154,7 +154,7 @@ def _card_mesh(
         value = symmetric(seed, _TINT, ids[i] + np.uint64(1))
         ox, oy, oz = (base[i, 0] - centre[0]) / extent[0], (base[i, 1] - centre[1]) / extent[1], (base[i, 2] - centre[2]) / extent[2]
         depth = min(1.0, math.sqrt(ox * ox + oy * oy + oz * oz))
-        open_sky = 0.42 + 0.58 * depth * depth * (0.8 + 0.2 * max(-1.0, min(1.0, oy)))
+        open_sky = 0.5 + 0.5 * depth * depth * (0.8 + 0.2 * max(-1.0, min(1.0, oy)))
         for row in range(2):
             for column in range(3):
                 v = i * 6 + row * 3 + column

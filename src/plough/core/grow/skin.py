@@ -12,6 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from plough.core.arrays import Float32, Float64, UInt8
+from plough.core.kernels import kernel
+from plough.core.mesh.bleed import bleed
 from plough.core.mesh.material import Maps
 from plough.core.noise import tile
 from plough.core.rng import stream, uniform_array
@@ -77,6 +79,57 @@ class Bark:
         return Maps(albedo, _normal_map(height, n / 512 * 3.5), _bytes(surface))
 
 
+@kernel
+def _draw_leaf(
+    color: Float32, alpha: Float32, normal: Float32, bx: float, by: float, angle: float, long: float, u: float, random: Float64,
+    tones: Float64, width: float, widest: float, point: float, teeth: float,
+) -> None:  # fmt: skip
+    """Lay one leaf over the image; its stalk begins at (bx, by), x from the middle, y from the bottom, by the image's size."""
+    n = alpha.shape[0]
+    ca, sa = math.cos(angle), math.sin(angle)
+    reach = long * 1.1
+    c0, c1 = max(0, int((bx - reach + 0.5) * n)), min(n, int((bx + reach + 0.5) * n) + 1)
+    r0, r1 = max(0, int((1 - by - reach) * n)), min(n, int((1 - by + reach) * n) + 1)
+    a, b = 0.55 + 1.1 * widest, 0.55 + 1.1 * (1 - widest) + 1.3 * point
+    peak = (a / (a + b)) ** a * (b / (a + b)) ** b
+    young = u**3 * 0.6
+    tone = 0.86 + 0.28 * random[3]
+    stalk = 0.10
+    edge = 1.0 / (n * long)
+    for r in range(r0, r1):
+        for c in range(c0, c1):
+            dx, dy = (c + 0.5) / n - 0.5 - bx, 1.0 - (r + 0.5) / n - by
+            s = (dx * sa + dy * ca) / long  # along
+            w = (dx * ca - dy * sa) / long  # across
+            w -= 0.10 * (random[2] - 0.5) * math.sin(min(1.0, max(0.0, s)) * math.pi)  # a gentle sideways bow
+            t = min(1.0, max(0.0, (s - stalk) / (1 - stalk)))
+            saw = abs((t * 17.0) % 1.0 - 0.5) * 2.0
+            outline = 0.5 * width * (t**a * (1 - t) ** b) / peak * (1.0 - 0.22 * teeth * saw)
+            cover = 0.0
+            if stalk < s < 1.0:
+                cover = min(1.0, max(0.0, (outline - abs(w)) / edge + 0.5))
+            if 0.0 < s <= stalk + 0.05:
+                cover = max(cover, min(1.0, max(0.0, (0.018 - abs(w)) / edge + 0.5)))
+            if cover <= 0.0:
+                continue
+            rel = min(1.0, abs(w) / max(outline, 1e-4))
+            vein = 0.30 * math.exp(-((w / 0.010) ** 2))
+            slant = (t * 9.0 - rel * 1.35) % 1.0 - 0.5
+            side_veins = 0.13 * (1 - rel) * math.exp(-((slant / 0.10) ** 2))
+            shade = 0.80 + 0.22 * rel + 0.10 * t - 0.10 * (slant + 0.5) * (1 - 0.6 * rel) + side_veins
+            tilt = (0.42 - 0.25 * rel) * (1.0 if w > 0 else -1.0) + 0.25 * slant
+            nx, ny = tilt * ca + 0.18 * sa * (t - 0.5), -tilt * sa + 0.18 * ca * (t - 0.5)
+            ln = 1.0 / math.sqrt(nx * nx + ny * ny + 1.0)
+            for k in range(3):
+                base = (tones[0, k] * (1 - young) + tones[1, k] * young) * tone
+                vein_tone = 0.34 if k == 0 else (0.36 if k == 1 else 0.16)
+                color[r, c, k] = color[r, c, k] * (1 - cover) + (base * shade + vein * vein_tone) * cover
+            normal[r, c, 0] = normal[r, c, 0] * (1 - cover) + nx * ln * cover
+            normal[r, c, 1] = normal[r, c, 1] * (1 - cover) + ny * ln * cover
+            normal[r, c, 2] = normal[r, c, 2] * (1 - cover) + ln * cover
+            alpha[r, c] = max(alpha[r, c], cover)
+
+
 @dataclass(frozen=True, slots=True)
 class Sprig:
     """A twig with leaves on both sides and one at its end."""
@@ -111,6 +164,8 @@ class Sprig:
         alpha = np.maximum(alpha, twig)
         ids = np.arange(self.leaves * 8, dtype=np.uint64)
         random = uniform_array(self.seed, stream("sprig"), ids).reshape(self.leaves, 8)
+        shape = (self.width, self.widest, self.point, self.teeth)
+        tones = np.array([self.color, self.tip_color])
         for k in range(self.leaves):
             last = k == self.leaves - 1
             u = 1.0 if last else (k + 0.5) / (self.leaves - 0.5)
@@ -119,72 +174,10 @@ class Sprig:
             side = 1.0 if k % 2 else -1.0
             angle = 0.25 * (random[k, 0] - 0.5) if last else side * math.radians(62 - 24 * u + 22 * (random[k, 0] - 0.5))
             long = self.length * (0.72 + 0.28 * math.sin(math.pi * min(1.0, 0.25 + 0.6 * u)) + 0.16 * (random[k, 1] - 0.5))
-            self._leaf(color, alpha, normal, x, y, bx, by, angle, long, u, random[k])
-        self._spread(color, alpha)
-        occlusion = np.full((n, n), 1.0, np.float32)
-        surface = np.stack([occlusion, np.full((n, n), 0.62), np.zeros((n, n))], axis=-1)
-        return Maps(np.concatenate([_bytes(color), _bytes(alpha)[..., None]], axis=-1), _bytes(normal * 0.5 + 0.5), _bytes(surface))
-
-    def _leaf(
-        self, color: Float32, alpha: Float32, normal: Float32, x: Float32, y: Float32, bx: float, by: float, angle: float, long: float,
-        u: float, random: Float64,
-    ) -> None:  # fmt: skip
-        n = self.size
-        ca, sa = math.cos(angle), math.sin(angle)
-        # only the pixels about the leaf
-        reach = long * 1.1
-        c0, c1 = max(0, int((bx - reach + 0.5) * n)), min(n, int((bx + reach + 0.5) * n) + 1)
-        r0, r1 = max(0, int((1 - by - reach) * n)), min(n, int((1 - by + reach) * n) + 1)
-        box = (slice(r0, r1), slice(c0, c1))
-        dx, dy = x[box] - bx, y[box] - by
-        stalk = 0.10
-        s = (dx * sa + dy * ca) / long  # along
-        w = (dx * ca - dy * sa) / long  # across
-        w = w - 0.10 * (random[2] - 0.5) * np.sin(np.clip(s, 0, 1) * math.pi)  # a gentle sideways bow
-        t = np.clip((s - stalk) / (1 - stalk), 0.0, 1.0)
-        a, b = 0.55 + 1.1 * self.widest, 0.55 + 1.1 * (1 - self.widest) + 1.3 * self.point
-        peak = (a / (a + b)) ** a * (b / (a + b)) ** b
-        outline = 0.5 * self.width * (t**a * (1 - t) ** b) / peak
-        saw = np.abs(((t * 17.0) % 1.0) - 0.5) * 2.0
-        outline = outline * (1.0 - 0.22 * self.teeth * saw)
-        edge = 1.0 / (n * long)
-        blade = np.clip((outline - np.abs(w)) / edge + 0.5, 0, 1) * ((s > stalk) & (s < 1.0))
-        stem = np.clip((0.018 - np.abs(w)) / edge + 0.5, 0, 1) * ((s > 0) & (s <= stalk + 0.05))
-        cover = np.maximum(blade, stem).astype(np.float32)
-        tone = np.array(self.color, np.float32) * (1 - u**3 * 0.6) + np.array(self.tip_color, np.float32) * (u**3 * 0.6)
-        tone = tone * np.float32(0.86 + 0.28 * random[3])
-        rel = np.minimum(np.abs(w) / np.maximum(outline, 1e-4), 1.0)
-        vein = np.exp(-((w / 0.010) ** 2)) * 0.30
-        slant = ((t * 9.0 - rel * 1.35) % 1.0) - 0.5
-        side_veins = np.exp(-((slant / 0.10) ** 2)) * 0.13 * (1 - rel)
-        shade = 0.80 + 0.22 * rel + 0.10 * t - 0.10 * (slant + 0.5) * (1 - 0.6 * rel)
-        pixel = tone[None, None, :] * (shade + side_veins)[..., None] + (vein[..., None] * np.array([0.34, 0.36, 0.16], np.float32))
-        under = 0.80 + 0.20 * np.clip(1.0 - cover, 0, 1)  # a leaf darkens what lies under its rim
-        color[box] = (color[box] * under[..., None]) * (1 - cover[..., None]) + pixel * cover[..., None]
-        tilt = np.sign(w) * (0.42 - 0.25 * rel) + 0.25 * slant
-        nx, ny = tilt * ca + 0.18 * sa * (t - 0.5), -tilt * sa + 0.18 * ca * (t - 0.5)
-        nn = np.stack([nx, ny, np.ones_like(nx)], axis=-1)
-        nn /= np.linalg.norm(nn, axis=-1, keepdims=True)
-        normal[box] = normal[box] * (1 - cover[..., None]) + nn * cover[..., None]
-        alpha[box] = np.maximum(alpha[box], cover)
-
-    @staticmethod
-    def _spread(color: Float32, alpha: Float32) -> None:
-        """Fill the transparent part with the colours nearby, by averaging coarser and coarser images."""
-        weight, total = alpha[..., None].copy(), color * alpha[..., None]
-        pyramid = []
-        while weight.shape[0] > 1:
-            pyramid.append((total, weight))
-            h = weight.shape[0] // 2
-            total = total.reshape(h, 2, h, 2, 3).mean(axis=(1, 3))
-            weight = weight.reshape(h, 2, h, 2, 1).mean(axis=(1, 3))
-        fill = total / np.maximum(weight, 1e-6)
-        for total, weight in reversed(pyramid):
-            fill = fill.repeat(2, 0).repeat(2, 1)
-            known = np.clip(weight * 4.0, 0, 1)
-            fill = fill * (1 - known) + total / np.maximum(weight, 1e-6) * known
-        keep = alpha[..., None] > 0.98
-        color[...] = np.where(keep, color, fill)
+            _draw_leaf(color, alpha, normal, bx, by, angle, long, u, random[k], tones, *shape)
+        surface = np.stack([np.ones((n, n)), np.full((n, n), 0.62), np.zeros((n, n))], axis=-1)
+        albedo = np.concatenate([_bytes(bleed(color, alpha)), _bytes(alpha)[..., None]], axis=-1)
+        return Maps(albedo, _bytes(normal * 0.5 + 0.5), _bytes(surface))
 
 
 @dataclass(frozen=True, slots=True)

@@ -115,7 +115,7 @@ class TreeParameters(Parameters):
     twigs: bool = flag(True, "Third-order wood", group="Detail", help="Off leaves out the thinnest wood; the leaves stay.")
 
 
-_POINTS = (17, 9, 5, 4)  #: along a limb, by order
+_POINTS = (17, 9, 5, 3)  #: along a limb, by order
 _STRIDE = (1, 2, 4)  #: every how many of them, by level of detail
 _SIDES = (1.0, 0.62, 0.4)  #: by level of detail
 _KEEP = (1.0, 0.34, 0.07)  #: share of the leaf cards, by level of detail

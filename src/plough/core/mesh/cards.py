@@ -8,13 +8,14 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from plough.core.arrays import Float32, Float64, UInt8
+from plough.core.mesh.bleed import bleed
 from plough.core.mesh.material import Maps, Material
 from plough.core.mesh.raster import draw_triangles
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
 
 _VIEWS = (0.0, math.pi / 2)  #: angles about the vertical from which the cards are drawn
-_OVER = 3  #: samples a pixel, on each axis
+_OVER = 2  #: samples a pixel, on each axis
 _PADDING = 4  #: pixels left free about each picture
 
 
@@ -50,37 +51,19 @@ def _view(mesh: Mesh, albedo: dict[str, UInt8], materials: dict[str, Material], 
     return color, normal, (depth > -1e29).astype(np.float32)
 
 
-def _shrink(image: Float32, cover: Float32) -> Float32:
-    """Mean over blocks of `_OVER` x `_OVER`, of covered samples only."""
+def _shrink(image: Float32) -> Float32:
+    """Mean over blocks of `_OVER` x `_OVER` samples."""
     h = image.shape[0] // _OVER
-    weight = cover.reshape(h, _OVER, h, _OVER, 1)
-    total = (image.reshape(h, _OVER, h, _OVER, 3) * weight).sum(axis=(1, 3))
-    return total / np.maximum(weight.sum(axis=(1, 3)), 1e-6)  # type: ignore[no-any-return]
+    return image.reshape(h, _OVER, h, _OVER, -1).mean(axis=(1, 3))  # type: ignore[no-any-return]
 
 
-def _spread(image: Float32, cover: Float32, rounds: int = 24) -> Float32:
-    """Grow covered colours into the rest, a pixel a round, so that mip levels do not bleed."""
-    image, known = image.copy(), cover > 0
-    for _ in range(rounds):
-        total, count = np.zeros_like(image), np.zeros(known.shape, np.float32)
-        for axis, shift in ((0, 1), (0, -1), (1, 1), (1, -1)):
-            k = np.roll(known, shift, axis)
-            total += np.roll(image, shift, axis) * k[..., None]
-            count += k
-        new = ~known & (count > 0)
-        image[new] = total[new] / count[new][:, None]
-        known |= new
-    image[~known] = image[known].mean(axis=0) if known.any() else 0.5
-    return image
-
-
-def make_card(mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], key: str, size: int = 192) -> tuple[Mesh, dict[str, Material]]:
+def make_card(mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], key: str, size: int = 256) -> tuple[Mesh, dict[str, Material]]:
     """Two crossed quads that show `mesh` from two sides, with albedo, alpha and normals drawn from it.
 
     Args:
         albedo: the drawn albedo image of each slot, (h, w, 4).
         key: tells what is drawn apart from everything else.
-        size: pixels a side of each of the two pictures.
+        size: pixels a side of each of the two pictures, a power of two.
     """
     low_corner, high_corner = mesh.bounds()
     margin = 1.0 + 2.0 * _PADDING / size
@@ -90,9 +73,9 @@ def make_card(mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt
     images, normals, alphas = [], [], []
     for angle in _VIEWS:
         color, normal, cover = _view(mesh, albedo, materials, angle, half, low, high, size * _OVER)
-        alpha = cover.reshape(size, _OVER, size, _OVER).mean(axis=(1, 3))
-        images.append(_spread(_shrink(color, cover), alpha))
-        small = _spread(_shrink(normal, cover), alpha)
+        alpha = _shrink(cover)[..., 0]
+        images.append(bleed(_shrink(color), alpha))
+        small = bleed(_shrink(normal), alpha)
         small[..., 2] = np.abs(small[..., 2]) + 0.15
         normals.append(small / np.maximum(np.linalg.norm(small, axis=-1, keepdims=True), 1e-6))
         alphas.append(np.clip(alpha * 1.6, 0, 1))  # thin twigs stay above the cut

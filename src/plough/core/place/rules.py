@@ -12,7 +12,7 @@ from scipy.spatial import cKDTree
 from plough.core.arrays import Bool, Float32, Float64, UInt32, UInt64
 from plough.core.ground.areas import inside
 from plough.core.ground.heightfield import HeightField
-from plough.core.ground.paths import distance_to_line
+from plough.core.ground.paths import near_line
 from plough.core.kernels import kernel
 from plough.core.place.sampling import Points, sample
 from plough.core.rng import stream, uniform, uniform_array
@@ -36,6 +36,10 @@ class Placements:
         """Number of placements."""
         return int(self.ids.shape[0])
 
+    def kept(self, keep: Bool) -> Placements:
+        """Those where `keep` (n,) is true."""
+        return Placements(*(getattr(self, name)[keep] for name in Placements.__slots__))
+
     def to_bytes(self) -> bytes:
         """Little-endian, one array after the other: position 12 n bytes, rotation 16 n, scale 12 n, variant 4 n, id 8 n."""
         arrays = (self.position, self.rotation, self.scale, self.variant)
@@ -54,7 +58,6 @@ class ScatterRule:
     slope: tuple[float, float] = (0.0, math.pi / 2)  #: radians
     clear_of: tuple[Float64, ...] = ()  #: paths as polylines (m, 2)
     clearance: float = 0.0  #: metres from those paths' middle
-    apart: float = 0.0  #: metres from what stands in earlier layers
     weights: tuple[float, ...] = (1.0,)  #: of the variants
     lean: float = 0.0  #: 0 upright, 1 square to the slope
     turn: float = 1.0  #: 0 all face one way, 1 any way
@@ -103,34 +106,25 @@ def _bounds(rule: ScatterRule, field: HeightField) -> tuple[float, float, float,
     return float(low[0]), float(low[1]), float(high[0]), float(high[1])
 
 
-def _allowed(rule: ScatterRule, points: Points, height: Float64, normal: Float64, standing: Float64) -> Bool:
-    keep = np.ones(points.x.shape[0], np.bool_)
+def _allowed(rule: ScatterRule, points: Points, height: Float64, normal: Float64) -> Bool:
+    keep = (height >= rule.height[0]) & (height <= rule.height[1])
     if rule.areas:
         keep &= np.logical_or.reduce([inside(points.x, points.z, ring) for ring in rule.areas])
-    keep &= (height >= rule.height[0]) & (height <= rule.height[1])
     if rule.slope != (0.0, math.pi / 2):
         steepness = np.arccos(np.clip(normal[:, 1], -1, 1))
         keep &= (steepness >= rule.slope[0]) & (steepness <= rule.slope[1])
-    if rule.clearance > 0:
-        for line in rule.clear_of:
-            keep &= distance_to_line(points.x, points.z, line) >= rule.clearance
-    if rule.apart > 0 and len(standing):
+    for line in rule.clear_of if rule.clearance > 0 else ():
         rows = np.nonzero(keep)[0]
-        where = np.stack([points.x[rows], points.z[rows]], axis=1)
-        distance, _ = cKDTree(standing).query(where, distance_upper_bound=rule.apart, workers=-1)
-        keep[rows[np.isfinite(distance)]] = False
+        keep[rows[near_line(points.x[rows], points.z[rows], line, rule.clearance)]] = False
     return keep
 
 
-def scatter(
-    rule: ScatterRule, field: HeightField, standing: Float64 | None = None, check: Callable[[], None] | None = None
-) -> Placements:
+def scatter(rule: ScatterRule, field: HeightField, check: Callable[[], None] | None = None) -> Placements:
     """Placements of `rule` on the ground `field`.
 
     Conditions sift the points of the infinite plane, so changing a condition, an area or the ground moves none that stays.
 
     Args:
-        standing: (m, 2) x and z of what stands in earlier layers; this layer gives way to it.
         check: called now and then; may raise to stop.
 
     Raises:
@@ -138,7 +132,7 @@ def scatter(
     """
     points = sample(rule.seed, rule.spacing, _bounds(rule, field), rule.fill, check=check)
     height, normal = field.height_and_normal(points.x, points.z)
-    keep = _allowed(rule, points, height, normal, np.empty((0, 2)) if standing is None else standing)
+    keep = _allowed(rule, points, height, normal)
     x, z, ids = points.x[keep], points.z[keep], points.ids[keep]
     position, rotation, scale = _pose(
         np.uint64(rule.seed), ids, height[keep], normal[keep], x, z, rule.lean, rule.turn, *rule.size, *rule.sink
@@ -147,3 +141,12 @@ def scatter(
     chosen = np.searchsorted(share / share[-1], uniform_array(rule.seed, _VARIANT, ids), side="right")
     variant = np.minimum(chosen, len(rule.weights) - 1).astype(np.uint32)
     return Placements(ids, variant, position, rotation, scale)
+
+
+def give_way(placements: Placements, standing: Float32, apart: float) -> Placements:
+    """`placements` without those nearer than `apart` metres to any of `standing` (m, 3), measured on the map."""
+    if not placements.count or not len(standing) or apart <= 0:
+        return placements
+    tree = cKDTree(standing[:, [0, 2]])
+    distance, _ = tree.query(placements.position[:, [0, 2]], distance_upper_bound=apart, workers=-1)
+    return placements.kept(~np.isfinite(distance))

@@ -24,7 +24,7 @@ from plough.core.mesh.cards import make_card
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
 from plough.core.parameters import build
-from plough.core.place.rules import Placements, ScatterRule, scatter
+from plough.core.place.rules import Placements, ScatterRule, give_way, scatter
 from plough.core.scene.document import Asset, SceneDocument
 from plough.core.scene.layers import AreaParameters, Layer, PathParameters, ScatterParameters
 
@@ -215,25 +215,34 @@ class Evaluator:
                 keys.append(found.key)
         if not p.mix:
             notes.append("nothing is chosen to scatter")
+        alone = key_of(*head, keys, [v.key for v in variants], weights)
         earlier = [r for r in done if r.scattered is not None and r.scattered.placements.count] if p.apart > 0 else []
-        keys += [r.key for r in earlier]
-        key = key_of(*head, keys, [v.key for v in variants], weights)
+        key = key_of(alone, [r.key for r in earlier])
         if not variants or (p.areas and not areas):
             return LayerResult(layer, key, scattered=Scattered(_nothing(), tuple(variants)), notes=tuple(notes))
         ground = done[0].ground
         assert ground is not None
 
-        def make() -> Placements:
-            standing = [r.scattered.placements.position[:, [0, 2]] for r in earlier if r.scattered is not None]
+        def place() -> Placements:
             rule = ScatterRule(
                 p.seed, p.spacing, p.fill / 100.0, tuple(areas), p.height, (math.radians(p.slope[0]), math.radians(p.slope[1])),
-                tuple(paths), p.clearance, p.apart, tuple(weights), p.lean / 100.0, p.turn / 360.0,
+                tuple(paths), p.clearance, tuple(weights), p.lean / 100.0, p.turn / 360.0,
                 (p.size[0] / 100.0, p.size[1] / 100.0), (p.sink[0] / 100.0, p.sink[1] / 100.0),
             )  # fmt: skip
-            return scatter(rule, ground, np.concatenate(standing).astype(np.float64) if standing else None, check)
+            return scatter(rule, ground, check)
 
-        placements = self.cache.get(key, make, lambda a: a.count * 52)
+        def make() -> Placements:
+            # what the rule gives by itself is kept, so that a change further left costs only the giving way
+            placements = self.cache.get(alone, place, _placement_bytes)
+            standing = [r.scattered.placements.position for r in earlier if r.scattered is not None]
+            return give_way(placements, np.concatenate(standing), p.apart) if standing else placements
+
+        placements = self.cache.get(f"sited {key}", make, _placement_bytes)
         return LayerResult(layer, key, scattered=Scattered(placements, tuple(variants)), notes=tuple(notes))
+
+
+def _placement_bytes(placements: Placements) -> int:
+    return placements.count * 52
 
 
 def _nothing() -> Placements:

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Header, Query, Response
 from plough.core.formats.glb import mesh_glb
 from plough.core.ground.areas import polygon_area
 from plough.core.hashing import key_of
-from plough.core.kinds import all_kinds, get_kind
+from plough.core.kinds import LEVELS, all_kinds, get_kind
 from plough.core.mesh.material import Material
 from plough.core.parameters import build, describe, with_values
 from plough.core.scene.document import SceneDocument
@@ -128,7 +128,7 @@ def make_asset(body: MakeAsset, me: Me, ctx: Ctx) -> Response:
     kind = get_kind(body.kind)
     parameters = build(kind.parameters, body.parameters, "parameters").model_dump(mode="json")
     variant = Variant("draft", "draft", kind.name, parameters, body.seed, key_of(kind.name, kind.version, parameters, body.seed))
-    product = ctx.evaluator.product(variant, body.detail)
+    product = ctx.evaluator.card(variant) if body.detail == LEVELS else ctx.evaluator.product(variant, body.detail)
     extras = {
         "triangles": product.mesh.triangles, "vertices": product.mesh.vertices, "bytes": product.mesh.nbytes, "height": product.height,
         "canopy_radius": product.canopy_radius, "counts": product.counts, "until": [*switch_distances(product.height)],

@@ -269,7 +269,7 @@ class MakeAsset(In):
     kind: str = Field(max_length=40)
     parameters: dict[str, Any] = {}
     seed: int = Field(1, ge=0, le=2**32 - 1)
-    detail: int = Field(0, ge=0, le=2)
+    detail: int = Field(0, ge=0, le=3, description="0 nearest; 3 is a card drawn from the nearest.")
 
 
 class KindOut(BaseModel):

@@ -64,8 +64,8 @@ def teasel_fen() -> SceneDocument:
             "wind": {"azimuth": 250, "speed": 4},
             "profile": "console",
             "viewpoints": [
-                {"id": "mere", "name": "Across the mere", "eye": [-34, 3.4, -10], "target": [20, 1.2, -44]},
-                {"id": "orchard", "name": "Orchard corner", "eye": [-30, 5.2, -4], "target": [-72, 2.2, 36]},
+                {"id": "causeway", "name": "Down the causeway", "eye": [-92, 3.1, -14], "target": [-40, 0.6, -22]},
+                {"id": "orchard", "name": "Orchard corner", "eye": [-36, 4.4, 20], "target": [-80, 2.4, 46]},
                 {"id": "above", "name": "From above", "eye": [-150, 92, 150], "target": [-8, -6, -2]},
             ],
         },
@@ -111,8 +111,8 @@ def teasel_fen() -> SceneDocument:
             {
                 "id": "tussocks", "kind": "scatter", "name": "Tussocks",
                 "parameters": {
-                    "seed": 9, "mix": [{"asset": "grass", "weight": 1}], "spacing": 1.9, "fill": 40, "apart": 0.6,
-                    "height": [-1.0, 5000], "paths": ["causeway"], "clearance": 2.6, "size": [60, 150], "sink": [0, 3], "lean": 60,
+                    "seed": 9, "mix": [{"asset": "grass", "weight": 1}], "spacing": 1.7, "fill": 46, "apart": 0.6,
+                    "height": [-1.0, 5000], "paths": ["causeway"], "clearance": 2.6, "size": [70, 170], "sink": [0, 3], "lean": 60,
                 },
             },
             {"id": "bake", "kind": "bake", "name": "Bake", "parameters": {}},

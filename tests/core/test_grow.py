@@ -1,0 +1,215 @@
+"""Trees and tufts: sound for any parameters, stable under every count."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from plough.core.errors import ParameterError, TooLargeError
+from plough.core.grow.skeleton import Order
+from plough.core.grow.skin import Bark, Sprig
+from plough.core.grow.tree import MOST_TRIANGLES, LimbOrder, TreeParameters, _grow_orders
+from plough.core.kinds import all_kinds, make
+from plough.core.mesh.checks import problems
+from plough.core.parameters import build, describe, with_values
+
+
+def strategy(row: dict[str, Any]) -> st.SearchStrategy[Any] | None:
+    """Any value that the parameter's limits allow."""
+    low, high = row["low"], row["high"]
+    match row["control"]:
+        case "slider":
+            return st.floats(low, high, allow_nan=False)
+        case "count":
+            # the greatest counts of all orders together are refused; half of them are tried here
+            return st.integers(int(low), max(int(low), int(high) // 4))
+        case "flag":
+            return st.booleans()
+        case "choice":
+            return st.sampled_from(list(row["options"]))
+    return None
+
+
+def recipes(kind: str) -> st.SearchStrategy[dict[str, Any]]:
+    rows = [(r["path"], strategy(r)) for r in describe(all_kinds()[kind].parameters)]
+    return st.fixed_dictionaries({}, optional={path: s for path, s in rows if s is not None})
+
+
+@pytest.mark.parametrize("kind", sorted(all_kinds()))
+def test_any_valid_parameters_give_a_sound_mesh_or_a_clear_refusal(kind: str) -> None:
+    @given(recipe=recipes(kind), seed=st.integers(0, 2**32 - 1), detail=st.integers(0, 2))
+    @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+    def check(recipe: dict[str, Any], seed: int, detail: int) -> None:
+        try:
+            product = make(kind, with_values({}, recipe), seed, detail)
+        except TooLargeError as error:
+            assert "limit" in str(error)
+            return
+        assert problems(product.mesh, least_area=0.0) == []
+        assert 0 < product.mesh.triangles <= MOST_TRIANGLES
+        assert product.height > 0
+        assert set(product.materials) >= {part.material for part in product.mesh.parts}
+
+    check()
+
+
+@pytest.mark.parametrize("kind", sorted(all_kinds()))
+def test_the_same_bytes_on_a_second_run(kind: str) -> None:
+    a, b = make(kind, {}, 5).mesh, make(kind, {}, 5).mesh
+    for name in ("positions", "normals", "uv0", "indices", "colors", "wind"):
+        assert getattr(a, name).tobytes() == getattr(b, name).tobytes()
+    assert not np.array_equal(a.positions, make(kind, {}, 6).mesh.positions)
+
+
+def orders(**settings: Any) -> list[Order]:
+    base = {"second.count": 5, "third.count": 2, **settings}
+    return _grow_orders(build(TreeParameters, with_values({}, base)), 11)
+
+
+def kept(less: Order, more: Order) -> bool:
+    """Whether every limb of `less` stands in `more`, bit for bit."""
+    row = {int(i): k for k, i in enumerate(more.ids)}
+    if not all(int(i) in row for i in less.ids):
+        return False
+    rows = [row[int(i)] for i in less.ids]
+    return more.points[rows].tobytes() == less.points.tobytes() and more.radius[rows].tobytes() == less.radius.tobytes()
+
+
+@given(a=st.integers(1, 40), b=st.integers(1, 40), order=st.sampled_from(["first", "second", "third"]))
+@settings(max_examples=40, deadline=None)
+def test_more_limbs_leave_the_others_bit_for_bit(a: int, b: int, order: str) -> None:
+    less, more = orders(**{f"{order}.count": min(a, b)}), orders(**{f"{order}.count": max(a, b)})
+    for k in range(4):
+        assert kept(less[k], more[k])
+
+
+@given(stems=st.integers(1, 11))
+@settings(max_examples=11, deadline=None)
+def test_more_stems_leave_the_others(stems: int) -> None:
+    less, more = orders(stems=stems), orders(stems=stems + 1)
+    assert all(kept(a, b) for a, b in zip(less, more, strict=True))
+
+
+def card_rows(mesh: Any) -> set[bytes]:
+    part = next(p for p in mesh.parts if p.material == "leaf")
+    first = int(mesh.indices[part.first : part.first + part.count].min())
+    return {mesh.positions[k : k + 6].tobytes() for k in range(first, mesh.vertices, 6)}
+
+
+def wood_bytes(mesh: Any) -> bytes:
+    part = next(p for p in mesh.parts if p.material == "bark")
+    return bytes(mesh.positions[: int(mesh.indices[: part.count].max()) + 1].tobytes())
+
+
+def test_more_leaves_keep_wood_and_leaves() -> None:
+    few, many = (make("tree", {"leaf_count": n}, 4).mesh for n in (2.0, 5.0))
+    assert card_rows(few) < card_rows(many)
+    assert wood_bytes(few) == wood_bytes(many)
+
+
+def test_the_leaf_seed_leaves_the_wood_untouched() -> None:
+    a, b = make("tree", {"leaf_seed": 1}, 4).mesh, make("tree", {"leaf_seed": 2}, 4).mesh
+    assert wood_bytes(a) == wood_bytes(b)
+    assert card_rows(a).isdisjoint(card_rows(b))
+
+
+def test_more_blades_keep_the_others() -> None:
+    few, many = make("tuft", {"blades": 30}, 2).mesh, make("tuft", {"blades": 50}, 2).mesh
+    assert many.positions[: few.vertices].tobytes() == few.positions.tobytes()
+
+
+def test_limbs_leave_from_inside_their_parent_and_are_thinner() -> None:
+    grown = orders()
+    for parents, limbs in zip(grown, grown[1:], strict=False):
+        for base, radius, parent in zip(limbs.points[:, 0], limbs.radius[:, -1], limbs.parent, strict=True):
+            line, thick = parents.points[parent], parents.radius[parent]
+            a, b = line[:-1], line[1:]
+            t = np.clip(((base - a) * (b - a)).sum(axis=1) / ((b - a) ** 2).sum(axis=1), 0, 1)
+            d = np.linalg.norm(a + t[:, None] * (b - a) - base, axis=1)
+            k = int(d.argmin())
+            assert d[k] < 1e-3, "a limb begins on its parent's axis: no gap"
+            assert radius <= thick[k] * 1.4 + 0.005
+
+
+def test_radii_never_grow_towards_the_tip_beyond_the_collar() -> None:
+    for order in orders():
+        assert (np.diff(order.radius, axis=1) <= 1e-6).all()
+        assert (order.radius > 0).all()
+
+
+def test_leaves_hang_on_twigs() -> None:
+    p = build(TreeParameters, {"twigs": True})
+    mesh = make("tree", {}, 3).mesh
+    part = next(x for x in mesh.parts if x.material == "leaf")
+    first = int(mesh.indices[part.first : part.first + part.count].min())
+    foot = mesh.positions[first::6] * 0.5 + mesh.positions[first + 2 :: 6] * 0.5  # between the lower corners
+    middle = mesh.positions[first + 1 :: 6]
+    grown = _grow_orders(p, 3)
+    twigs = np.concatenate([np.linspace(o.points[:, :-1], o.points[:, 1:], 6).reshape(-1, 3) for o in grown[2:]])
+    from scipy.spatial import cKDTree
+
+    distance, _ = cKDTree(twigs).query(middle)
+    assert distance.max() < 0.12, "no leaf hangs in the air"
+    assert np.linalg.norm(foot - middle, axis=1).max() < 0.2
+
+
+def test_levels_of_detail_are_lighter_and_of_the_same_size() -> None:
+    near, middle, far = (make("tree", {}, 9, d) for d in range(3))
+    assert near.mesh.triangles > 3 * middle.mesh.triangles > 6 * far.mesh.triangles
+    for level in (middle, far):
+        assert level.height == pytest.approx(near.height, rel=0.12)
+        assert level.canopy_radius == pytest.approx(near.canopy_radius, rel=0.25)
+
+
+def test_leaf_normals_are_crown_shaped() -> None:
+    mesh = make("tree", {"leaf_normals": 1}, 3).mesh
+    part = next(x for x in mesh.parts if x.material == "leaf")
+    first = int(mesh.indices[part.first : part.first + part.count].min())
+    out = mesh.positions[first:] * np.array([1, 0, 1], np.float32)
+    outward = np.einsum("ij,ij->i", out, mesh.normals[first:]) > 0
+    assert outward.mean() > 0.97
+
+
+@pytest.mark.parametrize("recipe", [Bark(1, 128, (0.5, 0.5, 0.4), (0.2, 0.2, 0.2), 0.8, 6, 0.3)])
+def test_bark_repeats_without_a_seam(recipe: Bark) -> None:
+    image = recipe.draw().albedo[..., :3].astype(float)
+    for axis in (0, 1):
+        inside = np.abs(np.diff(image, axis=axis)).mean()
+        seam = np.abs(np.take(image, 0, axis) - np.take(image, -1, axis)).mean()
+        assert seam < 3 * inside
+
+
+def test_a_sprig_has_leaves_with_alpha_and_no_dark_fringe() -> None:
+    maps = Sprig(5, 128, 9, 0.34, 0.6, 0.4, 0.2, 0.2, (0.3, 0.5, 0.2), (0.5, 0.6, 0.3), (0.2, 0.2, 0.2)).draw()
+    alpha = maps.albedo[..., 3]
+    assert 0.15 < (alpha > 127).mean() < 0.7
+    leaf, edge = alpha > 250, (alpha > 10) & (alpha < 120)
+    brightness = maps.albedo[..., :3].astype(float).sum(axis=-1)
+    assert brightness[edge].mean() > 0.7 * brightness[leaf].mean()
+
+
+@pytest.mark.parametrize(
+    ("values", "field"),
+    [
+        ({"height": 900}, "height"), ({"height": float("nan")}, "height"), ({"heigth": 5}, "heigth"), ({"first": {"count": -1}}, "first.count"),
+        ({"profile": [[0.5, 1], [0.2, 1]]}, "profile"), ({"bark_light": "green"}, "bark_light"), ({"stems": 2.5}, "stems"),
+    ],
+)  # fmt: skip
+def test_bad_values_name_the_field(values: dict[str, Any], field: str) -> None:
+    with pytest.raises(ParameterError) as caught:
+        make("tree", values, 1)
+    assert caught.value.field.startswith(field)
+    assert str(caught.value).startswith(caught.value.field)
+
+
+def test_a_monster_is_refused_before_it_is_made() -> None:
+    with pytest.raises(TooLargeError, match="limit"):
+        make("tree", {"stems": 12, "first": {"count": 120}, "second": {"count": 120}, "third": {"count": 120}}, 1)
+
+
+def test_defaults_lie_within_their_limits() -> None:
+    assert LimbOrder()
+    for kind in all_kinds().values():
+        assert build(kind.parameters, {}) == kind.parameters()
