@@ -11,7 +11,9 @@ import typer
 
 from plough.core.errors import ParameterError, PloughError
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Grow, place and bake environments for games.")
+app = typer.Typer(
+    add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Grow, place and bake environments for games."
+)
 Out = Annotated[Path, typer.Option("--out", help="Where to write.")]
 
 
@@ -37,7 +39,9 @@ def make(
     kind: Annotated[str, typer.Argument(help="An asset kind; `plough kinds` lists them.")],
     out: Out,
     seed: Annotated[int, typer.Option(min=0, max=2**32 - 1)] = 1,
-    set_: Annotated[list[str] | None, typer.Option("--set", help="NAME=VALUE, such as height=9 or first.count=31; may be repeated.")] = None,
+    set_: Annotated[
+        list[str] | None, typer.Option("--set", help="NAME=VALUE, such as height=9 or first.count=31; may be repeated.")
+    ] = None,
     detail: Annotated[int, typer.Option(min=0, max=2, help="Level of detail, 0 is nearest.")] = 0,
     textures: Annotated[bool, typer.Option(help="Draw and embed the textures.")] = True,
 ) -> None:
@@ -70,7 +74,7 @@ def kinds(
     from plough.core.parameters import describe
     from plough.core.scene.layers import LAYER_KINDS
 
-    found: dict[str, Any] = {**{k: v for k, v in LAYER_KINDS.items()}, **all_kinds()}
+    found: dict[str, Any] = {**dict(LAYER_KINDS.items()), **all_kinds()}
     console = Console(width=None if sys.stdout.isatty() else 160)
     if name is None:
         table = Table("kind", "of", "what it is", box=None)

@@ -20,7 +20,9 @@ from plough.core.noise import gradient, tile
 @given(seed=st.integers(0, 2**32 - 1), relief=st.floats(0, 600), roughness=st.floats(0, 0.8), ridges=st.floats(0, 1), basin=st.booleans())
 @settings(max_examples=25, deadline=None)
 def test_any_terrain_is_finite_and_within_its_relief(seed: int, relief: float, roughness: float, ridges: float, basin: bool) -> None:
-    field = make_terrain(TerrainParameters(size=128, resolution=4, seed=seed, relief=relief, roughness=roughness, ridges=ridges, basin=basin))
+    field = make_terrain(
+        TerrainParameters(size=128, resolution=4, seed=seed, relief=relief, roughness=roughness, ridges=ridges, basin=basin)
+    )
     assert np.isfinite(field.heights).all()
     assert np.abs(field.heights).max() <= 0.75 * relief + 3.01
 

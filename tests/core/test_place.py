@@ -89,7 +89,16 @@ SQUARE = np.array([[-40.0, -30.0], [20.0, -35.0], [30.0, 40.0], [-35.0, 30.0]])
 def test_rules_hold_for_every_placement() -> None:
     line = path_line([(-60, 0), (0, 6), (60, -4)])
     rule = ScatterRule(
-        5, 1.5, 0.9, (SQUARE,), height=(-2.0, 3.0), slope=(0.0, math.radians(20)), clear_of=(line,), clearance=4.0, size=(0.8, 1.3), sink=(0.02, 0.1)
+        5,
+        1.5,
+        0.9,
+        (SQUARE,),
+        height=(-2.0, 3.0),
+        slope=(0.0, math.radians(20)),
+        clear_of=(line,),
+        clearance=4.0,
+        size=(0.8, 1.3),
+        sink=(0.02, 0.1),
     )
     placed = scatter(rule, FIELD)
     assert placed.count > 200

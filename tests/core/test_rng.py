@@ -30,7 +30,11 @@ def test_uniform_over_consecutive_indices() -> None:
 def test_seeds_streams_and_indices_are_independent() -> None:
     index = np.arange(50_000, dtype=np.uint64)
     base = uniform_array(1, stream("a"), index)
-    for other in (uniform_array(2, stream("a"), index), uniform_array(1, stream("b"), index), uniform_array(1, stream("a"), index + np.uint64(1))):
+    for other in (
+        uniform_array(2, stream("a"), index),
+        uniform_array(1, stream("b"), index),
+        uniform_array(1, stream("a"), index + np.uint64(1)),
+    ):
         assert abs(np.corrcoef(base, other)[0, 1]) < 0.02
 
 

@@ -5,20 +5,23 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.interpolate import CubicSpline, PchipInterpolator
 
 from plough.core.arrays import Float32, Float64
 
 
 def profile_table(knots: Sequence[tuple[float, float]], samples: int = 65) -> Float32:
     """`samples` values of a monotone cubic (Fritsch and Carlson 1980) through `knots` over [0, 1], flat beyond the outer knots."""
+    from scipy.interpolate import PchipInterpolator  # takes most of a second; only those wait who need it
+
     xs, ys = np.array(knots, np.float64).T
     grid = np.clip(np.linspace(0.0, 1.0, samples), xs[0], xs[-1])
-    return np.clip(PchipInterpolator(xs, ys)(grid), 0.0, 1.0).astype(np.float32)
+    return np.asarray(np.clip(PchipInterpolator(xs, ys)(grid), 0.0, 1.0), np.float32)
 
 
 def spline(points: Sequence[tuple[float, float]], spacing: float) -> Float64:
     """(n, 2) points about `spacing` metres apart on a smooth curve through `points` (at least two, none repeated in a row)."""
+    from scipy.interpolate import CubicSpline
+
     p = np.array(points, np.float64)
     chord = np.sqrt(np.hypot(*np.diff(p, axis=0).T))  # centripetal parameter, free of loops between knots (Yuksel et al. 2011)
     t = np.concatenate([[0.0], np.cumsum(chord)])

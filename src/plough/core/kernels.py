@@ -13,4 +13,3 @@ F = TypeVar("F", bound=Callable[..., Any])
 def kernel(function: F) -> F:
     """Compile `function` with Numba; the result is cached on disk and runs without the interpreter's lock."""
     return cast(F, njit(cache=True, nogil=True, error_model="numpy")(function))
-

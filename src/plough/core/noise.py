@@ -27,7 +27,7 @@ def _corner(seed: np.uint64, ix: int, iy: int, px: int, py: int, dx: float, dy: 
         iy = iy % py
     place = (np.uint64(ix) << _S32) | (np.uint64(iy) & _LOW)
     k = mix((place + seed) * _ODD ^ _LATTICE) >> _S56
-    return _COS[k] * dx + _SIN[k] * dy
+    return float(_COS[k] * dx + _SIN[k] * dy)
 
 
 @kernel

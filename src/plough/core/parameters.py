@@ -7,10 +7,10 @@ browser and the reference; `build` makes a model from plain values and turns eve
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated, Any, TypeVar
+from typing import Annotated, Any, TypeVar, cast
 
 from annotated_types import Ge, Le
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 from pydantic.fields import FieldInfo
 
 from plough.core.errors import ParameterError
@@ -41,6 +41,8 @@ def _knots(knots: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float],
 Share = Annotated[float, Field(ge=0, le=1)]
 Span = Annotated[tuple[float, float], AfterValidator(_ordered)]
 Knots = Annotated[tuple[tuple[Share, Share], ...], Field(min_length=2, max_length=12), AfterValidator(_knots)]
+Numeral = BeforeValidator(lambda v: str(v) if isinstance(v, int) and not isinstance(v, bool) else v)
+"""For choices among numbers: takes 512 as well as "512"."""
 Seed = Annotated[int, Field(ge=0, le=2**32 - 1)]
 
 
@@ -81,7 +83,7 @@ def span(
 def within(low: float, high: float) -> Any:
     """The type of a span whose ends lie within [low, high]."""
     end = Annotated[float, Field(ge=low, le=high)]
-    return Annotated[tuple[end, end], AfterValidator(_ordered)]  # type: ignore[valid-type]
+    return Annotated[tuple[end, end], AfterValidator(_ordered)]
 
 
 def curve(default: tuple[tuple[float, float], ...], title: str, *, group: str = "", help: str = "") -> Any:
@@ -168,7 +170,7 @@ def describe(model: type[BaseModel], prefix: str = "", group: str = "", section_
             continue
         low, high = _limits(field)
         if "hard" in extra:
-            low, high = extra["hard"]  # type: ignore[misc,assignment]
+            low, high = cast("list[float]", extra["hard"])
         default = None if field.is_required() else field.default
         rows.append(
             {

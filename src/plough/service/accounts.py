@@ -86,7 +86,7 @@ def account_of(db: Db, token: str | None) -> Account:
             select(Account, Session.expires).join(Session, Session.account_id == Account.id).where(Session.token_hash == _token_hash(token))
         ).first()
         if row is not None and row[1] > datetime.now(UTC):
-            return row[0]  # type: ignore[no-any-return]
+            return row[0]
     raise NotSignedIn("sign in first")
 
 

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, timedelta
 from threading import Lock
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, func, select, text
 from sqlalchemy.dialects.postgresql import insert
 
 from plough.core.formats.glb import Images
@@ -124,7 +124,10 @@ class Results:
         """Forget kept results that nobody asked for in `unused_for`, and blobs that nothing refers to; the number of blobs removed."""
         with self.database.session() as db:
             db.execute(delete(Result).where(Result.used < datetime.now(UTC) - unused_for))
-            used = select(func.jsonb_array_elements_text(ReleaseFile.pieces))
-            held = select(func.jsonb_each_text(Result.blobs).table_valued("key", "value").c.value)
-            gone = db.execute(delete(Blob).where(Blob.hash.not_in(used), Blob.hash.not_in(held)))
+            gone = db.execute(
+                text(
+                    "DELETE FROM blob WHERE hash NOT IN (SELECT jsonb_array_elements_text(pieces) FROM release_file)"
+                    " AND hash NOT IN (SELECT value FROM result, jsonb_each_text(blobs))"
+                )
+            )
             return int(gone.rowcount)  # type: ignore[attr-defined]

@@ -81,12 +81,8 @@ def assets_of(db: Db, scene_id: str) -> list[Asset]:
 
 def document_of(db: Db, scene: Scene) -> SceneDocument:
     """The scene as a document."""
-    layers = [
-        {"id": r.id, "kind": r.kind, "name": r.name, "hidden": r.hidden, "parameters": r.parameters} for r in layers_of(db, scene.id)
-    ]
-    assets = [
-        {"id": a.id, "name": a.name, "kind": a.kind, "parameters": a.parameters, "seeds": a.seeds} for a in assets_of(db, scene.id)
-    ]
+    layers = [{"id": r.id, "kind": r.kind, "name": r.name, "hidden": r.hidden, "parameters": r.parameters} for r in layers_of(db, scene.id)]
+    assets = [{"id": a.id, "name": a.name, "kind": a.kind, "parameters": a.parameters, "seeds": a.seeds} for a in assets_of(db, scene.id)]
     return SceneDocument.model_validate({"name": scene.name, "settings": scene.settings, "assets": assets, "layers": layers})
 
 
@@ -104,7 +100,9 @@ def create_scene(db: Db, account: Account, document: SceneDocument) -> Scene:
             )
         )  # fmt: skip
     for asset in document.assets:
-        db.add(Asset(scene_id=scene.id, id=asset.id, kind=asset.kind, name=asset.name, parameters=asset.parameters, seeds=list(asset.seeds)))
+        db.add(
+            Asset(scene_id=scene.id, id=asset.id, kind=asset.kind, name=asset.name, parameters=asset.parameters, seeds=list(asset.seeds))
+        )
     db.flush()
     return scene
 
@@ -113,7 +111,8 @@ def find(db: Db, scene: Scene, target: str, target_id: str) -> Target | None:
     """The row of a target."""
     if target == "scene":
         return scene
-    return db.get(Layer if target == "layer" else Asset, (scene.id, target_id))
+    key = (scene.id, target_id)
+    return db.get(Layer, key) if target == "layer" else db.get(Asset, key)
 
 
 def get(db: Db, scene: Scene, target: str, target_id: str) -> Any:
@@ -127,14 +126,19 @@ def get(db: Db, scene: Scene, target: str, target_id: str) -> Any:
 def check_version(row: Target, version: int, current: Callable[[], Any]) -> None:
     """Raises `Stale`, with the present state, when `version` is not the row's."""
     if row.version != version:
-        raise Stale(f"this was changed meanwhile: the edit was made against version {version}, the present one is {row.version}", current=current())
+        raise Stale(
+            f"this was changed meanwhile: the edit was made against version {version}, the present one is {row.version}", current=current()
+        )
 
 
 def _check(target: str, row: Target) -> None:
     """Raises `ParameterError` when what the row holds is not valid."""
     if isinstance(row, Scene):
         build(Settings, row.settings, "settings")
-        build(SceneDocument, {"name": row.name, "layers": [{"kind": "ground", "id": "g", "name": "g"}, {"kind": "bake", "id": "b", "name": "b"}]})
+        build(
+            SceneDocument,
+            {"name": row.name, "layers": [{"kind": "ground", "id": "g", "name": "g"}, {"kind": "bake", "id": "b", "name": "b"}]},
+        )
     elif isinstance(row, Layer):
         kind = LAYER_KINDS.get(row.kind)
         if kind is None:
@@ -164,7 +168,9 @@ def _write(db: Db, scene: Scene, target: str, target_id: str, fields: dict[str, 
         for name in plain:
             if name in fields:
                 setattr(row, name, fields[name])
-        setattr(row, tree, _nested({**flatten(getattr(row, tree), tree), **{k: v for k, v in fields.items() if k.startswith(f"{tree}.")}}, tree))
+        setattr(
+            row, tree, _nested({**flatten(getattr(row, tree), tree), **{k: v for k, v in fields.items() if k.startswith(f"{tree}.")}}, tree)
+        )
         _check(target, row)
         row.version += 1
     db.flush()
@@ -183,7 +189,11 @@ def _record(
         )
     )  # fmt: skip
     db.flush()
-    notify(db, scene.id, {"type": "edit", "number": scene.edits, "author": account.name, "target": target, "id": target_id, "title": title[:200]})
+    notify(
+        db,
+        scene.id,
+        {"type": "edit", "number": scene.edits, "author": account.name, "target": target, "id": target_id, "title": title[:200]},
+    )
     return scene.edits
 
 

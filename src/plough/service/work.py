@@ -16,7 +16,6 @@ from typing import Any
 import orjson
 from procrastinate import App, JobContext, PsycopgConnector, RetryStrategy, SyncPsycopgConnector
 
-
 from plough.core.bake.bundle import Baker
 from plough.core.cache import Cache
 from plough.core.errors import PloughError
@@ -98,7 +97,6 @@ def run_bake(database: Database, results: Results, cache: Cache, release_id: int
                 ordinal, total = ordinal + 1, total + len(data)
             report(database, release_id, done=done, part=name, bytes=total)
 
-
         manifest = orjson.loads(baker.files["manifest.json"])
         report(database, release_id, state="done", manifest=manifest, part="", finished=datetime.now(UTC))
     except Stopped:
@@ -140,7 +138,13 @@ async def work(url: str) -> None:
     async with app.open_async():
         rescue = asyncio.create_task(_rescue(app))
         runner = asyncio.create_task(
-            app.run_worker_async(queues=["bake"], install_signal_handlers=False, update_heartbeat_interval=3, stalled_worker_timeout=15, delete_jobs="successful")
+            app.run_worker_async(
+                queues=["bake"],
+                install_signal_handlers=False,
+                update_heartbeat_interval=3,
+                stalled_worker_timeout=15,
+                delete_jobs="successful",
+            )
         )
         await asyncio.wait({asyncio.create_task(stopping.wait()), runner}, return_when=asyncio.FIRST_COMPLETED)
         rescue.cancel()
@@ -148,5 +152,3 @@ async def work(url: str) -> None:
         with contextlib.suppress(asyncio.CancelledError):
             await runner
     database.close()
-
-

@@ -84,7 +84,12 @@ export async function take<T>(request: Promise<Answer>): Promise<T> {
   if (answer.response.ok) return answer.data as T;
   const problem = (answer.error ?? {}) as { title?: string; detail?: string; current?: unknown };
   const status = answer.response.status;
-  throw new ApiError(status, problem.title ?? 'Failed', problem.detail ?? `the server answered ${status}`, problem.current);
+  throw new ApiError(
+    status,
+    problem.title ?? 'Failed',
+    problem.detail ?? `the server answered ${status}`,
+    problem.current,
+  );
 }
 
 /** Bytes from the service; throws as `take`. */
@@ -98,7 +103,11 @@ export async function bytes(path: string, init?: RequestInit): Promise<ArrayBuff
   }
   if (response.ok) return response.arrayBuffer();
   const problem = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
-  throw new ApiError(response.status, problem.title ?? 'Failed', problem.detail ?? `the server answered ${response.status}`);
+  throw new ApiError(
+    response.status,
+    problem.title ?? 'Failed',
+    problem.detail ?? `the server answered ${response.status}`,
+  );
 }
 
 export function said(error: unknown): string {

@@ -1,13 +1,29 @@
 <script lang="ts">
   /** A value inside a sentence; click opens its control, right there. */
   import type { Snippet } from 'svelte';
-  let { text, tone = 'moss', missing = false, children, label }: { text: string; tone?: 'moss' | 'slate' | 'ochre'; missing?: boolean; label: string; children: Snippet } = $props();
+  let {
+    text,
+    tone = 'moss',
+    missing = false,
+    children,
+    label,
+  }: {
+    text: string;
+    tone?: 'moss' | 'slate' | 'ochre';
+    missing?: boolean;
+    label: string;
+    children: Snippet;
+  } = $props();
   let open = $state(false);
   let root = $state<HTMLElement>();
   const tint = $derived(
     missing
       ? 'border-clay text-clay line-through bg-transparent'
-      : { moss: 'bg-moss-tint border-moss', slate: 'bg-slate-tint border-slate', ochre: 'bg-ochre-tint border-[var(--ochre-mark)]' }[tone],
+      : {
+          moss: 'bg-moss-tint border-moss',
+          slate: 'bg-slate-tint border-slate',
+          ochre: 'bg-ochre-tint border-[var(--ochre-mark)]',
+        }[tone],
   );
 </script>
 

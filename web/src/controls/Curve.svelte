@@ -10,7 +10,13 @@
     disabled = false,
     oninput,
     onchange,
-  }: { row: Row; value: Knot[]; disabled?: boolean; oninput?: (v: Knot[]) => void; onchange: (v: Knot[]) => void } = $props();
+  }: {
+    row: Row;
+    value: Knot[];
+    disabled?: boolean;
+    oninput?: (v: Knot[]) => void;
+    onchange: (v: Knot[]) => void;
+  } = $props();
 
   const W = 320;
   const H = 84;
@@ -105,7 +111,12 @@
   }
 
   function key(event: KeyboardEvent, i: number) {
-    const way: Record<string, Knot> = { ArrowUp: [0, 0.02], ArrowDown: [0, -0.02], ArrowLeft: [-0.02, 0], ArrowRight: [0.02, 0] };
+    const way: Record<string, Knot> = {
+      ArrowUp: [0, 0.02],
+      ArrowDown: [0, -0.02],
+      ArrowLeft: [-0.02, 0],
+      ArrowRight: [0.02, 0],
+    };
     const step = way[event.key];
     if (event.key === 'Delete' || event.key === 'Backspace') drop(i);
     if (!step || disabled) return;
@@ -122,7 +133,6 @@
     <span class="font-serif text-[13px] font-semibold" title={row.help}>{row.title}</span>
     <span class="text-[11.5px] text-soft">drag the knots</span>
   </div>
-  <!-- svelte-ignore a11y_no_static_element_interactions -->
   <svg
     bind:this={box}
     viewBox="0 0 {W} {H}"

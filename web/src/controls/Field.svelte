@@ -12,7 +12,13 @@
     disabled = false,
     oninput,
     onchange,
-  }: { row: Row; value: unknown; disabled?: boolean; oninput?: (v: unknown) => void; onchange: (v: unknown) => void } = $props();
+  }: {
+    row: Row;
+    value: unknown;
+    disabled?: boolean;
+    oninput?: (v: unknown) => void;
+    onchange: (v: unknown) => void;
+  } = $props();
   const now = $derived(value ?? row.default);
 </script>
 
@@ -25,13 +31,29 @@
 {:else if row.control === 'flag'}
   <label class="flex items-center justify-between gap-2 py-[5px]" title={row.help || undefined} data-field={row.path}>
     <span>{row.title}</span>
-    <input type="checkbox" class="size-4 rounded border-line bg-plate text-moss accent-(--moss)" {disabled} checked={now as boolean} onchange={(e) => onchange((e.target as HTMLInputElement).checked)} />
+    <input
+      type="checkbox"
+      class="size-4 rounded border-line bg-plate text-moss accent-(--moss)"
+      {disabled}
+      checked={now as boolean}
+      onchange={(e) => onchange((e.target as HTMLInputElement).checked)}
+    />
   </label>
 {:else if row.control === 'choice'}
-  <label class="grid grid-cols-[108px_1fr] items-center gap-2.5 py-[4px]" title={row.help || undefined} data-field={row.path}>
+  <label
+    class="grid grid-cols-[108px_1fr] items-center gap-2.5 py-[4px]"
+    title={row.help || undefined}
+    data-field={row.path}
+  >
     <span class="leading-tight">{row.title}</span>
-    <select class="field py-[3px]" {disabled} value={String(now)} onchange={(e) => onchange((e.target as HTMLSelectElement).value)}>
-      {#each Object.entries(row.options ?? {}) as [option, title] (option)}<option value={option}>{title}</option>{/each}
+    <select
+      class="field py-[3px]"
+      {disabled}
+      value={String(now)}
+      onchange={(e) => onchange((e.target as HTMLSelectElement).value)}
+    >
+      {#each Object.entries(row.options ?? {}) as [option, title] (option)}<option value={option}>{title}</option
+        >{/each}
     </select>
   </label>
 {:else if row.control === 'color'}

@@ -39,7 +39,12 @@
   {#each choices as c (c.id)}
     {@const on = chosen.includes(c.id)}
     <span class="flex items-center gap-2 rounded px-1 py-0.5 {on ? 'bg-moss-tint' : 'hover:bg-paper'}">
-      <button class="flex min-w-0 flex-1 items-center gap-2 text-left" aria-pressed={on} {disabled} onclick={() => flip(c.id)}>
+      <button
+        class="flex min-w-0 flex-1 items-center gap-2 text-left"
+        aria-pressed={on}
+        {disabled}
+        onclick={() => flip(c.id)}
+      >
         <Stamp kind={c.stamp} size={26} />
         <span class="flex-1 truncate">{c.name}</span>
         {#if on && !weights}<Check size={15} />{/if}
@@ -65,7 +70,9 @@
   {/each}
   {#each missing as id (id)}
     <button class="flex items-center gap-2 px-1 py-0.5 text-left text-clay" {disabled} onclick={() => flip(id)}>
-      <X size={15} /><span class="line-through">{id}</span><span class="text-[11.5px]">is missing; click to leave it out, or choose another</span>
+      <X size={15} /><span class="line-through">{id}</span><span class="text-[11.5px]"
+        >is missing; click to leave it out, or choose another</span
+      >
     </button>
   {/each}
 </span>

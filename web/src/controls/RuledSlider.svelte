@@ -113,9 +113,11 @@
 
 <div class="grid grid-cols-[108px_1fr_76px] items-center gap-x-2.5 py-[3px]" data-field={row.path}>
   <span class="relative leading-tight" title={row.help || undefined}>
-    {label}{#if differs}<span class="ml-1 inline-block size-1.5 rounded-full bg-moss align-middle" title="differs from {shown(Number(row.default), step)}"></span>{/if}
+    {label}{#if differs}<span
+        class="ml-1 inline-block size-1.5 rounded-full bg-moss align-middle"
+        title="differs from {shown(Number(row.default), step)}"
+      ></span>{/if}
   </span>
-  <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
   <div
     bind:this={track}
     role="slider"
@@ -138,14 +140,17 @@
   >
     <div class="ticks"></div>
     <div class="filled" style:width="{share * 100}%"></div>
-    <svg class="mark" style:left="{share * 100}%" width="10" height="13" viewBox="0 0 10 13" aria-hidden="true"><path d="M5 0l5 5v8H0V5z" fill="var(--moss)" /></svg>
+    <svg class="mark" style:left="{share * 100}%" width="10" height="13" viewBox="0 0 10 13" aria-hidden="true"
+      ><path d="M5 0l5 5v8H0V5z" fill="var(--moss)" /></svg
+    >
   </div>
   <input
     class="field w-full text-right tabular-nums {wrong ? 'border-clay!' : ''}"
     aria-label="{label}, value"
     title={wrong || undefined}
     {disabled}
-    value={typed ?? `${shown(now, step)}${row.unit.length <= 2 && row.unit ? (row.unit === '°' || row.unit === '%' ? row.unit : ` ${row.unit}`) : ''}`}
+    value={typed ??
+      `${shown(now, step)}${row.unit.length <= 2 && row.unit ? (row.unit === '°' || row.unit === '%' ? row.unit : ` ${row.unit}`) : ''}`}
     onfocus={(e) => {
       typed = String(Number(now.toFixed(4)));
       wrong = '';

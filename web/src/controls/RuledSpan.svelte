@@ -122,7 +122,9 @@
         onkeydown={(e) => key(e, end)}
         onblur={settle}
       >
-        <svg width="10" height="13" viewBox="0 0 10 13" aria-hidden="true"><path d={end ? 'M0 0h4l6 6v7H0z' : 'M10 0H6L0 6v7h10z'} fill="var(--moss)" /></svg>
+        <svg width="10" height="13" viewBox="0 0 10 13" aria-hidden="true"
+          ><path d={end ? 'M0 0h4l6 6v7H0z' : 'M10 0H6L0 6v7h10z'} fill="var(--moss)" /></svg
+        >
       </div>
     {/each}
   </div>

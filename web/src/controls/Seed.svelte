@@ -1,10 +1,17 @@
 <script lang="ts">
   /** A seed: a number and a die. */
   import Dices from '@lucide/svelte/icons/dices';
-  let { value, label = 'seed', disabled = false, onchange }: { value: number; label?: string; disabled?: boolean; onchange: (v: number) => void } = $props();
+  let {
+    value,
+    label = 'seed',
+    disabled = false,
+    onchange,
+  }: { value: number; label?: string; disabled?: boolean; onchange: (v: number) => void } = $props();
 </script>
 
-<span class="inline-flex items-center gap-1.5 rounded-md border border-line bg-plate py-[3px] pr-1.5 pl-2.5 text-[12.5px]">
+<span
+  class="inline-flex items-center gap-1.5 rounded-md border border-line bg-plate py-[3px] pr-1.5 pl-2.5 text-[12.5px]"
+>
   <span>{label}</span>
   <input
     class="w-[5ch] border-0 bg-transparent p-0 text-right text-[12.5px] tabular-nums focus:ring-0"
@@ -19,7 +26,13 @@
       else input.value = String(value);
     }}
   />
-  <button class="text-ink hover:text-moss" aria-label="another {label}" title="another {label}" {disabled} onclick={() => onchange(Math.floor(Math.random() * 1000))}>
+  <button
+    class="text-ink hover:text-moss"
+    aria-label="another {label}"
+    title="another {label}"
+    {disabled}
+    onclick={() => onchange(Math.floor(Math.random() * 1000))}
+  >
     <Dices size={16} strokeWidth={1.6} />
   </button>
 </span>

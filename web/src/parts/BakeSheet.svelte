@@ -27,7 +27,11 @@
 
   async function cancel(number: number) {
     try {
-      await take(api.POST('/api/scenes/{scene_id}/releases/{number}/cancel', { params: { path: { scene_id: open.id, number } } }));
+      await take(
+        api.POST('/api/scenes/{scene_id}/releases/{number}/cancel', {
+          params: { path: { scene_id: open.id, number } },
+        }),
+      );
       await open.loadReleases();
     } catch (error) {
       app.tell(said(error), 'bad');
@@ -48,19 +52,28 @@
     const [a, b] = [before && manifest(before), manifest(r)];
     if (!b) return '';
     if (!a) return 'the first release';
-    const names = b.layers.filter((l) => a.layers.find((o) => o.id === l.id)?.key !== l.key && l.id !== 'bake').map((l) => l.name);
+    const names = b.layers
+      .filter((l) => a.layers.find((o) => o.id === l.id)?.key !== l.key && l.id !== 'bake')
+      .map((l) => l.name);
     const gone = a.layers.filter((l) => !b.layers.some((o) => o.id === l.id)).map((l) => `without ${l.name}`);
     const all = [...names, ...gone];
     return all.length ? `since release ${before?.number}: ${all.join(', ')}` : `as release ${before?.number}`;
   }
 </script>
 
-<p class="font-serif text-[17px] leading-[1.6]">Writes one glTF scene for {profile?.title ?? 'the game'}, its levels, a table of placements and a manifest.</p>
+<p class="font-serif text-[17px] leading-[1.6]">
+  Writes one glTF scene for {profile?.title ?? 'the game'}, its levels, a table of placements and a manifest.
+</p>
 
 <section class="rule mt-3 pt-2">
   <h3 class="mb-1 text-[14px]">What to write</h3>
   {#each rows as r (r.path)}
-    <Field row={r} value={read(layer.parameters, r.path)} disabled={!open.canEdit} onchange={(v) => open.edit({ op: 'layer', id: layer.id, parameters: { [r.path]: v } })} />
+    <Field
+      row={r}
+      value={read(layer.parameters, r.path)}
+      disabled={!open.canEdit}
+      onchange={(v) => open.edit({ op: 'layer', id: layer.id, parameters: { [r.path]: v } })}
+    />
   {/each}
 </section>
 
@@ -70,9 +83,17 @@
     <table class="w-full tabular-nums">
       <tbody>
         {#each [['triangles from here', total.triangles, profile.triangles], ['instances', total.instances, profile.instances], ['draw calls', total.draw_calls, profile.draw_calls]] as [string, number, number][] as [what, n, most] (what)}
-          <tr><td class="py-0.5">{what}</td><td class="text-right {n > most ? 'text-clay' : ''}">{big(n)}</td><td class="w-24 text-right text-soft">of {big(most)}</td></tr>
+          <tr
+            ><td class="py-0.5">{what}</td><td class="text-right {n > most ? 'text-clay' : ''}">{big(n)}</td><td
+              class="w-24 text-right text-soft">of {big(most)}</td
+            ></tr
+          >
         {/each}
-        <tr><td class="py-0.5">geometry</td><td class="text-right {total.bytes > profile.bytes ? 'text-clay' : ''}">{size(total.bytes)}</td><td class="text-right text-soft">of {size(profile.bytes)}</td></tr>
+        <tr
+          ><td class="py-0.5">geometry</td><td class="text-right {total.bytes > profile.bytes ? 'text-clay' : ''}"
+            >{size(total.bytes)}</td
+          ><td class="text-right text-soft">of {size(profile.bytes)}</td></tr
+        >
       </tbody>
     </table>
   </section>
@@ -81,18 +102,35 @@
 <section class="rule mt-3 pt-3">
   {#if running}
     <div class="mb-1 flex items-baseline justify-between">
-      <span class="font-serif text-[15px] font-semibold">Release {running.number} {running.state === 'stopping' ? 'is stopping' : running.state === 'queued' ? 'waits' : 'is baking'}</span>
+      <span class="font-serif text-[15px] font-semibold"
+        >Release {running.number}
+        {running.state === 'stopping' ? 'is stopping' : running.state === 'queued' ? 'waits' : 'is baking'}</span
+      >
       <span class="text-soft tabular-nums">{running.done} of {running.known || '?'}</span>
     </div>
-    <div class="h-2 rounded-full bg-paper" role="progressbar" aria-valuenow={running.done} aria-valuemax={running.known} aria-label="bake">
-      <div class="h-2 rounded-full bg-moss transition-[width]" style:width="{running.known ? (running.done / running.known) * 100 : 3}%"></div>
+    <div
+      class="h-2 rounded-full bg-paper"
+      role="progressbar"
+      aria-valuenow={running.done}
+      aria-valuemax={running.known}
+      aria-label="bake"
+    >
+      <div
+        class="h-2 rounded-full bg-moss transition-[width]"
+        style:width="{running.known ? (running.done / running.known) * 100 : 3}%"
+      ></div>
     </div>
     <div class="mt-1.5 flex items-center justify-between gap-2">
       <span class="truncate text-[12px] text-soft">{running.part}</span>
-      {#if open.canEdit}<button class="btn" disabled={running.state === 'stopping'} onclick={() => cancel(running.number)}>Stop</button>{/if}
+      {#if open.canEdit}<button
+          class="btn"
+          disabled={running.state === 'stopping'}
+          onclick={() => cancel(running.number)}>Stop</button
+        >{/if}
     </div>
   {:else if open.canEdit}
-    <button class="btn btn-go w-full justify-center py-2!" onclick={bake}>Bake release {(last?.number ?? 0) + 1}</button>
+    <button class="btn btn-go w-full justify-center py-2!" onclick={bake}>Bake release {(last?.number ?? 0) + 1}</button
+    >
   {:else}
     <p class="text-soft">A viewer can download releases but not bake.</p>
   {/if}
@@ -101,19 +139,30 @@
 
 <section class="rule mt-3 pt-2">
   <h3 class="mb-1 text-[14px]">Releases</h3>
-  {#if !open.releases.filter((r) => r !== running).length}<p class="text-soft">A release is a finished bake, kept and numbered. There is none yet.</p>{/if}
+  {#if !open.releases.filter((r) => r !== running).length}<p class="text-soft">
+      A release is a finished bake, kept and numbered. There is none yet.
+    </p>{/if}
   <ul>
     {#each open.releases.filter((r) => r !== running) as r (r.number)}
       <li class="border-b border-line py-1.5">
         <div class="flex items-center gap-2">
-          <button class="flex-1 text-left" aria-expanded={shown === r.number} onclick={() => (shown = shown === r.number ? null : r.number)}>
+          <button
+            class="flex-1 text-left"
+            aria-expanded={shown === r.number}
+            onclick={() => (shown = shown === r.number ? null : r.number)}
+          >
             <span class="font-serif text-[15px] font-semibold">Release {r.number}</span>
             <span class="block text-[12px] {r.state === 'failed' ? 'text-clay' : 'text-soft'}">
               {r.state === 'done' ? size(r.bytes) : r.state} · {r.author} · {ago(r.finished ?? r.created)}
             </span>
           </button>
           {#if r.state === 'done'}
-            <a class="btn" href="/api/scenes/{open.id}/releases/{r.number}/bundle.zip" download aria-label="download release {r.number}"><Download size={14} /> zip</a>
+            <a
+              class="btn"
+              href="/api/scenes/{open.id}/releases/{r.number}/bundle.zip"
+              download
+              aria-label="download release {r.number}"><Download size={14} /> zip</a
+            >
           {/if}
         </div>
         {#if r.error}<p class="text-clay">{r.error}</p>{/if}
@@ -124,8 +173,14 @@
             <tbody>
               <tr><td>instances</td><td class="text-right">{m.counts.instances.toLocaleString('en')}</td></tr>
               <tr><td>colliders</td><td class="text-right">{m.counts.colliders.toLocaleString('en')}</td></tr>
-              {#each m.assets as a (a.asset + a.seed)}<tr><td>{a.name}, seed {a.seed}</td><td class="text-right">{a.triangles.map((t) => big(t)).join(' / ')} tri</td></tr>{/each}
-              {#each m.files.filter((f) => !f.path.startsWith('levels/')) as f (f.path)}<tr><td>{f.path}</td><td class="text-right">{size(f.bytes)}</td></tr>{/each}
+              {#each m.assets as a (a.asset + a.seed)}<tr
+                  ><td>{a.name}, seed {a.seed}</td><td class="text-right"
+                    >{a.triangles.map((t) => big(t)).join(' / ')} tri</td
+                  ></tr
+                >{/each}
+              {#each m.files.filter((f) => !f.path.startsWith('levels/')) as f (f.path)}<tr
+                  ><td>{f.path}</td><td class="text-right">{size(f.bytes)}</td></tr
+                >{/each}
             </tbody>
           </table>
         {/if}

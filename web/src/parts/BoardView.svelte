@@ -96,7 +96,12 @@
 
   async function keepPicture(stage: Stage) {
     const picture = await stage.picture(640).catch(() => null);
-    if (picture) await fetch(`/api/scenes/${open.id}/picture`, { method: 'PUT', body: picture, headers: { 'Content-Type': 'image/jpeg' } }).catch(() => null);
+    if (picture)
+      await fetch(`/api/scenes/${open.id}/picture`, {
+        method: 'PUT',
+        body: picture,
+        headers: { 'Content-Type': 'image/jpeg' },
+      }).catch(() => null);
   }
 
   function measure(stage: Stage) {
@@ -118,9 +123,15 @@
   function keepView() {
     const stage = world?.stage;
     if (!stage) return;
-    const at = (p: THREE.Vector3): [number, number, number] => [p.x, p.y, p.z].map((n) => Math.round(n * 100) / 100) as [number, number, number];
+    const at = (p: THREE.Vector3): [number, number, number] =>
+      [p.x, p.y, p.z].map((n) => Math.round(n * 100) / 100) as [number, number, number];
     const name = `View ${viewpoints.length + 1}`;
-    const made = { id: crypto.randomUUID().slice(0, 8), name, eye: at(stage.camera.position), target: at(stage.controls.target) };
+    const made = {
+      id: crypto.randomUUID().slice(0, 8),
+      name,
+      eye: at(stage.camera.position),
+      target: at(stage.controls.target),
+    };
     void open.edit({ op: 'scene', settings: { viewpoints: [...viewpoints, made] } });
     current = made.id;
   }
@@ -154,7 +165,12 @@
       return;
     }
     const drawn = points;
-    const scene = await open.edit({ op: 'addLayer', kind, name: kind === 'area' ? 'New area' : 'New path', parameters: { [kind === 'area' ? 'corners' : 'points']: drawn } });
+    const scene = await open.edit({
+      op: 'addLayer',
+      kind,
+      name: kind === 'area' ? 'New area' : 'New path',
+      parameters: { [kind === 'area' ? 'corners' : 'points']: drawn },
+    });
     if (!scene) return;
     drawing = null;
     points = [];
@@ -204,18 +220,27 @@
   {/if}
   <div class="absolute top-3.5 left-3.5 flex flex-wrap gap-2" role="group" aria-label="viewpoints">
     {#each viewpoints as v (v.id)}
-      <span class="group flex items-center rounded-full border border-line text-[12.5px] {current === v.id ? 'bg-[#232b20] text-[#faf7ee]' : 'bg-leaf/95'}">
+      <span
+        class="group flex items-center rounded-full border border-line text-[12.5px] {current === v.id
+          ? 'bg-[#232b20] text-[#faf7ee]'
+          : 'bg-leaf/95'}"
+      >
         <button class="py-1 pr-3 pl-3" onclick={() => go(v)}>{v.name}</button>
         {#if open.canEdit}
           <button
             class="-ml-2 hidden pr-2 group-focus-within:block group-hover:block"
             aria-label="forget {v.name}"
-            onclick={() => open.edit({ op: 'scene', settings: { viewpoints: viewpoints.filter((o) => o.id !== v.id) } })}><X size={13} /></button
+            onclick={() =>
+              open.edit({ op: 'scene', settings: { viewpoints: viewpoints.filter((o) => o.id !== v.id) } })}
+            ><X size={13} /></button
           >
         {/if}
       </span>
     {/each}
-    {#if open.canEdit}<button class="rounded-full border border-line bg-leaf/95 px-3 py-1 text-[12.5px] hover:border-moss" onclick={keepView}>+ keep this view</button>{/if}
+    {#if open.canEdit}<button
+        class="rounded-full border border-line bg-leaf/95 px-3 py-1 text-[12.5px] hover:border-moss"
+        onclick={keepView}>+ keep this view</button
+      >{/if}
   </div>
   {#if open.scene}
     <div class="absolute top-3.5 right-3.5 flex gap-2">
@@ -233,26 +258,47 @@
       />
     </div>
   {/if}
-  <div class="absolute bottom-3.5 left-3.5 flex items-center gap-3 rounded-md bg-[#232b20]/85 px-3 py-1.5 text-[12px] text-[#faf7ee]">
+  <div
+    class="absolute bottom-3.5 left-3.5 flex items-center gap-3 rounded-md bg-[#232b20]/85 px-3 py-1.5 text-[12px] text-[#faf7ee]"
+  >
     {#if drawing}
-      <span><b>click</b> set a {drawing === 'area' ? 'corner' : 'point'}</span><span><b>Backspace</b> take one back</span><span><b>Enter</b> finish</span><span><b>Esc</b> leave</span>
+      <span><b>click</b> set a {drawing === 'area' ? 'corner' : 'point'}</span><span
+        ><b>Backspace</b> take one back</span
+      ><span><b>Enter</b> finish</span><span><b>Esc</b> leave</span>
     {:else if outlined}
-      <span><b>drag</b> a {outlined.kind === 'area' ? 'corner' : 'point'}</span><span><b>Delete</b> remove it</span><span><b>F</b> frame</span>
+      <span><b>drag</b> a {outlined.kind === 'area' ? 'corner' : 'point'}</span><span><b>Delete</b> remove it</span
+      ><span><b>F</b> frame</span>
     {:else}
-      <span><b>drag</b> turn</span><span><b>right drag</b> pan</span><span><b>wheel</b> zoom</span><span><b>F</b> frame</span>
+      <span><b>drag</b> turn</span><span><b>right drag</b> pan</span><span><b>wheel</b> zoom</span><span
+        ><b>F</b> frame</span
+      >
     {/if}
-    <button class="border-l border-white/25 pl-3" onclick={nextContours}><b>L</b> contours {contours ? `${contours} m` : 'off'}</button>
+    <button class="border-l border-white/25 pl-3" onclick={nextContours}
+      ><b>L</b> contours {contours ? `${contours} m` : 'off'}</button
+    >
   </div>
-  <div class="absolute right-4 bottom-3.5 text-right text-[11.5px] text-[#232b20]" style:text-shadow="0 0 4px #faf7ee, 0 0 4px #faf7ee" aria-label="scale: {scale.metres} metres">
+  <div
+    class="absolute right-4 bottom-3.5 text-right text-[11.5px] text-[#232b20]"
+    style:text-shadow="0 0 4px #faf7ee, 0 0 4px #faf7ee"
+    aria-label="scale: {scale.metres} metres"
+  >
     {scale.metres >= 1 ? scale.metres : scale.metres.toFixed(1)} m
-    <div class="mt-0.5 flex h-[5px] border border-[#232b20] bg-[#faf7ee]" style:width="{scale.pixels}px"><span class="w-1/2 bg-[#232b20]"></span></div>
+    <div class="mt-0.5 flex h-[5px] border border-[#232b20] bg-[#faf7ee]" style:width="{scale.pixels}px">
+      <span class="w-1/2 bg-[#232b20]"></span>
+    </div>
   </div>
   {#if failure}
-    <p class="absolute inset-x-20 top-20 rounded border border-clay bg-leaf px-4 py-2 text-clay" role="alert">{failure}</p>
+    <p class="absolute inset-x-20 top-20 rounded border border-clay bg-leaf px-4 py-2 text-clay" role="alert">
+      {failure}
+    </p>
   {:else if !loaded}
     <div class="absolute inset-0 flex flex-col items-center justify-center gap-3 bg-moss-tint" role="status">
       <p class="font-serif text-[20px]">Growing the scene…</p>
-      <p class="text-soft">{open.evaluation ? 'fetching meshes and placements' : 'the first time takes some seconds; after that it is kept'}</p>
+      <p class="text-soft">
+        {open.evaluation
+          ? 'fetching meshes and placements'
+          : 'the first time takes some seconds; after that it is kept'}
+      </p>
     </div>
   {/if}
 </section>

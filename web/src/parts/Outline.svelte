@@ -94,22 +94,58 @@
   function key(event: KeyboardEvent, i: number) {
     if (disabled) return;
     const step = event.shiftKey ? 0.1 : 1;
-    const way: Record<string, P> = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] };
+    const way: Record<string, P> = {
+      ArrowLeft: [-step, 0],
+      ArrowRight: [step, 0],
+      ArrowUp: [0, -step],
+      ArrowDown: [0, step],
+    };
     const w = way[event.key];
-    if (w) onchange(name, points.map((p, k) => (k === i ? [tidy(p[0] + w[0]), tidy(p[1] + w[1])] : p)));
-    else if ((event.key === 'Delete' || event.key === 'Backspace') && points.length > (layer?.kind === 'area' ? 3 : 2)) onchange(name, points.filter((_, k) => k !== i));
+    if (w)
+      onchange(
+        name,
+        points.map((p, k) => (k === i ? [tidy(p[0] + w[0]), tidy(p[1] + w[1])] : p)),
+      );
+    else if ((event.key === 'Delete' || event.key === 'Backspace') && points.length > (layer?.kind === 'area' ? 3 : 2))
+      onchange(
+        name,
+        points.filter((_, k) => k !== i),
+      );
     else return;
     event.preventDefault();
     event.stopPropagation();
   }
 </script>
 
-<svg class="pointer-events-none absolute inset-0 h-full w-full" aria-label="outline of {layer?.name ?? 'the new layer'}" role="group">
+<svg
+  class="pointer-events-none absolute inset-0 h-full w-full"
+  aria-label="outline of {layer?.name ?? 'the new layer'}"
+  role="group"
+>
   <path d={line} fill="none" stroke="#232b20" stroke-opacity="0.45" stroke-width="5" stroke-linejoin="round" />
-  <path d={line} fill="none" stroke="#f4efdf" stroke-width="2.2" stroke-dasharray={drawing ? '6 5' : ''} stroke-linejoin="round" />
+  <path
+    d={line}
+    fill="none"
+    stroke="#f4efdf"
+    stroke-width="2.2"
+    stroke-dasharray={drawing ? '6 5' : ''}
+    stroke-linejoin="round"
+  />
   {#each middles as m (m.i)}
     {#if m.at}
-      <circle class="pointer-events-auto cursor-copy" role="presentation" cx={m.at.x} cy={m.at.y} r="4" fill="#f4efdf" fill-opacity="0.75" stroke="#3f5b6b" onpointerdown={(e) => press(e, m.i + 1, true)} onpointermove={drag} onpointerup={settle} />
+      <circle
+        class="pointer-events-auto cursor-copy"
+        role="presentation"
+        cx={m.at.x}
+        cy={m.at.y}
+        r="4"
+        fill="#f4efdf"
+        fill-opacity="0.75"
+        stroke="#3f5b6b"
+        onpointerdown={(e) => press(e, m.i + 1, true)}
+        onpointermove={drag}
+        onpointerup={settle}
+      />
     {/if}
   {/each}
   {#each screen as p, i (i)}

@@ -6,6 +6,10 @@
 
 <div class="flex -space-x-1.5" role="group" aria-label="here: {names.join(', ')}">
   {#each names as name (name)}
-    <span class="flex size-[26px] items-center justify-center rounded-full border-2 border-paper text-[10.5px] font-semibold text-white uppercase" style:background={tone(name)} title={name}>{name.slice(0, 2)}</span>
+    <span
+      class="flex size-[26px] items-center justify-center rounded-full border-2 border-paper text-[10.5px] font-semibold text-white uppercase"
+      style:background={tone(name)}
+      title={name}>{name.slice(0, 2)}</span
+    >
   {/each}
 </div>

@@ -27,8 +27,10 @@
   const row = (path: string) => rows.find((r) => r.path === path) as Row;
   const mix = $derived(p.mix);
   const assets = $derived((open.scene?.assets ?? []).map((a) => ({ id: a.id, name: a.name, stamp: a.kind })));
-  const of = (kind: string) => (open.scene?.layers ?? []).filter((l) => l.kind === kind).map((l) => ({ id: l.id, name: l.name, stamp: kind }));
-  const named = (ids: string[], kind: string) => ids.map((id) => open.layer(id)?.name ?? id).join(', ') || (kind === 'area' ? 'the whole ground' : 'no path');
+  const of = (kind: string) =>
+    (open.scene?.layers ?? []).filter((l) => l.kind === kind).map((l) => ({ id: l.id, name: l.name, stamp: kind }));
+  const named = (ids: string[], kind: string) =>
+    ids.map((id) => open.layer(id)?.name ?? id).join(', ') || (kind === 'area' ? 'the whole ground' : 'no path');
   const gone = (ids: string[]) => ids.some((id) => !open.layer(id));
   const limit = (pair: [number, number], r: Row) => [pair[0] > (r.low ?? -Infinity), pair[1] < (r.high ?? Infinity)];
   const heights = $derived.by(() => {
@@ -46,14 +48,22 @@
     return a ? `steeper than ${shown(pair[0], 0.5)}°` : `under ${shown(pair[1], 0.5)}° steep`;
   });
   const what = $derived(mix.length ? mix.map((m) => open.asset(m.asset)?.name ?? m.asset).join(', ') : 'nothing yet');
-  const lean = $derived(p.lean === 0 ? 'upright' : p.lean === 100 ? 'square to the slope' : `leaning ${p.lean} % with the slope`);
+  const lean = $derived(
+    p.lean === 0 ? 'upright' : p.lean === 100 ? 'square to the slope' : `leaning ${p.lean} % with the slope`,
+  );
   const pair = ([a, b]: [number, number], unit: string) => {
     return a === b ? `${a} ${unit}` : `${a}–${b} ${unit}`;
   };
 </script>
 
 {#snippet field(path: string)}
-  <Field row={row(path)} value={(layer.parameters as Values)[path]} {disabled} oninput={(v) => oninput(path, v)} onchange={(v) => onchange(path, v)} />
+  <Field
+    row={row(path)}
+    value={(layer.parameters as Values)[path]}
+    {disabled}
+    oninput={(v) => oninput(path, v)}
+    onchange={(v) => onchange(path, v)}
+  />
 {/snippet}
 
 <p class="font-serif text-[17px] leading-[1.72]" data-sentence>
@@ -64,21 +74,40 @@
       weights={Object.fromEntries(mix.map((m) => [m.asset, m.weight]))}
       empty="There is no asset yet; make one in the sheet below."
       {disabled}
-      onchange={(ids, weights) => onchange('mix', ids.map((id) => ({ asset: id, weight: weights[id] ?? 1 })))}
+      onchange={(ids, weights) =>
+        onchange(
+          'mix',
+          ids.map((id) => ({ asset: id, weight: weights[id] ?? 1 })),
+        )}
     />
   </Chip>
   over <Chip text={named(p.areas, 'area')} tone="slate" label="where" missing={gone(p.areas)}>
-    <Picker choices={of('area')} chosen={p.areas} empty="There is no area yet; add one to the strip." {disabled} onchange={(ids) => onchange('areas', ids)} />
+    <Picker
+      choices={of('area')}
+      chosen={p.areas}
+      empty="There is no area yet; add one to the strip."
+      {disabled}
+      onchange={(ids) => onchange('areas', ids)}
+    />
   </Chip>, at least <Chip text="{shown(p.spacing, 0.05)} m apart" label="spacing">{@render field('spacing')}</Chip>,
   filled to <Chip text="{p.fill} %" label="fill">{@render field('fill')}</Chip>, clear of
   <Chip text={named(p.paths, 'path')} tone="slate" label="paths kept clear" missing={gone(p.paths)}>
-    <Picker choices={of('path')} chosen={p.paths} empty="There is no path yet; add one to the strip." {disabled} onchange={(ids) => onchange('paths', ids)} />
+    <Picker
+      choices={of('path')}
+      chosen={p.paths}
+      empty="There is no path yet; add one to the strip."
+      {disabled}
+      onchange={(ids) => onchange('paths', ids)}
+    />
     {@render field('clearance')}
   </Chip>
   by <Chip text="{shown(p.clearance, 0.1)} m" label="clearance">{@render field('clearance')}</Chip>, where the ground is
   <Chip text={heights} tone="ochre" label="height of the ground">{@render field('height')}</Chip> and
   <Chip text={slopes} tone="ochre" label="slope of the ground">{@render field('slope')}</Chip>. Each stands
-  <Chip text={lean} label="lean">{@render field('lean')}</Chip>, <Chip text={p.turn === 360 ? 'turned any way' : `turned by up to ${p.turn}°`} label="turn">{@render field('turn')}</Chip>,
+  <Chip text={lean} label="lean">{@render field('lean')}</Chip>, <Chip
+    text={p.turn === 360 ? 'turned any way' : `turned by up to ${p.turn}°`}
+    label="turn">{@render field('turn')}</Chip
+  >,
   <Chip text={pair(p.size, '%')} label="size">{@render field('size')}</Chip> size, sunk
   <Chip text={pair(p.sink, 'cm')} label="how far it is sunk">{@render field('sink')}</Chip>.
 </p>

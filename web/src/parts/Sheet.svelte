@@ -16,7 +16,9 @@
   const rows = $derived((app.layers.find((k) => k.name === layer.kind)?.parameters ?? []) as Row[]);
   const view = $derived(open.view(layer.id));
   const disabled = $derived(!open.canEdit);
-  const groups = $derived(grouped(rows.filter((r) => !['points', 'mix', 'reference'].includes(r.control) && r.group)));
+  const groups = $derived(
+    grouped(rows.filter((r) => !['points', 'mix', 'reference', 'seed'].includes(r.control) && r.group)),
+  );
   let draft: Values = {};
 
   function oninput(path: string, value: unknown) {
@@ -53,24 +55,35 @@
       }}
       onkeydown={(e) => e.key === 'Enter' && (e.target as HTMLInputElement).blur()}
     />
-    {#if 'seed' in layer.parameters}<Seed value={layer.parameters.seed as number} {disabled} onchange={(v) => onchange('seed', v)} />{/if}
+    {#if 'seed' in layer.parameters}<Seed
+        value={layer.parameters.seed as number}
+        {disabled}
+        onchange={(v) => onchange('seed', v)}
+      />{/if}
   </div>
   <div class="flex-1 overflow-y-auto px-[18px] pb-5">
-    {#if open.refusal}<p class="mb-2 rounded border border-clay px-2.5 py-1.5 text-clay" role="alert">{open.refusal}. The last good result stays.</p>{/if}
+    {#if open.refusal}<p class="mb-2 rounded border border-clay px-2.5 py-1.5 text-clay" role="alert">
+        {open.refusal}. The last good result stays.
+      </p>{/if}
     {#if layer.kind === 'scatter'}
       <Sentence {open} {layer} {rows} {disabled} {oninput} {onchange} />
       {#each view?.notes ?? [] as note (note)}<p class="mt-2 text-clay">{note}</p>{/each}
     {:else if layer.kind === 'path'}
       <p class="font-serif text-[17px] leading-[1.6]">
-        A path of {String(layer.parameters.surface)}, {Number(layer.parameters.width)} m wide, through {corners} points. Drag its points in the view; drag a mark between two to add one.
+        A path of {String(layer.parameters.surface)}, {Number(layer.parameters.width)} m wide, through {corners} points. Drag
+        its points in the view; drag a mark between two to add one.
       </p>
     {:else if layer.kind === 'area'}
       <p class="font-serif text-[17px] leading-[1.6]">
-        An area of {big(Math.round(view?.area ?? 0))} m² with {corners} corners. Drag its corners in the view; drag a mark between two to add one.
+        An area of {big(Math.round(view?.area ?? 0))} m² with {corners} corners. Drag its corners in the view; drag a mark
+        between two to add one.
       </p>
     {:else if layer.kind === 'ground'}
       <p class="font-serif text-[17px] leading-[1.6]">
-        {Number(layer.parameters.size).toLocaleString('en')} m of ground with about {Number(layer.parameters.relief)} m of relief{layer.parameters.basin ? ', a flat-bottomed basin' : ''}{layer.parameters.water ? `, and water at ${Number(layer.parameters.water_level)} m` : ''}.
+        {Number(layer.parameters.size).toLocaleString('en')} m of ground with about {Number(layer.parameters.relief)} m of
+        relief{layer.parameters.basin ? ', a flat-bottomed basin' : ''}{layer.parameters.water
+          ? `, and water at ${Number(layer.parameters.water_level)} m`
+          : ''}.
       </p>
     {/if}
     {#if layer.kind === 'bake'}
@@ -78,10 +91,19 @@
     {:else}
       {#each groups as g (g.group)}
         <section class="rule mt-3 pt-2">
-          <div class="mb-1 flex items-baseline justify-between"><h3 class="text-[14px]">{g.group}</h3><span class="text-[12px] text-soft" data-summary={g.group}>{summary(g.group)}</span></div>
+          <div class="mb-1 flex items-baseline justify-between">
+            <h3 class="text-[14px]">{g.group}</h3>
+            <span class="text-[12px] text-soft" data-summary={g.group}>{summary(g.group)}</span>
+          </div>
           {#each g.sections as s (s.title)}
             {#each s.rows as r (r.path)}
-              <Field row={r} value={read(layer.parameters, r.path)} {disabled} oninput={(v) => oninput(r.path, v)} onchange={(v) => onchange(r.path, v)} />
+              <Field
+                row={r}
+                value={read(layer.parameters, r.path)}
+                {disabled}
+                oninput={(v) => oninput(r.path, v)}
+                onchange={(v) => onchange(r.path, v)}
+              />
             {/each}
           {/each}
         </section>

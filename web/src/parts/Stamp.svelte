@@ -5,7 +5,8 @@
     ground: 'M3 34h42M6 34c5-9 8-14 12-14 5 0 6 8 10 8 3 0 4-9 8-9 3 0 4 7 7 15M14 26c2-2 4-3 6-1M33 25c1-2 3-2 5 0',
     path: 'M8 38c0-8 12-8 14-14s-4-8 2-12 12-4 16-6M14 39c1-7 12-7 14-14s-3-7 3-10 8-3 11-4M24 34l3-1M30 20l3-1',
     area: 'M9 33 14 13l19-4 8 20-17 9zM9 33h0M14 13h0M33 9h0M41 29h0M24 38h0M17 29l4-9M24 31l5-15M32 28l3-9',
-    scatter: 'M15 36V24M15 24c-5 0-8-3-8-7s3-8 8-8 8 4 8 8-3 7-8 7zM33 38V28M33 28c-4 0-7-3-7-6s3-7 7-7 7 4 7 7-3 6-7 6zM6 38h36M12 17c1-2 3-3 5-2M30 22c1-2 3-2 4-1',
+    scatter:
+      'M15 36V24M15 24c-5 0-8-3-8-7s3-8 8-8 8 4 8 8-3 7-8 7zM33 38V28M33 28c-4 0-7-3-7-6s3-7 7-7 7 4 7 7-3 6-7 6zM6 38h36M12 17c1-2 3-3 5-2M30 22c1-2 3-2 4-1',
     bake: 'M24 8 39 16v16l-15 8-15-8V16zM9 16l15 8 15-8M24 24v16',
     tree: 'M24 41V25M24 32l-5-4M24 29l5-4M24 25c-8 0-13-4-13-10S17 6 24 6s13 3 13 9-5 10-13 10zM15 41h18M17 14c2-3 5-4 8-3M27 19c2 0 4-1 5-3',
     tuft: 'M24 40c0-12-2-22-8-28M24 40c0-14 1-24 4-31M24 40c-2-9-7-15-14-17M24 40c2-10 6-16 14-19M24 40c1-8 4-22 11-26M14 40h20',
@@ -13,6 +14,16 @@
   };
 </script>
 
-<svg width={size} height={size} viewBox="0 0 48 48" fill="none" stroke={color} stroke-width="1.9" stroke-linecap="round" stroke-linejoin="round" aria-hidden="true">
+<svg
+  width={size}
+  height={size}
+  viewBox="0 0 48 48"
+  fill="none"
+  stroke={color}
+  stroke-width="1.9"
+  stroke-linecap="round"
+  stroke-linejoin="round"
+  aria-hidden="true"
+>
   <path d={drawings[kind] ?? drawings.scatter} />
 </svg>

@@ -37,7 +37,13 @@
 
   function weight(layer: Layer): string {
     const t = open.view(layer.id)?.weight.triangles ?? 0;
-    return layer.hidden || layer.kind === 'area' ? '—' : t >= 1e6 ? `${(t / 1e6).toFixed(2)} M` : t >= 1000 ? `${Math.round(t / 1000)} k` : String(t);
+    return layer.hidden || layer.kind === 'area'
+      ? '—'
+      : t >= 1e6
+        ? `${(t / 1e6).toFixed(2)} M`
+        : t >= 1000
+          ? `${Math.round(t / 1000)} k`
+          : String(t);
   }
 
   function drop(before: string | null) {
@@ -58,7 +64,8 @@
     if (event.altKey) {
       if (layer.kind === 'ground' || layer.kind === 'bake' || !open.canEdit) return;
       const before = way > 0 ? layers[i + 2] : next;
-      if (before && before.kind !== 'ground' && next.kind !== 'bake') void open.edit({ op: 'move', id: layer.id, before: before.id });
+      if (before && before.kind !== 'ground' && next.kind !== 'bake')
+        void open.edit({ op: 'move', id: layer.id, before: before.id });
     } else {
       open.selected = next.id;
       row.querySelector<HTMLElement>(`[data-packet="${next.id}"]`)?.focus();
@@ -67,11 +74,19 @@
   const movable = (l: Layer) => open.canEdit && l.kind !== 'ground';
 </script>
 
-<div class="strip flex items-end gap-3 overflow-x-auto overflow-y-hidden px-4 pt-3 pb-4" bind:this={row} role="listbox" aria-label="Layers" aria-orientation="horizontal">
+<div
+  class="strip flex items-end gap-3 overflow-x-auto overflow-y-hidden px-4 pt-3 pb-4"
+  bind:this={row}
+  role="listbox"
+  aria-label="Layers"
+  aria-orientation="horizontal"
+>
   {#each middle as layer (layer.id)}
     {@const on = open.selected === layer.id}
     <div
-      class="group relative shrink-0 transition-transform duration-150 {on ? '-translate-y-2' : ''} {over === layer.id ? 'ml-4' : ''}"
+      class="group relative shrink-0 transition-transform duration-150 {on ? '-translate-y-2' : ''} {over === layer.id
+        ? 'ml-4'
+        : ''}"
       role="presentation"
       draggable={movable(layer)}
       ondragstart={(e) => {
@@ -94,7 +109,9 @@
         role="option"
         aria-selected={on}
         aria-label="{layer.name}, {layer.kind}, {line(layer)}"
-        class="packet flex h-[112px] w-[112px] flex-col border text-left {on ? 'border-2 border-moss bg-plate' : 'border-line bg-leaf'} {layer.hidden ? 'opacity-50' : ''}"
+        class="packet flex h-[112px] w-[112px] flex-col border text-left {on
+          ? 'border-2 border-moss bg-plate'
+          : 'border-line bg-leaf'} {layer.hidden ? 'opacity-50' : ''}"
         onclick={() => (open.selected = layer.id)}
         onkeydown={(e) => key(e, layer)}
       >
@@ -102,12 +119,16 @@
         <span class="flex flex-1 items-center justify-center"><Stamp kind={stamp(layer)} /></span>
         <span class="px-2.5 pb-2 leading-tight">
           <span class="block truncate font-serif text-[13px] font-semibold">{layer.name}</span>
-          <span class="mt-0.5 flex justify-between text-[11px] text-soft"><span>{line(layer)}</span><span>{weight(layer)}</span></span>
+          <span class="mt-0.5 flex justify-between text-[11px] text-soft"
+            ><span>{line(layer)}</span><span>{weight(layer)}</span></span
+          >
         </span>
       </button>
       {#if layer.kind !== 'ground' && open.canEdit}
         <button
-          class="absolute top-1.5 right-1.5 rounded p-0.5 text-soft opacity-0 transition-opacity group-hover:opacity-100 hover:text-ink focus:opacity-100 {layer.hidden ? 'opacity-100' : ''}"
+          class="absolute top-1.5 right-1.5 rounded p-0.5 text-soft opacity-0 transition-opacity group-hover:opacity-100 hover:text-ink focus:opacity-100 {layer.hidden
+            ? 'opacity-100'
+            : ''}"
           aria-label={layer.hidden ? `show ${layer.name}` : `hide ${layer.name}`}
           onclick={() => open.edit({ op: 'layer', id: layer.id, hidden: !layer.hidden })}
         >
@@ -118,7 +139,10 @@
   {/each}
   {#if open.canEdit}
     <button
-      class="flex h-[112px] w-[86px] shrink-0 flex-col items-center justify-center gap-2 rounded-md border border-dashed border-soft/50 text-soft hover:border-moss hover:text-moss {over === 'add' ? 'ml-4' : ''}"
+      class="flex h-[112px] w-[86px] shrink-0 flex-col items-center justify-center gap-2 rounded-md border border-dashed border-soft/50 text-soft hover:border-moss hover:text-moss {over ===
+      'add'
+        ? 'ml-4'
+        : ''}"
       onclick={() => (adding = true)}
       ondragover={(e) => {
         if (!dragged) return;
@@ -139,7 +163,9 @@
       data-packet={bake.id}
       role="option"
       aria-selected={on}
-      class="packet dark-packet flex h-[112px] w-[112px] shrink-0 flex-col text-left transition-transform duration-150 {on ? '-translate-y-2 ring-2 ring-moss' : ''}"
+      class="packet dark-packet flex h-[112px] w-[112px] shrink-0 flex-col text-left transition-transform duration-150 {on
+        ? '-translate-y-2 ring-2 ring-moss'
+        : ''}"
       onclick={() => (open.selected = bake.id)}
       onkeydown={(e) => key(e, bake)}
     >
@@ -148,7 +174,10 @@
       <span class="px-2.5 pb-2 leading-tight">
         <span class="block font-serif text-[13px] font-semibold">{bake.name}</span>
         <span class="mt-0.5 block truncate text-[11px] opacity-75">
-          {#if !last}not baked yet{:else if last.state === 'done'}release {last.number} · {ago(last.finished ?? last.created)}{:else if last.state === 'running'}{last.done} of {last.known || '?'} parts{:else}release {last.number} {last.state}{/if}
+          {#if !last}not baked yet{:else if last.state === 'done'}release {last.number} · {ago(
+              last.finished ?? last.created,
+            )}{:else if last.state === 'running'}{last.done} of {last.known || '?'} parts{:else}release {last.number}
+            {last.state}{/if}
         </span>
       </span>
     </button>
@@ -167,7 +196,11 @@
           }}
         >
           <Stamp kind={kind.name} />
-          <span><span class="block font-serif text-[16px] font-semibold">{kind.title}</span><span class="text-soft">{kind.summary}</span></span>
+          <span
+            ><span class="block font-serif text-[16px] font-semibold">{kind.title}</span><span class="text-soft"
+              >{kind.summary}</span
+            ></span
+          >
         </button>
       </li>
     {/each}

@@ -5,7 +5,12 @@
     azimuth: number;
     elevation: number;
   }
-  let { sun, disabled = false, oninput, onchange }: { sun: Sun; disabled?: boolean; oninput: (s: Sun) => void; onchange: (s: Sun) => void } = $props();
+  let {
+    sun,
+    disabled = false,
+    oninput,
+    onchange,
+  }: { sun: Sun; disabled?: boolean; oninput: (s: Sun) => void; onchange: (s: Sun) => void } = $props();
   let live = $state<Sun | null>(null);
   let box: SVGSVGElement;
   const now = $derived(live ?? sun);
@@ -30,7 +35,12 @@
   }
   let timer = 0;
   function key(e: KeyboardEvent) {
-    const step: Record<string, [number, number]> = { ArrowLeft: [-3, 0], ArrowRight: [3, 0], ArrowUp: [0, 2], ArrowDown: [0, -2] };
+    const step: Record<string, [number, number]> = {
+      ArrowLeft: [-3, 0],
+      ArrowRight: [3, 0],
+      ArrowUp: [0, 2],
+      ArrowDown: [0, -2],
+    };
     const s = step[e.key];
     if (!s || disabled) return;
     e.preventDefault();
@@ -69,5 +79,14 @@
   {#each [0, 90, 180, 270] as a (a)}<path d="M36 6v4" stroke="var(--soft)" transform="rotate({a} 36 36)" />{/each}
   <path d="M36 36L{x} {y}" stroke="var(--ochre-mark)" stroke-width="2" />
   <circle cx={x} cy={y} r="5" fill="var(--ochre-mark)" />
-  <text x="36" y="58" text-anchor="middle" font-size="9.5" fill="var(--ink)" paint-order="stroke" stroke="var(--leaf)" stroke-width="3">{now.elevation}° high</text>
+  <text
+    x="36"
+    y="58"
+    text-anchor="middle"
+    font-size="9.5"
+    fill="var(--ink)"
+    paint-order="stroke"
+    stroke="var(--leaf)"
+    stroke-width="3">{now.elevation}° high</text
+  >
 </svg>

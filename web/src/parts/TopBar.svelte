@@ -8,7 +8,8 @@
   import { api } from '../api/client';
   import { app } from '../state/app.svelte';
 
-  let { crumb, title, children, actions }: { crumb?: Snippet; title?: Snippet; children?: Snippet; actions?: Snippet } = $props();
+  let { crumb, title, children, actions }: { crumb?: Snippet; title?: Snippet; children?: Snippet; actions?: Snippet } =
+    $props();
 
   async function signOut() {
     await api.DELETE('/api/session');
@@ -22,9 +23,21 @@
   {@render title?.()}
   <div class="min-w-0 flex-1 truncate text-[12.5px] text-soft">{@render children?.()}</div>
   {@render actions?.()}
-  <button class="p-1 text-soft hover:text-ink" aria-label="keys" title="Keys (?)" onclick={() => (app.keysShown = true)}><Keyboard size={17} /></button>
-  <button class="p-1 text-soft hover:text-ink" aria-label={app.dusk ? 'light theme' : 'dusk theme'} title={app.dusk ? 'Light' : 'Dusk'} onclick={() => app.switchTheme()}>
+  <button class="p-1 text-soft hover:text-ink" aria-label="keys" title="Keys (?)" onclick={() => (app.keysShown = true)}
+    ><Keyboard size={17} /></button
+  >
+  <button
+    class="p-1 text-soft hover:text-ink"
+    aria-label={app.dusk ? 'light theme' : 'dusk theme'}
+    title={app.dusk ? 'Light' : 'Dusk'}
+    onclick={() => app.switchTheme()}
+  >
     {#if app.dusk}<Sun size={17} />{:else}<Moon size={17} />{/if}
   </button>
-  <button class="p-1 text-soft hover:text-ink" aria-label="sign out {app.account}" title="Sign out {app.account}" onclick={signOut}><LogOut size={17} /></button>
+  <button
+    class="p-1 text-soft hover:text-ink"
+    aria-label="sign out {app.account}"
+    title="Sign out {app.account}"
+    onclick={signOut}><LogOut size={17} /></button
+  >
 </header>

@@ -5,25 +5,53 @@
   import { big, size } from '../state/values';
   let { open }: { open: OpenScene } = $props();
 
-  const measures = { triangles: 'triangles from here', instances: 'instances', draw_calls: 'draw calls', bytes: 'bytes of geometry' } as const;
+  const measures = {
+    triangles: 'triangles from here',
+    instances: 'instances',
+    draw_calls: 'draw calls',
+    bytes: 'bytes of geometry',
+  } as const;
   let measure = $state<keyof typeof measures>('triangles');
-  const tones = ['#8a7a55', '#a39f92', '#3f6138', '#7f9a5c', '#b88a3a', '#5d7f8f', '#9a6a4a', '#6c7f4d', '#4d6a7a', '#b7a56a'];
+  const tones = [
+    '#8a7a55',
+    '#a39f92',
+    '#3f6138',
+    '#7f9a5c',
+    '#b88a3a',
+    '#5d7f8f',
+    '#9a6a4a',
+    '#6c7f4d',
+    '#4d6a7a',
+    '#b7a56a',
+  ];
   const evaluation = $derived(open.evaluation);
   const total = $derived(evaluation?.total[measure] ?? 0);
   const target = $derived(evaluation?.target[measure] ?? 1);
   const full = $derived(Math.max(total, target) * 1.12 || 1);
-  const shares = $derived((evaluation?.layers ?? []).map((l, i) => ({ id: l.id, n: l.weight[measure], tone: tones[i % tones.length] })).filter((s) => s.n > 0));
+  const shares = $derived(
+    (evaluation?.layers ?? [])
+      .map((l, i) => ({ id: l.id, n: l.weight[measure], tone: tones[i % tones.length] }))
+      .filter((s) => s.n > 0),
+  );
   const over = $derived(total > target);
   const say = (n: number) => (measure === 'bytes' ? size(n) : big(n));
 </script>
 
 <div class="flex h-9 items-center gap-3 border-b border-line px-4 text-[12.5px]">
   <span class="font-serif font-semibold">Weight</span>
-  <select class="border-0 bg-transparent p-0 pr-6 text-[12.5px] focus:ring-0" aria-label="what is weighed" bind:value={measure}>
+  <select
+    class="border-0 bg-transparent p-0 pr-6 text-[12.5px] focus:ring-0"
+    aria-label="what is weighed"
+    bind:value={measure}
+  >
     {#each Object.entries(measures) as [id, title] (id)}<option value={id}>{title}</option>{/each}
   </select>
   <span class="tabular-nums {over ? 'text-clay' : ''}" data-weight={total}>{say(total)} of {say(target)}</span>
-  <div class="relative flex h-3 flex-1 border border-line bg-leaf" role="img" aria-label="weight: {say(total)} of {say(target)} {measures[measure]}">
+  <div
+    class="relative flex h-3 flex-1 border border-line bg-leaf"
+    role="img"
+    aria-label="weight: {say(total)} of {say(target)} {measures[measure]}"
+  >
     {#each shares as s (s.id)}
       <button
         class="h-full transition-[width] duration-150 {open.selected === s.id ? 'brightness-90' : ''}"

@@ -4,7 +4,12 @@
     azimuth: number;
     speed: number;
   }
-  let { wind, disabled = false, oninput, onchange }: { wind: Wind; disabled?: boolean; oninput: (w: Wind) => void; onchange: (w: Wind) => void } = $props();
+  let {
+    wind,
+    disabled = false,
+    oninput,
+    onchange,
+  }: { wind: Wind; disabled?: boolean; oninput: (w: Wind) => void; onchange: (w: Wind) => void } = $props();
   const MOST = 16;
   let live = $state<Wind | null>(null);
   let box: SVGSVGElement;
@@ -31,7 +36,12 @@
   }
   let timer = 0;
   function key(e: KeyboardEvent) {
-    const step: Record<string, [number, number]> = { ArrowLeft: [-5, 0], ArrowRight: [5, 0], ArrowUp: [0, 0.5], ArrowDown: [0, -0.5] };
+    const step: Record<string, [number, number]> = {
+      ArrowLeft: [-5, 0],
+      ArrowRight: [5, 0],
+      ArrowUp: [0, 0.5],
+      ArrowDown: [0, -0.5],
+    };
     const s = step[e.key];
     if (!s || disabled) return;
     e.preventDefault();
@@ -67,7 +77,19 @@
   <circle cx="36" cy="36" r="27" fill="none" stroke="var(--line)" />
   <g stroke="var(--slate)" stroke-width="2.2" fill="none" stroke-linecap="round" stroke-linejoin="round">
     <path d="M{36 - sx * length} {36 - sy * length}L{36 + sx * length} {36 + sy * length}" />
-    <path d="M{36 + sx * length - sx * 6 - sy * 4} {36 + sy * length - sy * 6 + sx * 4}L{36 + sx * length} {36 + sy * length}L{36 + sx * length - sx * 6 + sy * 4} {36 + sy * length - sy * 6 - sx * 4}" />
+    <path
+      d="M{36 + sx * length - sx * 6 - sy * 4} {36 + sy * length - sy * 6 + sx * 4}L{36 + sx * length} {36 +
+        sy * length}L{36 + sx * length - sx * 6 + sy * 4} {36 + sy * length - sy * 6 - sx * 4}"
+    />
   </g>
-  <text x="36" y="60" text-anchor="middle" font-size="9.5" fill="var(--ink)" paint-order="stroke" stroke="var(--leaf)" stroke-width="3">{now.speed} m/s</text>
+  <text
+    x="36"
+    y="60"
+    text-anchor="middle"
+    font-size="9.5"
+    fill="var(--ink)"
+    paint-order="stroke"
+    stroke="var(--leaf)"
+    stroke-width="3">{now.speed} m/s</text
+  >
 </svg>

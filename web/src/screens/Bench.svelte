@@ -13,7 +13,7 @@
   import { BenchState } from '../state/bench.svelte';
   import { OpenScene } from '../state/scene.svelte';
   import { grouped, read, same } from '../state/values';
-  
+
   let { params }: { params: { scene: string; asset: string } } = $props();
   const open = untrack(() => new OpenScene(params.scene, false));
   const bench = new BenchState();
@@ -25,7 +25,9 @@
   const shown = $derived(stages.find((g) => g.group === stage) ?? stages[0]);
   const disabled = $derived(!open.canEdit);
   const users = $derived(
-    (open.scene?.layers ?? []).filter((l) => ((l.parameters.mix ?? []) as { asset: string }[]).some((m) => m.asset === params.asset)).length,
+    (open.scene?.layers ?? []).filter((l) =>
+      ((l.parameters.mix ?? []) as { asset: string }[]).some((m) => m.asset === params.asset),
+    ).length,
   );
   const canDo = $derived(open.canEdit && !open.pending);
 
@@ -115,12 +117,29 @@
     {#snippet crumb()}<span class="text-[12.5px] text-soft">Bench /</span>{/snippet}
     {#snippet title()}<span class="font-serif text-[15px] font-semibold">{asset?.name ?? ''}</span>{/snippet}
     <span class={open.offline ? 'text-clay' : ''} role="status">
-      {#if asset}{asset.kind} · used in {users} {users === 1 ? 'packet' : 'packets'} · {open.offline ? `offline: ${open.pending} edits are kept here` : open.pending ? 'saving…' : disabled ? 'you are a viewer: changes are not kept' : 'saved'}{/if}
+      {#if asset}{asset.kind} · used in {users}
+        {users === 1 ? 'packet' : 'packets'} · {open.offline
+          ? `offline: ${open.pending} edits are kept here`
+          : open.pending
+            ? 'saving…'
+            : disabled
+              ? 'you are a viewer: changes are not kept'
+              : 'saved'}{/if}
     </span>
     {#snippet actions()}
       {#if open.canEdit}
-        <button class="btn" disabled={!open.scene?.undo || !canDo} title={open.scene?.undo ? `Undo ${open.scene.undo}` : 'Nothing to undo'} onclick={() => open.edit({ op: 'undo' })}><Undo size={14} /> Undo</button>
-        <button class="btn" disabled={!open.scene?.redo || !canDo} aria-label="redo" onclick={() => open.edit({ op: 'redo' })}><Redo size={14} /></button>
+        <button
+          class="btn"
+          disabled={!open.scene?.undo || !canDo}
+          title={open.scene?.undo ? `Undo ${open.scene.undo}` : 'Nothing to undo'}
+          onclick={() => open.edit({ op: 'undo' })}><Undo size={14} /> Undo</button
+        >
+        <button
+          class="btn"
+          disabled={!open.scene?.redo || !canDo}
+          aria-label="redo"
+          onclick={() => open.edit({ op: 'redo' })}><Redo size={14} /></button
+        >
       {/if}
       <button class="btn btn-go" onclick={back}>Back to {open.scene?.name ?? 'the scene'}</button>
       <Presence names={open.present} />
@@ -161,7 +180,9 @@
           <nav class="mt-2.5 flex gap-1" aria-label="stages of growth">
             {#each stages as g (g.group)}
               <button
-                class="flex-auto border-b-2 px-0.5 pb-1 font-serif text-[12.5px] font-semibold {shown === g ? 'border-moss' : 'border-line text-soft hover:text-ink'}"
+                class="flex-auto border-b-2 px-0.5 pb-1 font-serif text-[12.5px] font-semibold {shown === g
+                  ? 'border-moss'
+                  : 'border-line text-soft hover:text-ink'}"
                 aria-current={shown === g ? 'step' : undefined}
                 onclick={() => (stage = g.group)}>{g.group}</button
               >
@@ -169,7 +190,9 @@
           </nav>
         </div>
         <div class="flex-1 overflow-y-auto px-[18px] pt-2 pb-5">
-          {#if bench.failure}<p class="mb-2 rounded border border-clay px-2.5 py-1.5 text-clay" role="alert">{bench.failure}. The last good result stays.</p>{/if}
+          {#if bench.failure}<p class="mb-2 rounded border border-clay px-2.5 py-1.5 text-clay" role="alert">
+              {bench.failure}. The last good result stays.
+            </p>{/if}
           {#each shown?.sections ?? [] as s, i (s.title)}
             <section class={i ? 'rule mt-2.5 pt-2' : ''}>
               <div class="mb-1 flex items-baseline justify-between">
@@ -177,15 +200,36 @@
                 <span class="text-[12px] text-soft">{s.title ? count(s.title) : groupCount}</span>
               </div>
               {#each s.rows as r (r.path)}
-                <Field row={r} value={read(bench.parameters, r.path)} {disabled} oninput={(v) => oninput(r.path, v)} onchange={(v) => onchange(r.path, v)} />
+                <Field
+                  row={r}
+                  value={read(bench.parameters, r.path)}
+                  {disabled}
+                  oninput={(v) => oninput(r.path, v)}
+                  onchange={(v) => onchange(r.path, v)}
+                />
               {/each}
             </section>
           {/each}
         </div>
       </aside>
       <div class="flex min-w-0 flex-1 flex-col">
-        <BenchView {bench} onlevel={(d) => { bench.detail = d; void bench.make(); }} />
-        <SeedTray {bench} kept={asset.seeds} {disabled} onpick={pick} onanother={() => { bench.trayFrom += 8; void bench.fillTray(); }} />
+        <BenchView
+          {bench}
+          onlevel={(d) => {
+            bench.detail = d;
+            void bench.make();
+          }}
+        />
+        <SeedTray
+          {bench}
+          kept={asset.seeds}
+          {disabled}
+          onpick={pick}
+          onanother={() => {
+            bench.trayFrom += 8;
+            void bench.fillTray();
+          }}
+        />
       </div>
     </div>
   {/if}

@@ -32,7 +32,12 @@
       return;
     }
     const asset = open.scene?.assets[0]?.id;
-    const scene = await open.edit({ op: 'addLayer', kind, name: 'New scatter', parameters: { mix: asset ? [{ asset, weight: 1 }] : [], spacing: 12, fill: 40 } });
+    const scene = await open.edit({
+      op: 'addLayer',
+      kind,
+      name: 'New scatter',
+      parameters: { mix: asset ? [{ asset, weight: 1 }] : [], spacing: 12, fill: 40 },
+    });
     if (scene?.created_id) open.selected = scene.created_id;
   }
 
@@ -48,7 +53,13 @@
     if (event.key === 'f' || event.key === 'F') view?.frameSelection();
     else if (event.key === 'Home') view?.frameScene();
     else if (event.key === 'l' || event.key === 'L') view?.nextContours();
-    else if ((event.key === 'h' || event.key === 'H') && layer && open.canEdit && !['ground', 'bake'].includes(layer.kind)) void open.edit({ op: 'layer', id: layer.id, hidden: !layer.hidden });
+    else if (
+      (event.key === 'h' || event.key === 'H') &&
+      layer &&
+      open.canEdit &&
+      !['ground', 'bake'].includes(layer.kind)
+    )
+      void open.edit({ op: 'layer', id: layer.id, hidden: !layer.hidden });
     else if (event.key === 'Delete' && layer && open.canEdit && !['ground', 'bake'].includes(layer.kind)) {
       void open.edit({ op: 'removeLayer', id: layer.id });
       open.selected = 'ground';
@@ -80,8 +91,19 @@
     <span class={open.offline ? 'text-clay' : ''} role="status">{open.scene ? saved : ''}</span>
     {#snippet actions()}
       {#if open.canEdit}
-        <button class="btn" disabled={!open.scene?.undo} title={open.scene?.undo ? `Undo ${open.scene.undo} (Ctrl Z)` : 'Nothing to undo'} onclick={() => open.edit({ op: 'undo' })}><Undo size={14} /> Undo</button>
-        <button class="btn" disabled={!open.scene?.redo} title={open.scene?.redo ? `Redo ${open.scene.redo} (Ctrl Shift Z)` : 'Nothing to redo'} aria-label="redo" onclick={() => open.edit({ op: 'redo' })}><Redo size={14} /></button>
+        <button
+          class="btn"
+          disabled={!open.scene?.undo}
+          title={open.scene?.undo ? `Undo ${open.scene.undo} (Ctrl Z)` : 'Nothing to undo'}
+          onclick={() => open.edit({ op: 'undo' })}><Undo size={14} /> Undo</button
+        >
+        <button
+          class="btn"
+          disabled={!open.scene?.redo}
+          title={open.scene?.redo ? `Redo ${open.scene.redo} (Ctrl Shift Z)` : 'Nothing to redo'}
+          aria-label="redo"
+          onclick={() => open.edit({ op: 'redo' })}><Redo size={14} /></button
+        >
       {/if}
       <a class="btn" href="/api/scenes/{open.id}/document" download="{open.scene?.name ?? 'scene'}.json">Save file</a>
       <Presence names={open.present} />
@@ -92,7 +114,11 @@
       <div class="max-w-md rounded border border-clay bg-leaf p-6" role="alert">
         <p class="font-serif text-[17px]">The scene could not be opened.</p>
         <p class="mt-1">{open.failure}. What was saved is safe on the server.</p>
-        <div class="mt-4 flex gap-2"><button class="btn btn-go" onclick={() => open.open()}>Try again</button><a class="btn" href="#/">Back to the scenes</a></div>
+        <div class="mt-4 flex gap-2">
+          <button class="btn btn-go" onclick={() => open.open()}>Try again</button><a class="btn" href="#/"
+            >Back to the scenes</a
+          >
+        </div>
       </div>
     </main>
   {:else if !open.scene}

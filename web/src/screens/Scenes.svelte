@@ -28,7 +28,10 @@
   }
   $effect(() => {
     void load();
-    const timer = setInterval(() => cards?.some((c) => ['queued', 'running', 'stopping'].includes(c.release?.state ?? '')) && load(), 2000);
+    const timer = setInterval(
+      () => cards?.some((c) => ['queued', 'running', 'stopping'].includes(c.release?.state ?? '')) && load(),
+      2000,
+    );
     return () => clearInterval(timer);
   });
 
@@ -73,7 +76,8 @@
     const r = card.release;
     if (!r) return 'not baked yet';
     if (r.state === 'done') return `release ${r.number} · ${size(r.bytes)}`;
-    if (r.state === 'running' || r.state === 'stopping') return `baking release ${r.number} · ${r.done} of ${r.known || '?'} parts`;
+    if (r.state === 'running' || r.state === 'stopping')
+      return `baking release ${r.number} · ${r.done} of ${r.known || '?'} parts`;
     return `release ${r.number} ${r.state}`;
   }
 
@@ -110,17 +114,23 @@
         <p class="text-soft" role="status">Reading the scenes…</p>
       {:else if !cards.length}
         <div class="rounded border border-dashed border-line p-10 text-center">
-          <p class="font-serif text-[18px]">A scene holds a ground, what you make for it, and the rules that place it.</p>
+          <p class="font-serif text-[18px]">
+            A scene holds a ground, what you make for it, and the rules that place it.
+          </p>
           <button class="btn btn-go mt-4" onclick={() => (making = true)}>Make the first one</button>
         </div>
       {:else}
         <ul class="grid grid-cols-[repeat(auto-fill,minmax(340px,1fr))] gap-5">
           {#each cards as card (card.id)}
-            <li class="group relative overflow-hidden rounded-md border border-line bg-leaf transition-shadow hover:shadow-md">
+            <li
+              class="group relative overflow-hidden rounded-md border border-line bg-leaf transition-shadow hover:shadow-md"
+            >
               <a href="#/scene/{card.id}" class="block">
                 <div class="relative aspect-[16/9] border-b border-line bg-moss-tint">
                   {#if card.picture}<img src={card.picture} alt="" class="h-full w-full object-cover" />{:else}
-                    <div class="flex h-full items-center justify-center gap-3 opacity-70"><Stamp kind="ground" size={72} /><Stamp kind="scatter" size={72} /></div>
+                    <div class="flex h-full items-center justify-center gap-3 opacity-70">
+                      <Stamp kind="ground" size={72} /><Stamp kind="scatter" size={72} />
+                    </div>
                   {/if}
                 </div>
                 <div class="px-4 pt-3 pb-3.5">
@@ -131,7 +141,9 @@
                   <p class="mt-1 text-soft">{card.layers} layers · {status(card)}</p>
                   <p class="mt-1.5 flex items-center gap-1.5 text-[12px]">
                     <span class="text-soft">{card.role === 'owner' ? 'yours' : `you are ${card.role}`} ·</span>
-                    {#each card.members as member (member)}<span class="rounded-full bg-slate-tint px-2 text-slate">{member}</span>{/each}
+                    {#each card.members as member (member)}<span class="rounded-full bg-slate-tint px-2 text-slate"
+                        >{member}</span
+                      >{/each}
                   </p>
                 </div>
               </a>
@@ -152,11 +164,17 @@
 
 <Modal title="New scene" bind:open={making} size="md" class="bg-leaf text-ink">
   <form class="flex flex-col gap-4" onsubmit={create}>
-    <label class="flex flex-col gap-1">Name<input class="field py-1.5!" required maxlength="80" bind:value={name} placeholder="Withy Hythe" /></label>
+    <label class="flex flex-col gap-1"
+      >Name<input class="field py-1.5!" required maxlength="80" bind:value={name} placeholder="Withy Hythe" /></label
+    >
     <fieldset class="grid grid-cols-3 gap-3">
       <legend class="mb-1">Begin with</legend>
       {#each starts as s (s.id)}
-        <label class="flex cursor-pointer flex-col items-center gap-1 rounded border p-3 text-center {start === s.id ? 'border-moss bg-moss-tint' : 'border-line'}">
+        <label
+          class="flex cursor-pointer flex-col items-center gap-1 rounded border p-3 text-center {start === s.id
+            ? 'border-moss bg-moss-tint'
+            : 'border-line'}"
+        >
           <input type="radio" class="sr-only" name="start" value={s.id} bind:group={start} />
           <Stamp kind={s.stamp} />
           <span class="font-serif font-semibold">{s.title}</span>
@@ -164,7 +182,13 @@
         </label>
       {/each}
     </fieldset>
-    {#if start === 'file'}<input class="field py-1.5!" type="file" accept=".json,application/json" aria-label="scene file" bind:files={file} />{/if}
+    {#if start === 'file'}<input
+        class="field py-1.5!"
+        type="file"
+        accept=".json,application/json"
+        aria-label="scene file"
+        bind:files={file}
+      />{/if}
     {#if refused}<p class="text-clay" role="alert">{refused}</p>{/if}
     <div class="flex justify-end gap-2">
       <button type="button" class="btn" onclick={() => (making = false)}>Cancel</button>
@@ -173,7 +197,13 @@
   </form>
 </Modal>
 
-<Modal title="Delete {doomed?.name}?" open={doomed !== null} onclose={() => (doomed = null)} size="sm" class="bg-leaf text-ink">
+<Modal
+  title="Delete {doomed?.name}?"
+  open={doomed !== null}
+  onclose={() => (doomed = null)}
+  size="sm"
+  class="bg-leaf text-ink"
+>
   <p>The scene goes, with its edits and releases, for everyone in it. This cannot be undone.</p>
   <div class="flex justify-end gap-2">
     <button class="btn" onclick={() => (doomed = null)}>Keep it</button>

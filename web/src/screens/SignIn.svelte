@@ -24,13 +24,26 @@
   <div class="w-[400px] border border-line bg-leaf px-9 pt-7 pb-8 shadow-sm">
     <div class="flex items-center justify-between border-b border-line pb-4">
       <h1 class="text-[30px] leading-none">Plough</h1>
-      <div class="flex gap-1"><Stamp kind="tree" size={38} /><Stamp kind="tuft" size={38} /><Stamp kind="ground" size={38} /></div>
+      <div class="flex gap-1">
+        <Stamp kind="tree" size={38} /><Stamp kind="tuft" size={38} /><Stamp kind="ground" size={38} />
+      </div>
     </div>
-    <p class="mt-4 font-serif text-[16px] leading-snug">Grow trees and reeds from a few numbers, place them by rule, bake them for the game.</p>
+    <p class="mt-4 font-serif text-[16px] leading-snug">
+      Grow trees and reeds from a few numbers, place them by rule, bake them for the game.
+    </p>
     <form class="mt-5 flex flex-col gap-3" onsubmit={signIn}>
-      <label class="flex flex-col gap-1">Name<input class="field py-1.5!" autocomplete="username" required maxlength="40" bind:value={name} /></label>
+      <label class="flex flex-col gap-1"
+        >Name<input class="field py-1.5!" autocomplete="username" required maxlength="40" bind:value={name} /></label
+      >
       <label class="flex flex-col gap-1">
-        Password<input class="field py-1.5!" type="password" autocomplete="current-password" required maxlength="200" bind:value={password} />
+        Password<input
+          class="field py-1.5!"
+          type="password"
+          autocomplete="current-password"
+          required
+          maxlength="200"
+          bind:value={password}
+        />
       </label>
       {#if failed}<p class="text-clay" role="alert">{failed}</p>{/if}
       <button class="btn btn-go mt-1 justify-center py-2!" disabled={busy}>{busy ? 'Signing in…' : 'Sign in'}</button>

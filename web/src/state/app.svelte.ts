@@ -10,7 +10,9 @@ export interface Message {
 class AppState {
   account = $state<string | null>(null);
   known = $state(false); // whether it is known who is signed in
-  theme = $state<'light' | 'dusk' | 'system'>((localStorage.getItem('plough.theme') as 'light' | 'dusk' | null) ?? 'system');
+  theme = $state<'light' | 'dusk' | 'system'>(
+    (localStorage.getItem('plough.theme') as 'light' | 'dusk' | null) ?? 'system',
+  );
   systemDark = $state(matchMedia('(prefers-color-scheme: dark)').matches);
   messages = $state<Message[]>([]);
   assets = $state.raw<Kind[]>([]);
@@ -41,7 +43,10 @@ class AppState {
 
   async loadKinds() {
     if (this.assets.length) return;
-    const [kinds, profiles] = await Promise.all([take<{ assets: Kind[]; layers: Kind[] }>(api.GET('/api/kinds')), take<Profile[]>(api.GET('/api/profiles'))]);
+    const [kinds, profiles] = await Promise.all([
+      take<{ assets: Kind[]; layers: Kind[] }>(api.GET('/api/kinds')),
+      take<Profile[]>(api.GET('/api/profiles')),
+    ]);
     this.assets = kinds.assets;
     this.layers = kinds.layers;
     this.profiles = profiles;

@@ -23,7 +23,13 @@ export interface Made {
 export const LEVELS = ['near', 'middle', 'far', 'card'];
 
 /** Make an asset and load what comes back. */
-export async function make(kind: string, parameters: Values, seed: number, detail: number, signal?: AbortSignal): Promise<Made> {
+export async function make(
+  kind: string,
+  parameters: Values,
+  seed: number,
+  detail: number,
+  signal?: AbortSignal,
+): Promise<Made> {
   const data = await bytes('/api/make', {
     method: 'POST',
     headers: { 'Content-Type': 'application/json' },
@@ -116,7 +122,9 @@ export class BenchState {
     const { signal } = this.trayRun;
     const old = this.tray;
     const seeds = Array.from({ length: 8 }, (_, k) => this.trayFrom + k + 1);
-    this.tray = seeds.map((seed, k) => (old[k]?.seed === seed ? (old[k] as (typeof old)[0]) : { seed, picture: null, triangles: 0 }));
+    this.tray = seeds.map((seed, k) =>
+      old[k]?.seed === seed ? (old[k] as (typeof old)[0]) : { seed, picture: null, triangles: 0 },
+    );
     for (const [k, seed] of seeds.entries()) {
       try {
         const { mesh, facts } = await make(this.kind, this.parameters, seed, 1, signal);

@@ -1,5 +1,17 @@
 /** The open scene: its document, what it came to, edits on their way, the live connection. */
-import { api, ApiError, said, take, type Asset, type Evaluation, type Layer, type Release, type Scene, type Settings, type Values } from '../api/client';
+import {
+  api,
+  ApiError,
+  said,
+  take,
+  type Asset,
+  type Evaluation,
+  type Layer,
+  type Release,
+  type Scene,
+  type Settings,
+  type Values,
+} from '../api/client';
 import { app } from './app.svelte';
 import { read, same, writeAll } from './values';
 
@@ -30,7 +42,7 @@ export class OpenScene {
   refusal = $state(''); // why the last evaluation or draft was refused
   present = $state<string[]>([]);
   releases = $state.raw<Release[]>([]);
-  selected = $state('ground');
+  selected = $state('');
   savedAt = $state<number | null>(null);
   pending = $state(0);
   eye: [number, number, number] = [0, 2, 0];
@@ -53,7 +65,8 @@ export class OpenScene {
     private readonly evaluated = true,
   ) {
     this.id = id;
-    for (const edit of JSON.parse(sessionStorage.getItem(this.storage) ?? '[]') as Edit[]) this.waiting.push({ edit, done: () => {} });
+    for (const edit of JSON.parse(sessionStorage.getItem(this.storage) ?? '[]') as Edit[])
+      this.waiting.push({ edit, done: () => {} });
     void this.open();
   }
 
@@ -67,7 +80,8 @@ export class OpenScene {
       await app.loadKinds();
       const scene = await take<Scene>(api.GET('/api/scenes/{scene_id}', { params: { path: { scene_id: this.id } } }));
       this.confirmed = this.scene = scene;
-      if (!scene.layers.some((l) => l.id === this.selected)) this.selected = scene.layers[0]?.id ?? '';
+      if (!scene.layers.some((l) => l.id === this.selected))
+        this.selected = (scene.layers.find((l) => l.kind === 'scatter') ?? scene.layers[0])?.id ?? '';
       void this.loadReleases();
       this.connect();
       void this.send();
@@ -97,7 +111,9 @@ export class OpenScene {
 
   async loadReleases() {
     try {
-      this.releases = await take(api.GET('/api/scenes/{scene_id}/releases', { params: { path: { scene_id: this.id } } }));
+      this.releases = await take(
+        api.GET('/api/scenes/{scene_id}/releases', { params: { path: { scene_id: this.id } } }),
+      );
     } catch {
       /* shown by the next request that matters */
     }
@@ -113,7 +129,10 @@ export class OpenScene {
     const [x, y, z] = this.eye;
     try {
       this.evaluation = await take(
-        api.GET('/api/scenes/{scene_id}/evaluation', { params: { path: { scene_id: this.id }, query: { x, y, z } }, signal }),
+        api.GET('/api/scenes/{scene_id}/evaluation', {
+          params: { path: { scene_id: this.id }, query: { x, y, z } },
+          signal,
+        }),
       );
       this.refusal = '';
     } catch (error) {
@@ -132,7 +151,9 @@ export class OpenScene {
     this.computing = true;
     const body = { layer, parameters, client: this.client, serial: ++this.serial, eye: this.eye };
     try {
-      this.evaluation = await take(api.POST('/api/scenes/{scene_id}/draft', { params: { path: { scene_id: this.id } }, body, signal }));
+      this.evaluation = await take(
+        api.POST('/api/scenes/{scene_id}/draft', { params: { path: { scene_id: this.id } }, body, signal }),
+      );
       this.refusal = '';
     } catch (error) {
       if (signal.aborted || (error instanceof ApiError && error.title === 'Superseded')) return;
@@ -164,7 +185,9 @@ export class OpenScene {
       const change = <T extends Layer | Asset>(item: T): T => {
         if (item.id !== edit.id) return item;
         const parameters = edit.parameters ? writeAll(item.parameters, edit.parameters) : item.parameters;
-        const rest = Object.fromEntries(Object.entries(edit).filter(([k, v]) => ['name', 'hidden', 'seeds'].includes(k) && v !== undefined));
+        const rest = Object.fromEntries(
+          Object.entries(edit).filter(([k, v]) => ['name', 'hidden', 'seeds'].includes(k) && v !== undefined),
+        );
         return { ...item, ...rest, parameters };
       };
       if (edit.op === 'layer') this.scene = { ...scene, layers: scene.layers.map(change) };
@@ -221,29 +244,56 @@ export class OpenScene {
         case 'layer': {
           const { name, hidden, parameters } = edit;
           const body = { version: this.layer(edit.id)?.version ?? 1, name, hidden, parameters };
-          return await take(api.PATCH('/api/scenes/{scene_id}/layers/{layer_id}', { params: { path: { ...path, layer_id: edit.id } }, body }));
+          return await take(
+            api.PATCH('/api/scenes/{scene_id}/layers/{layer_id}', {
+              params: { path: { ...path, layer_id: edit.id } },
+              body,
+            }),
+          );
         }
         case 'move': {
           const body = { version: this.layer(edit.id)?.version ?? 1, before: edit.before };
-          return await take(api.POST('/api/scenes/{scene_id}/layers/{layer_id}/move', { params: { path: { ...path, layer_id: edit.id } }, body }));
+          return await take(
+            api.POST('/api/scenes/{scene_id}/layers/{layer_id}/move', {
+              params: { path: { ...path, layer_id: edit.id } },
+              body,
+            }),
+          );
         }
         case 'removeLayer':
-          return await take(api.DELETE('/api/scenes/{scene_id}/layers/{layer_id}', { params: { path: { ...path, layer_id: edit.id } } }));
+          return await take(
+            api.DELETE('/api/scenes/{scene_id}/layers/{layer_id}', {
+              params: { path: { ...path, layer_id: edit.id } },
+            }),
+          );
         case 'addLayer': {
           const { kind, name, parameters } = edit;
-          return await take(api.POST('/api/scenes/{scene_id}/layers', { params: { path }, body: { kind, name, parameters } }));
+          return await take(
+            api.POST('/api/scenes/{scene_id}/layers', { params: { path }, body: { kind, name, parameters } }),
+          );
         }
         case 'asset': {
           const { name, parameters, seeds } = edit;
           const body = { version: this.asset(edit.id)?.version ?? 1, name, parameters, seeds };
-          return await take(api.PATCH('/api/scenes/{scene_id}/assets/{asset_id}', { params: { path: { ...path, asset_id: edit.id } }, body }));
+          return await take(
+            api.PATCH('/api/scenes/{scene_id}/assets/{asset_id}', {
+              params: { path: { ...path, asset_id: edit.id } },
+              body,
+            }),
+          );
         }
         case 'addAsset': {
           const { kind, name, parameters, seeds } = edit;
-          return await take(api.POST('/api/scenes/{scene_id}/assets', { params: { path }, body: { kind, name, parameters, seeds } }));
+          return await take(
+            api.POST('/api/scenes/{scene_id}/assets', { params: { path }, body: { kind, name, parameters, seeds } }),
+          );
         }
         case 'removeAsset':
-          return await take(api.DELETE('/api/scenes/{scene_id}/assets/{asset_id}', { params: { path: { ...path, asset_id: edit.id } } }));
+          return await take(
+            api.DELETE('/api/scenes/{scene_id}/assets/{asset_id}', {
+              params: { path: { ...path, asset_id: edit.id } },
+            }),
+          );
         case 'scene': {
           const body = { version: this.scene?.version ?? 1, name: edit.name, settings: edit.settings };
           return await take(api.PATCH('/api/scenes/{scene_id}', { params: { path }, body }));
@@ -276,7 +326,9 @@ export class OpenScene {
 
   private async reload() {
     try {
-      this.confirmed = this.scene = await take(api.GET('/api/scenes/{scene_id}', { params: { path: { scene_id: this.id } } }));
+      this.confirmed = this.scene = await take(
+        api.GET('/api/scenes/{scene_id}', { params: { path: { scene_id: this.id } } }),
+      );
       if (!this.layer(this.selected)) this.selected = 'ground';
     } catch (error) {
       this.note(error);
@@ -285,7 +337,9 @@ export class OpenScene {
 
   private connect() {
     if (this.socket || this.closed) return;
-    const socket = new WebSocket(`${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}/api/scenes/${this.id}/live`);
+    const socket = new WebSocket(
+      `${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}/api/scenes/${this.id}/live`,
+    );
     this.socket = socket;
     socket.onopen = () => {
       if (this.offline) void this.reload().then(() => this.evaluate());
@@ -314,7 +368,10 @@ export class OpenScene {
       const known = this.releases.find((r) => r.number === number);
       const ended = ['done', 'failed', 'cancelled'].includes(message.state as string);
       if (!known || ended) await this.loadReleases();
-      else this.releases = this.releases.map((r) => (r.number === number ? { ...r, ...(message as Partial<Release>), number } : r));
+      else
+        this.releases = this.releases.map((r) =>
+          r.number === number ? { ...r, ...(message as Partial<Release>), number } : r,
+        );
     }
     if (message.type === 'resumed') {
       await this.reload();

@@ -27,7 +27,11 @@ export function decimals(step: number | null): number {
 }
 
 export function shown(value: number, step: number | null): string {
-  return value.toLocaleString('en', { minimumFractionDigits: decimals(step), maximumFractionDigits: decimals(step), useGrouping: Math.abs(value) >= 10_000 });
+  return value.toLocaleString('en', {
+    minimumFractionDigits: decimals(step),
+    maximumFractionDigits: decimals(step),
+    useGrouping: Math.abs(value) >= 10_000,
+  });
 }
 
 /** A sum of numbers with + - * / and brackets; null when it is none. */
@@ -52,7 +56,8 @@ export function sum(text: string): number | null {
   };
   const terms = (): number => {
     let value = product();
-    while (tokens[at] === '+' || tokens[at] === '-') value = tokens[at++] === '+' ? value + product() : value - product();
+    while (tokens[at] === '+' || tokens[at] === '-')
+      value = tokens[at++] === '+' ? value + product() : value - product();
     return value;
   };
   const value = terms();

@@ -29,7 +29,8 @@ export class Atmosphere {
       uniforms: this.uniforms,
       side: THREE.BackSide,
       depthWrite: false,
-      vertexShader: 'varying vec3 dir; void main() { dir = position; gl_Position = projectionMatrix * mat4(mat3(modelViewMatrix)) * vec4(position, 1.0); gl_Position.z = gl_Position.w * 0.99999; }',
+      vertexShader:
+        'varying vec3 dir; void main() { dir = position; gl_Position = projectionMatrix * mat4(mat3(modelViewMatrix)) * vec4(position, 1.0); gl_Position.z = gl_Position.w * 0.99999; }',
       fragmentShader: `${NOISE}${SKY}
         varying vec3 dir;
         void main() {
@@ -68,7 +69,10 @@ export class Atmosphere {
     const { skyTop, skyLow, skySun } = this.uniforms;
     skyTop.value.set(palette.night).lerp(new THREE.Color(palette.top), day);
     skyLow.value.set(palette.low).lerp(new THREE.Color('#f0c899'), warm * 0.42);
-    skySun.value.set('#fff0d4').lerp(new THREE.Color('#ffb066'), warm).multiplyScalar(0.45 + 0.5 * warm);
+    skySun.value
+      .set('#fff0d4')
+      .lerp(new THREE.Color('#ffb066'), warm)
+      .multiplyScalar(0.45 + 0.5 * warm);
     this.sun.color.set('#fff4e2').lerp(new THREE.Color('#ffbd7c'), warm * 0.85);
     this.sun.intensity = (this.dusk ? 2.3 : 3.1) * (0.35 + 0.65 * day);
     this.fill.color.copy(skyTop.value).lerp(new THREE.Color('#ffffff'), 0.35);

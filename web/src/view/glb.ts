@@ -31,11 +31,15 @@ interface Json {
 
 const loader = new GLTFLoader();
 // materials are our own, shared between meshes; the loader need not make any
-loader.register(() => ({ name: 'PLOUGH_plain_materials', loadMaterial: () => Promise.resolve(new THREE.MeshBasicMaterial()) }));
+loader.register(() => ({
+  name: 'PLOUGH_plain_materials',
+  loadMaterial: () => Promise.resolve(new THREE.MeshBasicMaterial()),
+}));
 
 function infoOf(json: Json, index: number | undefined): MaterialInfo {
   const material = index === undefined ? undefined : json.materials?.[index];
-  const address = (texture?: { index: number }) => (texture ? json.images?.[json.textures?.[texture.index]?.source ?? -1]?.uri : undefined);
+  const address = (texture?: { index: number }) =>
+    texture ? json.images?.[json.textures?.[texture.index]?.source ?? -1]?.uri : undefined;
   const color = material?.pbrMetallicRoughness?.baseColorFactor ?? [1, 1, 1];
   return {
     name: material?.name ?? '',
@@ -58,11 +62,15 @@ export async function parse(data: ArrayBuffer): Promise<LoadedMesh> {
   gltf.scene.traverse((object) => {
     if (!(object instanceof THREE.Mesh)) return;
     const link = gltf.parser.associations.get(object) as { meshes?: number; primitives?: number } | undefined;
-    const material = materialFor(infoOf(json, json.meshes?.[link?.meshes ?? 0]?.primitives[link?.primitives ?? parts.length]?.material));
+    const material = materialFor(
+      infoOf(json, json.meshes?.[link?.meshes ?? 0]?.primitives[link?.primitives ?? parts.length]?.material),
+    );
     const geometry = object.geometry as THREE.BufferGeometry;
     const count = geometry.getAttribute('position').count;
-    if (!geometry.getAttribute('color')) geometry.setAttribute('color', new THREE.BufferAttribute(new Uint8Array(count * 4).fill(255), 4, true));
-    if (!geometry.getAttribute('_wind')) geometry.setAttribute('_wind', new THREE.BufferAttribute(new Uint8Array(count * 4), 4, true));
+    if (!geometry.getAttribute('color'))
+      geometry.setAttribute('color', new THREE.BufferAttribute(new Uint8Array(count * 4).fill(255), 4, true));
+    if (!geometry.getAttribute('_wind'))
+      geometry.setAttribute('_wind', new THREE.BufferAttribute(new Uint8Array(count * 4), 4, true));
     let shadow = shadows.get(material);
     if (!shadow) shadows.set(material, (shadow = shadowMaterial(material)));
     parts.push({ geometry, material, shadow });

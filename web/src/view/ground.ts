@@ -70,7 +70,10 @@ function material(): THREE.MeshLambertMaterial {
       .replace('#include <common>', '#include <common>\nvarying vec3 place;\nvarying vec3 slopeNormal;')
       .replace('#include <begin_vertex>', '#include <begin_vertex>\nplace = position; slopeNormal = normal;');
     shader.fragmentShader = shader.fragmentShader
-      .replace('#include <common>', `#include <common>\n${NOISE}\nvarying vec3 place;\nvarying vec3 slopeNormal;\nuniform float waterLevel;\nuniform float contour;\nuniform float groundHalf;`)
+      .replace(
+        '#include <common>',
+        `#include <common>\n${NOISE}\nvarying vec3 place;\nvarying vec3 slopeNormal;\nuniform float waterLevel;\nuniform float contour;\nuniform float groundHalf;`,
+      )
       .replace(
         '#include <color_fragment>',
         /* glsl */ `
@@ -151,7 +154,8 @@ export class Ground {
     const normals = new Float32Array((n * n + edge) * 3);
     const last = field.samples - 1;
     const s = field.spacing;
-    const height = (i: number, j: number) => field.heights[Math.min(Math.max(i, 0), last) * field.samples + Math.min(Math.max(j, 0), last)] ?? 0;
+    const height = (i: number, j: number) =>
+      field.heights[Math.min(Math.max(i, 0), last) * field.samples + Math.min(Math.max(j, 0), last)] ?? 0;
     let low = Infinity;
     let high = -Infinity;
     for (let i = 0; i < n; i++)

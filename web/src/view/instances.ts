@@ -33,7 +33,8 @@ class Batch {
     untils: number[],
     height: number,
   ) {
-    const key = (i: number) => Math.floor((data.position[i * 3] ?? 0) / TILE) * 65536 + Math.floor((data.position[i * 3 + 2] ?? 0) / TILE);
+    const key = (i: number) =>
+      Math.floor((data.position[i * 3] ?? 0) / TILE) * 65536 + Math.floor((data.position[i * 3 + 2] ?? 0) / TILE);
     rows.sort((a, b) => key(a) - key(b));
     this.matrices = new Float32Array(rows.length * 16);
     this.places = new Float32Array(rows.length * 4);
@@ -136,7 +137,10 @@ export class InstancedLayer {
     if (key === this.shown || !view.placements) return false;
     this.shown = key;
     const variants = view.variants ?? [];
-    const [data, ...loaded] = await Promise.all([buffer(view.placements), ...variants.map((v) => Promise.all(v.levels.map((l) => mesh(l.mesh))))]);
+    const [data, ...loaded] = await Promise.all([
+      buffer(view.placements),
+      ...variants.map((v) => Promise.all(v.levels.map((l) => mesh(l.mesh)))),
+    ]);
     if (this.shown !== key) return false;
     const n = view.count;
     const position = new Float32Array(data, 0, n * 3);
@@ -154,7 +158,16 @@ export class InstancedLayer {
     this.batches = variants.flatMap((v, k) => {
       const mine = rows[k] ?? [];
       if (!mine.length) return [];
-      return [new Batch(this.group, mine, { position, rotation, scale }, loaded[k] ?? [], v.levels.map((l) => l.until ?? Infinity), v.height)];
+      return [
+        new Batch(
+          this.group,
+          mine,
+          { position, rotation, scale },
+          loaded[k] ?? [],
+          v.levels.map((l) => l.until ?? Infinity),
+          v.height,
+        ),
+      ];
     });
     return true;
   }

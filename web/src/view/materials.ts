@@ -115,7 +115,10 @@ function patchLeaf(shader: { fragmentShader: string }, translucency: number) {
   );
   shader.fragmentShader = shader.fragmentShader
     .replace('#include <lights_lambert_pars_fragment>', lambert)
-    .replace('#include <normal_fragment_begin>', THREE.ShaderChunk.normal_fragment_begin.replace('gl_FrontFacing ? 1.0 : - 1.0', '1.0'));
+    .replace(
+      '#include <normal_fragment_begin>',
+      THREE.ShaderChunk.normal_fragment_begin.replace('gl_FrontFacing ? 1.0 : - 1.0', '1.0'),
+    );
 }
 
 /** The material of a slot; equal slots share one. */
@@ -146,7 +149,12 @@ export function materialFor(info: MaterialInfo): THREE.MeshLambertMaterial {
 
 /** What casts the shadow of a material: cut out and moved as the material itself. */
 export function shadowMaterial(of: THREE.MeshLambertMaterial): THREE.MeshDepthMaterial {
-  const depth = new THREE.MeshDepthMaterial({ depthPacking: THREE.RGBADepthPacking, map: of.map, alphaTest: of.alphaTest ? 0.5 : 0, side: of.side });
+  const depth = new THREE.MeshDepthMaterial({
+    depthPacking: THREE.RGBADepthPacking,
+    map: of.map,
+    alphaTest: of.alphaTest ? 0.5 : 0,
+    side: of.side,
+  });
   depth.onBeforeCompile = patchWind;
   return depth;
 }

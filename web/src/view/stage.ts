@@ -40,7 +40,11 @@ export class Stage {
   private readonly sizes: ResizeObserver;
 
   constructor(private readonly host: HTMLElement) {
-    this.renderer = new THREE.WebGLRenderer({ antialias: false, powerPreference: 'high-performance', preserveDrawingBuffer: true });
+    this.renderer = new THREE.WebGLRenderer({
+      antialias: false,
+      powerPreference: 'high-performance',
+      preserveDrawingBuffer: true,
+    });
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.toneMappingExposure = 1.12;
     this.renderer.shadowMap.enabled = true;
@@ -159,7 +163,10 @@ export class Stage {
   /** Where the pointer is, from -1 to 1. */
   pointer(event: MouseEvent): THREE.Vector2 {
     const box = this.renderer.domElement.getBoundingClientRect();
-    return new THREE.Vector2(((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2);
+    return new THREE.Vector2(
+      ((event.clientX - box.left) / box.width) * 2 - 1,
+      1 - ((event.clientY - box.top) / box.height) * 2,
+    );
   }
 
   /** A point in pixels of the view; null behind the camera. */
@@ -177,7 +184,19 @@ export class Stage {
     const source = this.renderer.domElement;
     const tall = Math.min(source.height, source.width * 0.56);
     const wide = tall / 0.56;
-    canvas.getContext('2d')?.drawImage(source, (source.width - wide) / 2, (source.height - tall) / 2, wide, tall, 0, 0, width, canvas.height);
+    canvas
+      .getContext('2d')
+      ?.drawImage(
+        source,
+        (source.width - wide) / 2,
+        (source.height - tall) / 2,
+        wide,
+        tall,
+        0,
+        0,
+        width,
+        canvas.height,
+      );
     return new Promise((done) => canvas.toBlob(done, 'image/jpeg', 0.82));
   }
 }

@@ -12,7 +12,10 @@ function person(): THREE.Mesh {
     [0, 0], [0.13, 0], [0.14, 0.06], [0.115, 0.45], [0.15, 0.86], [0.19, 1.12], [0.225, 1.38], [0.16, 1.47], [0.065, 1.51], [0.062, 1.55],
     [0.1, 1.61], [0.108, 1.69], [0.08, 1.77], [0.03, 1.8], [0, 1.8],
   ].map(([x, y]) => new THREE.Vector2(x, y)); // prettier-ignore
-  const mesh = new THREE.Mesh(new THREE.LatheGeometry(profile, 28), new THREE.MeshLambertMaterial({ color: '#8d9993' }));
+  const mesh = new THREE.Mesh(
+    new THREE.LatheGeometry(profile, 28),
+    new THREE.MeshLambertMaterial({ color: '#8d9993' }),
+  );
   mesh.scale.z = 0.66;
   mesh.castShadow = mesh.receiveShadow = true;
   return mesh;
@@ -54,7 +57,10 @@ export class Turntable {
     this.stage.scene.add(this.subject, this.floor, this.man);
     this.stage.controls.maxPolarAngle = Math.PI * 0.53;
     this.stage.atmosphere.fog.density = 0;
-    this.stage.shadowAt = () => [new THREE.Vector3(0, this.height * 0.4, 0), Math.max(3, Math.max(this.height, this.radius * 2) * 0.95)];
+    this.stage.shadowAt = () => [
+      new THREE.Vector3(0, this.height * 0.4, 0),
+      Math.max(3, Math.max(this.height, this.radius * 2) * 0.95),
+    ];
     wind.windForce.value.set(1.2, 0.6);
   }
 
@@ -175,7 +181,8 @@ export class Portraits {
     const context = this.canvas.getContext('2d');
     const image = new ImageData(this.width, this.height);
     const row = this.width * 4;
-    for (let y = 0; y < this.height; y++) image.data.set(pixels.subarray((this.height - 1 - y) * row, (this.height - y) * row), y * row);
+    for (let y = 0; y < this.height; y++)
+      image.data.set(pixels.subarray((this.height - 1 - y) * row, (this.height - y) * row), y * row);
     context?.putImageData(image, 0, 0);
     return this.canvas.toDataURL('image/png');
   }

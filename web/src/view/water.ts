@@ -81,7 +81,13 @@ export class Water {
   }
 
   /** Draw what the water mirrors; not while the camera moves. */
-  reflect(renderer: THREE.WebGLRenderer, scene: THREE.Scene, camera: THREE.PerspectiveCamera, dome: THREE.Object3D, off: boolean) {
+  reflect(
+    renderer: THREE.WebGLRenderer,
+    scene: THREE.Scene,
+    camera: THREE.PerspectiveCamera,
+    dome: THREE.Object3D,
+    off: boolean,
+  ) {
     const uniforms = this.mesh.material.uniforms;
     if (!this.mesh.visible) return;
     const level = this.mesh.position.y;

@@ -18,14 +18,26 @@ const SURFACE: Record<string, [string, string]> = {
 
 function pathMaterial(surface: string): THREE.MeshLambertMaterial {
   const [dark, light] = (SURFACE[surface] ?? SURFACE.earth) as [string, string];
-  const made = new THREE.MeshLambertMaterial({ transparent: true, depthWrite: false, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -4 });
+  const made = new THREE.MeshLambertMaterial({
+    transparent: true,
+    depthWrite: false,
+    polygonOffset: true,
+    polygonOffsetFactor: -2,
+    polygonOffsetUnits: -4,
+  });
   made.onBeforeCompile = (shader) => {
-    Object.assign(shader.uniforms, { pathDark: { value: new THREE.Color(dark) }, pathLight: { value: new THREE.Color(light) } });
+    Object.assign(shader.uniforms, {
+      pathDark: { value: new THREE.Color(dark) },
+      pathLight: { value: new THREE.Color(light) },
+    });
     shader.vertexShader = shader.vertexShader
       .replace('#include <common>', '#include <common>\nvarying vec2 along;\nvarying vec3 place;')
       .replace('#include <begin_vertex>', '#include <begin_vertex>\nalong = uv; place = position;');
     shader.fragmentShader = shader.fragmentShader
-      .replace('#include <common>', `#include <common>\n${NOISE}\nvarying vec2 along;\nvarying vec3 place;\nuniform vec3 pathDark;\nuniform vec3 pathLight;`)
+      .replace(
+        '#include <common>',
+        `#include <common>\n${NOISE}\nvarying vec2 along;\nvarying vec3 place;\nuniform vec3 pathDark;\nuniform vec3 pathLight;`,
+      )
       .replace(
         '#include <color_fragment>',
         /* glsl */ `
@@ -163,10 +175,13 @@ export class World {
     const { camera, renderer, scene, atmosphere } = this.stage;
     camera.updateMatrixWorld();
     this.ground.prepare(camera, coarse);
-    const frustum = new THREE.Frustum().setFromProjectionMatrix(new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse));
+    const frustum = new THREE.Frustum().setFromProjectionMatrix(
+      new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse),
+    );
     const [centre, reach] = this.stage.shadowAt();
     const shadowBox = coarse ? null : new THREE.Sphere(centre, reach * 0.8);
-    for (const layer of this.layers.values()) if (layer.group.visible) layer.fill(frustum, camera.position, coarse ? 1.8 : 1, coarse ? 1 : 0, shadowBox);
+    for (const layer of this.layers.values())
+      if (layer.group.visible) layer.fill(frustum, camera.position, coarse ? 1.8 : 1, coarse ? 1 : 0, shadowBox);
     this.water.reflect(renderer, scene, camera, atmosphere.dome, coarse);
   }
 

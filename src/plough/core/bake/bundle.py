@@ -68,7 +68,9 @@ class Baker:
         if not self.parameters.instancing:
             nodes = sum(r.scattered.placements.count for r in self.scattered if r.scattered is not None)
             if nodes > MOST_NODES:
-                raise TooLargeError(f"instancing: plain nodes for {nodes:,} placements exceed the limit of {MOST_NODES:,}; switch instances on or lower the fill")
+                raise TooLargeError(
+                    f"instancing: plain nodes for {nodes:,} placements exceed the limit of {MOST_NODES:,}; switch instances on or lower the fill"
+                )
         if self.parameters.levels:
             for variant in self.variants.values():
                 made = {f"levels/{variant.label}-{d}.glb": self._level_file(variant, d) for d in range(BAKED_LEVELS)}
@@ -120,9 +122,7 @@ class Baker:
         meshes: dict[str, tuple[list[int], list[Product], list[int]]] = {}
         for variant in self.variants.values():
             products = [self.evaluator.product(variant, d) for d in range(BAKED_LEVELS if self.parameters.levels else 1)]
-            indices = [
-                builder.add_mesh(p.mesh, p.materials, f"{variant.label}-{d}", f"{variant.asset} ") for d, p in enumerate(products)
-            ]
+            indices = [builder.add_mesh(p.mesh, p.materials, f"{variant.label}-{d}", f"{variant.asset} ") for d, p in enumerate(products)]
             meshes[variant.key] = (indices, products, self._collider_meshes(builder, variant, products[0]))
         for result in self.scattered:
             assert result.scattered is not None
@@ -176,7 +176,13 @@ class Baker:
     def _manifest(self, counts: dict[str, int]) -> bytes:
         document = self.evaluation.document
         layers = [
-            {"id": r.layer.id, "name": r.layer.name, "kind": r.layer.kind, "key": r.key, "placements": r.scattered.placements.count if r.scattered else 0}
+            {
+                "id": r.layer.id,
+                "name": r.layer.name,
+                "kind": r.layer.kind,
+                "key": r.key,
+                "placements": r.scattered.placements.count if r.scattered else 0,
+            }
             for r in self.evaluation.layers
         ]
         assets = []

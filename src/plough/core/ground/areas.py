@@ -24,7 +24,9 @@ def check_polygon(corners: Sequence[tuple[float, float]]) -> Float64:
         raise ParameterError(f"corners.{int(gaps.argmin())}", "lies on the corner before it; neighbours must be 5 cm apart or more")
     crossing = self_crossing(ring, closed=True)
     if crossing is not None:
-        raise ParameterError("corners", f"the outline crosses itself near ({crossing[0]:.1f}, {crossing[1]:.1f}); move or remove a corner there")
+        raise ParameterError(
+            "corners", f"the outline crosses itself near ({crossing[0]:.1f}, {crossing[1]:.1f}); move or remove a corner there"
+        )
     return ring
 
 

@@ -29,7 +29,7 @@ class HeightField:
     @property
     def spacing(self) -> float:
         """Metres between samples."""
-        return self.size / (self.heights.shape[0] - 1)
+        return float(self.size / (self.heights.shape[0] - 1))
 
     def height(self, x: Float64, z: Float64) -> Float64:
         """(n,) heights in metres at (x, z), bilinear; points outside take the height of the edge."""
@@ -46,7 +46,9 @@ class TerrainParameters(Parameters):
     size: float = number(512, "Size", (64, 4096), unit="m", step=1, group="Terrain")
     resolution: float = number(2, "Sample spacing", (0.25, 32), soft=(0.5, 8), unit="m", step=0.25, group="Terrain")
     seed: Seed = Field(1, title="Seed", json_schema_extra={"control": "seed", "unit": "", "group": "Terrain"})
-    relief: float = number(12, "Relief", (0, 600), soft=(0, 80), unit="m", step=0.1, group="Terrain", help="From the lowest to the highest ground, about.")
+    relief: float = number(
+        12, "Relief", (0, 600), soft=(0, 80), unit="m", step=0.1, group="Terrain", help="From the lowest to the highest ground, about."
+    )
     feature: float = number(180, "Hill width", (10, 4000), soft=(20, 800), unit="m", step=1, group="Terrain")
     roughness: float = number(0.42, "Roughness", (0, 0.8), group="Terrain", help="Strength of each finer layer of noise by the one before.")
     ridges: float = number(0, "Ridges", (0, 1), unit="share", group="Terrain")

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from shapely import STRtree, linestrings
 
 from plough.core.arrays import Bool, Float64
 from plough.core.curves import spline
@@ -36,6 +35,8 @@ def path_line(points: Points, spacing: float = 1.0) -> Float64:
 
 def self_crossing(line: Float64, closed: bool = False) -> tuple[float, float] | None:
     """Where the polyline (n, 2) first crosses or touches itself, if it does; neighbouring segments do not count."""
+    from shapely import STRtree, linestrings
+
     ends = np.concatenate([line[1:], line[:1]]) if closed else line[1:]
     starts = line if closed else line[:-1]
     segments = linestrings(np.stack([starts, ends], axis=1))

@@ -122,10 +122,10 @@ def hang_cards(
         keep: share of the cards that is kept, in (0, 1]; those kept grow so that the leaf area stays the same.
     """
     amounts = _amounts(np.uint64(seed), order.ids, order.length, per_metre)
-    *arrays, n = _hang(
+    base, direction, face, lengths, ids, phase, n = _hang(
         np.uint64(seed), order.points, order.ids, order.first, firsts.ids, amounts, start, size, variation, tilt, droop, light, centre, keep
     )
-    return Cards(*(a[:n] for a in arrays))
+    return Cards(base[:n], direction[:n], face[:n], lengths[:n], ids[:n], phase[:n])
 
 
 def join_cards(cards: list[Cards]) -> Cards:
@@ -208,7 +208,5 @@ def card_mesh(
         height: of the plant in metres, for the wind.
     """
     arrays = (cards.base, cards.direction, cards.face, cards.length, cards.ids, cards.phase)
-    pos, nor, uv, col, win, ind = _card_mesh(
-        np.uint64(seed), *arrays, aspect, fold, bend, round_normals, centre, extent, tint, height
-    )
+    pos, nor, uv, col, win, ind = _card_mesh(np.uint64(seed), *arrays, aspect, fold, bend, round_normals, centre, extent, tint, height)
     return with_tangents(Mesh(pos, nor, uv, ind, (Part(material, 0, ind.shape[0]),), colors=col, wind=win))

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -26,8 +27,9 @@ def parse_color(text: str) -> Color:
     return (int(text[1:3], 16) / 255, int(text[3:5], 16) / 255, int(text[5:7], 16) / 255)
 
 
-def _bytes(image: Float64 | Float32) -> UInt8:
-    return (np.clip(image, 0.0, 1.0) * 255.0 + 0.5).astype(np.uint8)
+def _bytes(image: Any) -> UInt8:
+    out: UInt8 = (np.clip(image, 0.0, 1.0) * 255.0 + 0.5).astype(np.uint8)
+    return out
 
 
 def _normal_map(height: Float32, strength: float) -> UInt8:

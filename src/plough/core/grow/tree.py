@@ -18,7 +18,7 @@ from plough.core.kinds import Capsule, Product, kind
 from plough.core.mesh.material import Material
 from plough.core.mesh.sweep import Limbs, sweep
 from plough.core.mesh.value import Mesh, join
-from plough.core.parameters import Knots, Parameters, Seed, choice, count, curve, flag, number, section
+from plough.core.parameters import Knots, Numeral, Parameters, Seed, choice, count, curve, flag, number, section
 
 MOST_TRIANGLES = 600_000  #: a recipe that would exceed this is refused
 Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
@@ -29,13 +29,19 @@ _WHORL = {"spiral": 1, "opposite": 2, "whorled": 3}
 def color(default: str, title: str, group: str, help: str = "") -> str:
     """An sRGB colour as ``#rrggbb``."""
     extra = {"control": "color", "unit": "", "group": group}
-    return Field(default, title=title, description=help, json_schema_extra=extra)  # type: ignore[no-any-return,arg-type]
+    return Field(default, title=title, description=help, json_schema_extra=extra)  # type: ignore[arg-type]
 
 
 class LimbOrder(Parameters):
     """The limbs of one order, relative to their parents."""
 
-    count: int = count(0, "Limbs", (0, 120), soft=(0, 60), help="On a parent of full length; shorter ones bear fewer. More limbs leave the others as they are.")
+    count: int = count(
+        0,
+        "Limbs",
+        (0, 120),
+        soft=(0, 60),
+        help="On a parent of full length; shorter ones bear fewer. More limbs leave the others as they are.",
+    )
     start: float = number(0.3, "Starts along parent", (0, 0.95), unit="share", help="Where the lowest limb sits.")
     end: float = number(0.96, "Ends along parent", (0.05, 1), unit="share")
     angle: float = number(60, "Leaves parent at", (5, 150), unit="°", step=1, help="Angle between limb and parent at the parent's base.")
@@ -49,10 +55,10 @@ class LimbOrder(Parameters):
     pull: float = number(0.2, "Pull up", (-2, 2), soft=(-1, 1), help="Positive bends limbs upwards along their length, negative down.")
 
 
-_FIRST = LimbOrder(
-    count=24, start=0.22, end=0.97, angle=66, tip_angle=30, length=0.52, thickness=0.56, crookedness=0.34, pull=0.3
+_FIRST = LimbOrder(count=24, start=0.22, end=0.97, angle=66, tip_angle=30, length=0.52, thickness=0.56, crookedness=0.34, pull=0.3)
+_SECOND = LimbOrder(
+    count=9, start=0.25, end=0.97, angle=58, tip_angle=38, flat=0.35, length=0.5, thickness=0.62, crookedness=0.34, pull=0.12
 )
-_SECOND = LimbOrder(count=9, start=0.25, end=0.97, angle=58, tip_angle=38, flat=0.35, length=0.5, thickness=0.62, crookedness=0.34, pull=0.12)
 _THIRD = LimbOrder(count=5, start=0.2, end=0.96, angle=52, tip_angle=40, flat=0.2, length=0.52, thickness=0.66, crookedness=0.3, pull=0.05)
 
 
@@ -67,16 +73,38 @@ class TreeParameters(Parameters):
     taper: float = number(0.5, "Taper", (0, 1), group="Habit")
     crookedness: float = number(0.18, "Stem crookedness", (0, 1.5), soft=(0, 1), group="Habit")
     straighten: float = number(0.15, "Pull up", (-1, 2), soft=(-0.5, 1), group="Habit", help="Bends the stem back to the vertical.")
-    pipe: float = number(2.4, "Pipe exponent", (2, 3), group="Habit", help="Radii share their parent's section by this exponent; 2 keeps the area, 3 makes fine twigs.")
+    pipe: float = number(
+        2.4,
+        "Pipe exponent",
+        (2, 3),
+        group="Habit",
+        help="Radii share their parent's section by this exponent; 2 keeps the area, 3 makes fine twigs.",
+    )
 
-    profile: Knots = curve(((0, 0.7), (0.3, 1), (0.7, 0.72), (1, 0.22)), "Length along the stem", group="Branching", help="Lengths of the first-order limbs from the lowest to the topmost.")
+    profile: Knots = curve(
+        ((0, 0.7), (0.3, 1), (0.7, 0.72), (1, 0.22)),
+        "Length along the stem",
+        group="Branching",
+        help="Lengths of the first-order limbs from the lowest to the topmost.",
+    )
     first: LimbOrder = section(_FIRST, "First order", "Branching")
     second: LimbOrder = section(_SECOND, "Second order", "Branching")
     third: LimbOrder = section(_THIRD, "Third order", "Branching")
-    thinnest: float = number(4, "Thinnest twig", (1, 40), soft=(1, 15), unit="mm", step=0.5, group="Branching", help="Radius below which no limb gets.")
+    thinnest: float = number(
+        4, "Thinnest twig", (1, 40), soft=(1, 15), unit="mm", step=0.5, group="Branching", help="Radius below which no limb gets."
+    )
 
     leaves: bool = flag(True, "In leaf", group="Leaves")
-    leaf_count: float = number(4.2, "Sprigs", (0, 60), soft=(0, 20), unit="/m", step=0.1, group="Leaves", help="Leaf cards on each metre of twig; more leave the others where they are.")
+    leaf_count: float = number(
+        4.2,
+        "Sprigs",
+        (0, 60),
+        soft=(0, 20),
+        unit="/m",
+        step=0.1,
+        group="Leaves",
+        help="Leaf cards on each metre of twig; more leave the others where they are.",
+    )
     leaf_size: float = number(0.42, "Sprig length", (0.02, 3), soft=(0.05, 1.2), unit="m", group="Leaves")
     leaf_aspect: float = number(0.9, "Sprig width", (0.2, 2), unit="× length", group="Leaves")
     leaf_variation: float = number(0.25, "Size varies by", (0, 0.8), unit="±", group="Leaves")
@@ -84,10 +112,17 @@ class TreeParameters(Parameters):
     leaf_droop: float = number(0.15, "Droop", (-1, 2), soft=(-0.5, 1), group="Leaves")
     leaf_light: float = number(0.55, "Turn to light", (0, 1), group="Leaves")
     leaf_fold: float = number(0.3, "Fold", (0, 1), group="Leaves")
-    leaf_normals: float = number(0.72, "Crown-shaped normals", (0, 1), group="Leaves", help="0 lights every leaf by itself, 1 lights the crown as one round body.")
+    leaf_normals: float = number(
+        0.72, "Crown-shaped normals", (0, 1), group="Leaves", help="0 lights every leaf by itself, 1 lights the crown as one round body."
+    )
     leaf_bare: float = number(0.15, "Bare length of twig", (0, 0.95), unit="share", group="Leaves")
     leaf_tint: float = number(0.5, "Colour variation", (0, 1), group="Leaves")
-    leaf_seed: Seed = Field(1, title="Leaf seed", description="Arranges the leaves without touching the wood.", json_schema_extra={"control": "seed", "unit": "", "group": "Leaves"})
+    leaf_seed: Seed = Field(
+        1,
+        title="Leaf seed",
+        description="Arranges the leaves without touching the wood.",
+        json_schema_extra={"control": "seed", "unit": "", "group": "Leaves"},
+    )
 
     flare: float = number(0.75, "Root flare", (0, 3), soft=(0, 2), group="Roots", help="How much wider the stem is at the ground.")
     flare_height: float = number(0.09, "Flare height", (0.01, 0.5), unit="of height", group="Roots")
@@ -108,9 +143,13 @@ class TreeParameters(Parameters):
     sprig_widest: float = number(0.42, "Widest at", (0.1, 0.9), unit="along", group="Skin")
     sprig_point: float = number(0.25, "Point", (0, 1), group="Skin")
     sprig_teeth: float = number(0.3, "Teeth", (0, 1), group="Skin")
-    texture_size: Literal["128", "256", "512", "1024", "2048"] = choice("512", "Texture size", {str(s): f"{s} px" for s in (128, 256, 512, 1024, 2048)}, group="Skin")
+    texture_size: Annotated[Literal["128", "256", "512", "1024", "2048"], Numeral] = choice(
+        "512", "Texture size", {str(s): f"{s} px" for s in (128, 256, 512, 1024, 2048)}, group="Skin"
+    )
 
-    sides: float = number(1, "Roundness", (0.3, 3), soft=(0.4, 2), unit="×", group="Detail", help="Sides of stems and limbs, by their thickness.")
+    sides: float = number(
+        1, "Roundness", (0.3, 3), soft=(0.4, 2), unit="×", group="Detail", help="Sides of stems and limbs, by their thickness."
+    )
     least_sides: int = count(3, "Least sides", (3, 16), group="Detail")
     twigs: bool = flag(True, "Third-order wood", group="Detail", help="Off leaves out the thinnest wood; the leaves stay.")
 
@@ -135,7 +174,9 @@ def _grow_orders(p: TreeParameters, seed: int) -> list[Order]:
     for number_, limb in enumerate((p.first, p.second, p.third), start=1):
         expected = orders[-1].count * limb.count * 1.25
         if expected > 120_000:
-            raise TooLargeError(f"order {number_} would have about {expected:,.0f} limbs; the limit is 120,000: lower the limbs of this or an earlier order")
+            raise TooLargeError(
+                f"order {number_} would have about {expected:,.0f} limbs; the limit is 120,000: lower the limbs of this or an earlier order"
+            )
         orders.append(
             grow_limbs(
                 seed, orders[-1], number_, limb.count, reference, min(limb.start, limb.end - 0.01), limb.end,
@@ -224,7 +265,9 @@ def _leaves(p: TreeParameters, orders: list[Order], detail: int) -> Mesh | None:
         return None
     expected = sum(float(o.length.sum()) * p.leaf_count + o.count for o in bearing)
     if expected * 4 > MOST_TRIANGLES:
-        raise TooLargeError(f"the tree would bear about {expected:,.0f} sprigs; the limit is {MOST_TRIANGLES // 4:,}: lower the sprigs per metre or the limbs")
+        raise TooLargeError(
+            f"the tree would bear about {expected:,.0f} sprigs; the limit is {MOST_TRIANGLES // 4:,}: lower the sprigs per metre or the limbs"
+        )
     centre, extent = crown(p)
     cards = join_cards(
         [
@@ -237,9 +280,7 @@ def _leaves(p: TreeParameters, orders: list[Order], detail: int) -> Mesh | None:
     )  # fmt: skip
     if not cards.ids.size:
         return None
-    return card_mesh(
-        p.leaf_seed, cards, "leaf", p.leaf_aspect, p.leaf_fold, 0.06, p.leaf_normals, centre, extent, p.leaf_tint, p.height
-    )
+    return card_mesh(p.leaf_seed, cards, "leaf", p.leaf_aspect, p.leaf_fold, 0.06, p.leaf_normals, centre, extent, p.leaf_tint, p.height)
 
 
 def materials(p: TreeParameters) -> dict[str, Material]:
@@ -261,7 +302,9 @@ def make(p: TreeParameters, seed: int, detail: int) -> Product:
     leaves = _leaves(p, orders, detail)
     mesh = join([wood, leaves]) if leaves is not None else wood
     if mesh.triangles > MOST_TRIANGLES:
-        raise TooLargeError(f"the tree would have {mesh.triangles:,} triangles; the limit is {MOST_TRIANGLES:,}: lower limbs, sprigs or roundness")
+        raise TooLargeError(
+            f"the tree would have {mesh.triangles:,} triangles; the limit is {MOST_TRIANGLES:,}: lower limbs, sprigs or roundness"
+        )
     reach = np.hypot(mesh.positions[:, 0], mesh.positions[:, 2])
     radius = p.height * p.girth / 200.0
     stems = []

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from pydantic import Field
 
 from plough.core.arrays import Float32, UInt8, UInt32, UInt64
 from plough.core.errors import TooLargeError
@@ -37,7 +36,9 @@ class TuftParameters(Parameters):
     spread: float = number(0.12, "Spread at the root", (0.005, 3), soft=(0.01, 0.6), unit="m", group="Blades")
     lean: float = number(16, "Lean", (0, 85), unit="°", step=1, group="Blades", help="Outwards from the middle, at most.")
     bend: float = number(35, "Bend", (0, 160), unit="°", step=1, group="Blades", help="From root to tip, at most.")
-    heads: float = number(0, "Heads", (0, 1), unit="share", group="Heads", help="Share of the blades that are stalks with a flower or seed head.")
+    heads: float = number(
+        0, "Heads", (0, 1), unit="share", group="Heads", help="Share of the blades that are stalks with a flower or seed head."
+    )
     head_length: float = number(0.18, "Head length", (0.02, 0.8), unit="of stalk", group="Heads")
     head_width: float = number(5, "Head width", (0.2, 40), soft=(1, 15), unit="cm", step=0.1, group="Heads")
     green: Color = color("#6d8540", "Living", "Skin")

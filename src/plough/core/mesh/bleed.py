@@ -28,4 +28,4 @@ def bleed(image: Float32, alpha: Float32) -> Float32:
         fill = fill.repeat(2, 0).repeat(2, 1)
         known = np.clip(weight * 4.0, 0, 1)
         fill = fill * (1 - known) + total / np.maximum(weight, 1e-6) * known
-    return fill  # type: ignore[no-any-return]
+    return np.asarray(fill, np.float32)

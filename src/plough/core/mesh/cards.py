@@ -31,7 +31,9 @@ class CardMaps:
         return self.maps
 
 
-def _view(mesh: Mesh, albedo: dict[str, UInt8], materials: dict[str, Material], angle: float, half: float, low: float, high: float, size: int) -> tuple[Float32, Float32, Float32]:
+def _view(
+    mesh: Mesh, albedo: dict[str, UInt8], materials: dict[str, Material], angle: float, half: float, low: float, high: float, size: int
+) -> tuple[Float32, Float32, Float32]:
     """Colour, normal and cover (0 or 1) of the mesh seen from `angle`, at `size` x `size` samples."""
     ca, sa = math.cos(angle), math.sin(angle)
     to_view: Float64 = np.array([[ca, 0, -sa], [0, 1, 0], [sa, 0, ca]])  # right, up, towards the eye
@@ -57,7 +59,9 @@ def _shrink(image: Float32) -> Float32:
     return image.reshape(h, _OVER, h, _OVER, -1).mean(axis=(1, 3))  # type: ignore[no-any-return]
 
 
-def make_card(mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], key: str, size: int = 256) -> tuple[Mesh, dict[str, Material]]:
+def make_card(
+    mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], key: str, size: int = 256
+) -> tuple[Mesh, dict[str, Material]]:
     """Two crossed quads that show `mesh` from two sides, with albedo, alpha and normals drawn from it.
 
     Args:

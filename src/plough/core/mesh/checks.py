@@ -12,7 +12,7 @@ def triangle_areas(mesh: Mesh) -> Float64:
     """(m,) areas in square metres."""
     p = mesh.positions.astype(np.float64)
     a, b, c = (p[mesh.indices[:, k]] for k in range(3))
-    return 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    return np.asarray(0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1))
 
 
 def volume(mesh: Mesh) -> float:
@@ -59,9 +59,8 @@ def problems(mesh: Mesh, least_area: float = 1e-12) -> list[str]:
     lengths = np.linalg.norm(mesh.normals, axis=1)
     if mesh.vertices and np.abs(lengths - 1.0).max() > 1e-3:
         found.append("normals are not of unit length")
-    if mesh.tangents is not None and mesh.vertices:
-        if np.abs(np.linalg.norm(mesh.tangents[:, :3], axis=1) - 1.0).max() > 1e-3:
-            found.append("tangents are not of unit length")
+    if mesh.tangents is not None and mesh.vertices and np.abs(np.linalg.norm(mesh.tangents[:, :3], axis=1) - 1.0).max() > 1e-3:
+        found.append("tangents are not of unit length")
     row = 0
     for part in mesh.parts:
         if part.first != row:

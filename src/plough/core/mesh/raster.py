@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import math
 
-import numpy as np
-
 from plough.core.arrays import Float32, UInt8, UInt32
 from plough.core.kernels import kernel
 

@@ -61,7 +61,11 @@ def _sweep(
         repeats = max(1.0, float(round(2.0 * math.pi * radius[first] / tile)))
         step = _STEPS // s
         # the first tangent, and a frame at right angles to it
-        dx, dy, dz = points[first + 1, 0] - points[first, 0], points[first + 1, 1] - points[first, 1], points[first + 1, 2] - points[first, 2]
+        dx, dy, dz = (
+            points[first + 1, 0] - points[first, 0],
+            points[first + 1, 1] - points[first, 1],
+            points[first + 1, 2] - points[first, 2],
+        )
         length = math.sqrt(dx * dx + dy * dy + dz * dz)
         tx, ty, tz = dx / length, dy / length, dz / length
         if abs(ty) < 0.9:
@@ -113,8 +117,7 @@ def _sweep(
             q0, q1 = max(p - 1, first), min(p + 1, first + n - 1)
             ex, ey, ez = points[q1, 0] - points[q0, 0], points[q1, 1] - points[q0, 1], points[q1, 2] - points[q0, 2]
             slope = (radius[q1] - radius[q0]) / max(1e-6, math.sqrt(ex * ex + ey * ey + ez * ez))
-            if slope < -2.0:
-                slope = -2.0
+            slope = max(slope, -2.0)
             tip = k == n - 1
             for side in range(s + 1):
                 if tip and side == s:
@@ -158,7 +161,11 @@ def _sweep(
             t += 1
         if cap:
             hub = v
-            dx, dy, dz = points[first, 0] - points[first + 1, 0], points[first, 1] - points[first + 1, 1], points[first, 2] - points[first + 1, 2]
+            dx, dy, dz = (
+                points[first, 0] - points[first + 1, 0],
+                points[first, 1] - points[first + 1, 1],
+                points[first, 2] - points[first + 1, 2],
+            )
             length = math.sqrt(dx * dx + dy * dy + dz * dz)
             for side in range(s + 1):
                 for ch in range(3):
@@ -189,7 +196,7 @@ def sweep(limbs: Limbs, material: str, tile: float = 0.5, lobes: int = 5, cap: b
     `tile` is the width in metres of one repeat of the texture. Two successive points of a limb must not coincide.
     With `cap` every tube is watertight.
     """
-    if limbs.sides.size and not (3 <= int(limbs.sides.min()) and int(limbs.sides.max()) <= _SIDES_MAX):
+    if limbs.sides.size and not (int(limbs.sides.min()) >= 3 and int(limbs.sides.max()) <= _SIDES_MAX):
         raise ValueError(f"sides must be 3 to {_SIDES_MAX}")
     arrays = (limbs.start, limbs.points, limbs.radius, limbs.lobe, limbs.sides, limbs.phase, limbs.wind)
     pos, nor, tan, uvs, win, ind = _sweep(*arrays, tile, lobes, cap)

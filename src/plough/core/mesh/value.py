@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -76,7 +77,7 @@ def join(meshes: Sequence[Mesh]) -> Mesh:
         vertex_offset += mesh.vertices
         row += mesh.triangles
 
-    def optional(name: str) -> np.ndarray | None:  # type: ignore[type-arg]
+    def optional(name: str) -> Any:
         arrays = [getattr(m, name) for m in meshes]
         return None if any(a is None for a in arrays) else np.concatenate(arrays)
 

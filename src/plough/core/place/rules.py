@@ -7,7 +7,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from plough.core.arrays import Bool, Float32, Float64, UInt32, UInt64
 from plough.core.ground.areas import inside
@@ -43,7 +42,9 @@ class Placements:
     def to_bytes(self) -> bytes:
         """Little-endian, one array after the other: position 12 n bytes, rotation 16 n, scale 12 n, variant 4 n, id 8 n."""
         arrays = (self.position, self.rotation, self.scale, self.variant)
-        return b"".join(np.ascontiguousarray(a).astype(a.dtype.newbyteorder("<")).tobytes() for a in arrays) + self.ids.astype("<u8").tobytes()
+        return (
+            b"".join(np.ascontiguousarray(a).astype(a.dtype.newbyteorder("<")).tobytes() for a in arrays) + self.ids.astype("<u8").tobytes()
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,6 +148,8 @@ def give_way(placements: Placements, standing: Float32, apart: float) -> Placeme
     """`placements` without those nearer than `apart` metres to any of `standing` (m, 3), measured on the map."""
     if not placements.count or not len(standing) or apart <= 0:
         return placements
+    from scipy.spatial import cKDTree
+
     tree = cKDTree(standing[:, [0, 2]])
     distance, _ = tree.query(placements.position[:, [0, 2]], distance_upper_bound=apart, workers=-1)
     return placements.kept(~np.isfinite(distance))

@@ -93,7 +93,7 @@ def _window(
         m = 0
         level_seed = mix(seed + np.uint64(level + 1))
         for c in range(n):
-            k = ((np.uint64(gx[c]) << _S32) ^ (np.uint64(gz[c]) & np.uint64(0xFFFFFFFF)))
+            k = (np.uint64(gx[c]) << _S32) ^ (np.uint64(gz[c]) & np.uint64(0xFFFFFFFF))
             key[c] = bits(level_seed, _RANK, k)
             rank[c] = mix(key[c])
             px[c] = (gx[c] + float(bits(level_seed, _U, k) >> _S11) * 1.1102230246251565e-16) * s
@@ -279,7 +279,9 @@ def sample(
     d0, d1 = math.floor(z0 / side), math.floor(z1 / side) + 1
     if (c1 - c0) * (d1 - d0) > MOST_CELLS:
         least = math.sqrt((x1 - x0) * (z1 - z0) * 2.0 / MOST_CELLS)
-        raise TooLargeError(f"spacing: {spacing:g} m over this ground would take more than {MOST_CELLS // 3:,} placements; raise it to {least:.2f} m or choose a smaller area")
+        raise TooLargeError(
+            f"spacing: {spacing:g} m over this ground would take more than {MOST_CELLS // 3:,} placements; raise it to {least:.2f} m or choose a smaller area"
+        )
     last_place = place_of_fill(fill)
     levels = min(LEVELS, max(1, math.ceil(last_place)))
     key = np.uint64(seed & 0xFFFFFFFFFFFFFFFF)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
@@ -31,7 +31,7 @@ from plough.core.scene.layers import AreaParameters, Layer, PathParameters, Scat
 _CODE = {"ground": 1, "path": 1, "area": 1, "scatter": 1, "bake": 1}  #: raised when a layer's code gives another result
 
 #: a level is left for the next where the asset's height covers less than this share of the view's height
-COVERAGE = (0.42, 0.16, 0.07)
+COVERAGE = (0.34, 0.14, 0.065)
 _VIEW_SLOPE = 2.0 * math.tan(math.radians(25.0))  #: height of a 50 degree view, by distance
 
 
@@ -173,11 +173,11 @@ class Evaluator:
             key = key_of(*head)
             field = self.cache.get(key, lambda: make_terrain(layer.parameters), lambda f: f.heights.nbytes)
             return LayerResult(layer, key, ground=field)
-        ground = done[0]
-        assert ground.ground is not None
+        ground = done[0].ground
+        assert ground is not None
         if layer.kind == "path":
-            key = key_of(*head, ground.key)
-            path = self.cache.get(key, lambda: _make_path(layer.parameters, ground.ground), lambda p: p.mesh.nbytes)
+            key = key_of(*head, done[0].key)
+            path = self.cache.get(key, lambda: _make_path(layer.parameters, ground), lambda p: p.mesh.nbytes)
             return LayerResult(layer, key, path=path)
         if layer.kind == "area":
             return LayerResult(layer, key_of(*head), area=_make_area(layer.parameters))
@@ -204,14 +204,16 @@ class Evaluator:
                 key = key_of(kind.name, kind.version, asset.parameters, seed)
                 variants.append(Variant(asset.id, asset.name, kind.name, asset.parameters, seed, key))
                 weights.append(entry.weight / len(asset.seeds))
-        areas, paths, keys = [], [], [done[0].key]
+        areas: list[Float64] = []
+        paths: list[Float64] = []
+        keys = [done[0].key]
         for reference, wanted, into in ((p.areas, "area", areas), (p.paths, "path", paths)):
             for other in reference:
                 found = by_id.get(other)
                 if found is None or found.layer.kind != wanted:
                     notes.append(f"the {wanted} {other!r} is missing, or stands further right than this layer")
                     continue
-                into.append(found.area if wanted == "area" else found.path.line)  # type: ignore[union-attr,arg-type]
+                into.append(cast("Float64", found.area if found.path is None else found.path.line))
                 keys.append(found.key)
         if not p.mix:
             notes.append("nothing is chosen to scatter")
@@ -247,7 +249,11 @@ def _placement_bytes(placements: Placements) -> int:
 
 def _nothing() -> Placements:
     return Placements(
-        np.empty(0, np.uint64), np.empty(0, np.uint32), np.empty((0, 3), np.float32), np.empty((0, 4), np.float32), np.empty((0, 3), np.float32)
+        np.empty(0, np.uint64),
+        np.empty(0, np.uint32),
+        np.empty((0, 3), np.float32),
+        np.empty((0, 4), np.float32),
+        np.empty((0, 3), np.float32),
     )
 
 

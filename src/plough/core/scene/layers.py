@@ -11,7 +11,7 @@ from plough.core.errors import ParameterError
 from plough.core.ground.areas import check_polygon
 from plough.core.ground.heightfield import TerrainParameters
 from plough.core.ground.paths import path_line
-from plough.core.parameters import Parameters, Seed, choice, flag, number, reference, span, within
+from plough.core.parameters import Numeral, Parameters, Seed, choice, flag, number, reference, span, within
 
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")]
 Coordinate = Annotated[float, Field(ge=-4096, le=4096)]
@@ -69,14 +69,35 @@ class ScatterParameters(Parameters):
         (), max_length=32, title="What", json_schema_extra={"control": "mix", "unit": "", "group": "What", "to": "asset"}
     )
     areas: tuple[Id, ...] = reference((), "Over", "area", group="Where", help="None: the whole ground.")
-    spacing: float = number(4, "Spacing", (0.1, 200), soft=(0.2, 20), unit="m", step=0.05, group="How close", help="Least distance between any two.")
-    fill: float = number(70, "Fill", (0, 100), unit="%", step=1, group="How close", help="Share of what fits at this spacing. A higher fill keeps all that stood.")
-    apart: float = number(1, "From earlier layers", (0, 100), soft=(0, 10), unit="m", step=0.1, group="How close", help="Gives way to what stands in layers further left.")
+    spacing: float = number(
+        4, "Spacing", (0.1, 200), soft=(0.2, 20), unit="m", step=0.05, group="How close", help="Least distance between any two."
+    )
+    fill: float = number(
+        70,
+        "Fill",
+        (0, 100),
+        unit="%",
+        step=1,
+        group="How close",
+        help="Share of what fits at this spacing. A higher fill keeps all that stood.",
+    )
+    apart: float = number(
+        1,
+        "From earlier layers",
+        (0, 100),
+        soft=(0, 10),
+        unit="m",
+        step=0.1,
+        group="How close",
+        help="Gives way to what stands in layers further left.",
+    )
     height: within(-1000, 5000) = span((-1000, 5000), "Height of ground", (-1000, 5000), soft=(-10, 40), unit="m", step=0.05, group="Where")  # type: ignore[valid-type]
     slope: within(0, 90) = span((0, 90), "Slope", (0, 90), unit="°", step=0.5, group="Where")  # type: ignore[valid-type]
     paths: tuple[Id, ...] = reference((), "Clear of", "path", group="Where")
     clearance: float = number(3, "Clear by", (0, 200), soft=(0, 20), unit="m", step=0.1, group="Where", help="From the middle of the path.")
-    lean: float = number(0, "Leans with the slope", (0, 100), unit="%", step=1, group="How they stand", help="0 upright, 100 square to the slope.")
+    lean: float = number(
+        0, "Leans with the slope", (0, 100), unit="%", step=1, group="How they stand", help="0 upright, 100 square to the slope."
+    )
     turn: float = number(360, "Turned by up to", (0, 360), unit="°", step=1, group="How they stand")
     size: within(5, 1000) = span((85, 120), "Size", (5, 1000), soft=(30, 200), unit="%", step=1, group="How they stand")  # type: ignore[valid-type]
     sink: within(-200, 500) = span((0, 5), "Sunk", (-200, 500), soft=(-20, 50), unit="cm", step=1, group="How they stand")  # type: ignore[valid-type]
@@ -85,13 +106,17 @@ class ScatterParameters(Parameters):
 class BakeParameters(Parameters):
     """What is written for the game."""
 
-    instancing: bool = flag(True, "Instances by extension", group="What to write", help="EXT_mesh_gpu_instancing; off writes a plain node for each placement.")
+    instancing: bool = flag(
+        True, "Instances by extension", group="What to write", help="EXT_mesh_gpu_instancing; off writes a plain node for each placement."
+    )
     levels: bool = flag(True, "Levels of detail", group="What to write", help="MSFT_lod in the scene, and each level as a file of its own.")
     colliders: Literal["none", "capsule", "box"] = choice(
         "capsule", "Stem colliders", {"none": "None", "capsule": "Capsules", "box": "Boxes"}, group="What to write"
     )
     textures: bool = flag(True, "Textures", group="What to write")
-    ground_step: Literal["1", "2", "4", "8"] = choice("2", "Ground mesh", {"1": "Every sample", "2": "Every 2nd", "4": "Every 4th", "8": "Every 8th"}, group="What to write")
+    ground_step: Annotated[Literal["1", "2", "4", "8"], Numeral] = choice(
+        "2", "Ground mesh", {"1": "Every sample", "2": "Every 2nd", "4": "Every 4th", "8": "Every 8th"}, group="What to write"
+    )
 
 
 class _Layer(Parameters):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Header, Query, Response
 
@@ -20,12 +20,22 @@ from plough.service import scenes
 from plough.service.accounts import scene_for
 from plough.service.api.context import Context, Ctx, Me, Session
 from plough.service.api.models import (
-    PROBLEMS, Draft, EvaluationOut, KindOut, KindsOut, LayerView, LevelOut, MakeAsset, ProfileOut, VariantOut, WeightOut,
+    PROBLEMS,
+    Draft,
+    EvaluationOut,
+    KindOut,
+    KindsOut,
+    LayerView,
+    LevelOut,
+    MakeAsset,
+    ProfileOut,
+    VariantOut,
+    WeightOut,
 )  # fmt: skip
 from plough.service.errors import NotFound
 
 router = APIRouter(prefix="/api", tags=["evaluation"], responses=PROBLEMS)
-_GLB = {200: {"content": {"model/gltf-binary": {}}, "description": "A GLB."}}
+_GLB: dict[int | str, dict[str, Any]] = {200: {"content": {"model/gltf-binary": {}}, "description": "A GLB."}}
 _PLAIN = {"Content-Encoding": "identity"}  #: meshes and images hardly shrink; packing them would only cost time
 
 
@@ -46,7 +56,13 @@ def _variant(ctx: Context, variant: Variant, count: int, keep: bool) -> VariantO
         levels.append(LevelOut(mesh=names["glb"], triangles=product.mesh.triangles, bytes=product.mesh.nbytes, until=until))
     first = products[0]
     return VariantOut(
-        asset=variant.asset, name=variant.name, seed=variant.seed, count=count, height=first.height, canopy_radius=first.canopy_radius, levels=levels
+        asset=variant.asset,
+        name=variant.name,
+        seed=variant.seed,
+        count=count,
+        height=first.height,
+        canopy_radius=first.canopy_radius,
+        levels=levels,
     )
 
 
@@ -59,9 +75,7 @@ def _layer_view(ctx: Context, r: LayerResult, eye: tuple[float, float, float], k
         view.water = r.layer.parameters.water_level if r.layer.parameters.water else None  # type: ignore[union-attr]
     elif r.path is not None:
         path = r.path
-        names = ctx.results.result(
-            f"path {r.key}", lambda: {"glb": mesh_glb(path.mesh, {"path": Material("path")}, r.layer.id)}, keep
-        )
+        names = ctx.results.result(f"path {r.key}", lambda: {"glb": mesh_glb(path.mesh, {"path": Material("path")}, r.layer.id)}, keep)
         view.mesh, view.length = names["glb"], path.length
     elif r.area is not None:
         view.area = polygon_area(r.area)
@@ -133,7 +147,11 @@ def make_asset(body: MakeAsset, me: Me, ctx: Ctx) -> Response:
         "triangles": product.mesh.triangles, "vertices": product.mesh.vertices, "bytes": product.mesh.nbytes, "height": product.height,
         "canopy_radius": product.canopy_radius, "counts": product.counts, "until": [*switch_distances(product.height)],
     }  # fmt: skip
-    return Response(mesh_glb(product.mesh, product.materials, kind.name, ctx.results.images(False), extras), media_type="model/gltf-binary", headers=_PLAIN)
+    return Response(
+        mesh_glb(product.mesh, product.materials, kind.name, ctx.results.images(False), extras),
+        media_type="model/gltf-binary",
+        headers=_PLAIN,
+    )
 
 
 @router.get("/blobs/{name}", response_class=Response, responses={200: {"content": {"application/octet-stream": {}}}})
@@ -161,5 +179,3 @@ def kinds(me: Me) -> KindsOut:
 def profiles(me: Me) -> list[ProfileOut]:
     """The target profiles and what a frame may weigh on each."""
     return [ProfileOut(**{n: getattr(p, n) for n in ProfileOut.model_fields}) for p in PROFILES.values()]
-
-

@@ -229,7 +229,9 @@ class LayerView(BaseModel):
     count: int
     weight: WeightOut
     notes: list[str]
-    heights: str | None = Field(None, description="Ground: hash of samples x samples float32 heights in metres, little-endian, rows along z.")
+    heights: str | None = Field(
+        None, description="Ground: hash of samples x samples float32 heights in metres, little-endian, rows along z."
+    )
     samples: int | None = None
     size: float | None = Field(None, description="Ground: metres a side.")
     water: float | None = Field(None, description="Ground: level of standing water in metres.")

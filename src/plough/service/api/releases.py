@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
 from datetime import UTC, datetime
 
 from fastapi import APIRouter
@@ -57,7 +56,12 @@ def start_bake(scene_id: str, db: Session, me: Me, ctx: Ctx) -> ReleaseOut:
     read_document(document.model_dump(mode="json"))
     number = (db.scalar(select(func.max(Release.number)).where(Release.scene_id == scene_id)) or 0) + 1
     release = Release(
-        scene_id=scene_id, number=number, account_id=me.id, state="queued", part="waiting for a worker", document=document.model_dump(mode="json")
+        scene_id=scene_id,
+        number=number,
+        account_id=me.id,
+        state="queued",
+        part="waiting for a worker",
+        document=document.model_dump(mode="json"),
     )
     release.done, release.known, release.bytes, release.error = 0, 0, 0, ""
     db.add(release)
@@ -89,7 +93,9 @@ def cancel(scene_id: str, number: int, db: Session, me: Me) -> ReleaseOut:
     elif release.state != "stopping":
         raise Stale(f"release {number} has ended already: it is {release.state}")
     scenes.notify(
-        db, scene_id, {"type": "release", "release": number, "state": release.state, "done": release.done, "known": release.known, "part": release.part}
+        db,
+        scene_id,
+        {"type": "release", "release": number, "state": release.state, "done": release.done, "known": release.known, "part": release.part},
     )
     return release_out(db, release)
 
@@ -105,6 +111,6 @@ def download(scene_id: str, number: int, db: Session, me: Me, ctx: Ctx) -> Strea
     when = release.finished or release.created
     name = re.sub(r"[^A-Za-z0-9]+", "-", scene.name).strip("-").lower() or "scene"
     members = ((f.path, when, 0o644, ZIP_64, ctx.results.read_pieces(list(f.pieces))) for f in files)
-    body: Iterator[bytes] = stream_zip(members)
+    body = stream_zip(members)
     headers = {"Content-Disposition": f'attachment; filename="{name}-{number}.zip"'}
     return StreamingResponse(body, media_type="application/zip", headers=headers)

@@ -17,7 +17,19 @@ from plough.service import scenes
 from plough.service.accounts import scene_for
 from plough.service.api.context import Me, Session
 from plough.service.api.models import (
-    PROBLEMS, AssetEdit, AssetOut, EditOut, LayerEdit, LayerMove, LayerOut, NewAsset, NewLayer, NewScene, SceneCard, SceneEdit, SceneOut,
+    PROBLEMS,
+    AssetEdit,
+    AssetOut,
+    EditOut,
+    LayerEdit,
+    LayerMove,
+    LayerOut,
+    NewAsset,
+    NewLayer,
+    NewScene,
+    SceneCard,
+    SceneEdit,
+    SceneOut,
 )  # fmt: skip
 from plough.service.api.releases import release_out
 from plough.service.db.tables import Account, Edit, Layer, Member, Release, Scene
@@ -55,7 +67,10 @@ def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
 def list_scenes(db: Session, me: Me) -> list[SceneCard]:
     """The scenes that the account may open, last changed first."""
     rows = db.execute(
-        select(Scene, Member.role).join(Member, Member.scene_id == Scene.id).where(Member.account_id == me.id).order_by(Scene.updated.desc())
+        select(Scene, Member.role)
+        .join(Member, Member.scene_id == Scene.id)
+        .where(Member.account_id == me.id)
+        .order_by(Scene.updated.desc())
     ).all()
     cards = []
     for scene, role in rows:
@@ -279,5 +294,6 @@ def list_edits(scene_id: str, db: Session, me: Me, before: int = 2**31 - 1, most
         .where(Edit.scene_id == scene_id, Edit.number < before).order_by(Edit.number.desc()).limit(max(1, min(most, 200)))
     )  # fmt: skip
     return [
-        EditOut(number=e.number, author=name, at=e.at, kind=e.kind, title=e.title, target=e.target, target_id=e.target_id) for e, name in rows
+        EditOut(number=e.number, author=name, at=e.at, kind=e.kind, title=e.title, target=e.target, target_id=e.target_id)
+        for e, name in rows
     ]

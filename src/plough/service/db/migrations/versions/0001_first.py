@@ -1,5 +1,7 @@
 """The first schema: accounts, scenes, edits, releases, blobs, and the job queue."""
 
+from typing import Any
+
 import sqlalchemy as sa
 from alembic import op
 from procrastinate.schema import SchemaManager
@@ -13,11 +15,11 @@ depends_on = None
 NOW = sa.text("now()")
 
 
-def _time(name: str, nullable: bool = False) -> sa.Column:
+def _time(name: str, nullable: bool = False) -> sa.Column[Any]:
     return sa.Column(name, pg.TIMESTAMP(timezone=True), nullable=nullable, server_default=None if nullable else NOW)
 
 
-def _scene(primary: bool = True) -> sa.Column:
+def _scene(primary: bool = True) -> sa.Column[Any]:
     return sa.Column("scene_id", sa.String(24), sa.ForeignKey("scene.id", ondelete="CASCADE"), primary_key=primary, nullable=False)
 
 
@@ -59,7 +61,11 @@ def upgrade() -> None:
             sa.Column("id", sa.String(64), primary_key=True),
             sa.Column("kind", sa.String(40), nullable=False),
             sa.Column("name", sa.String(80), nullable=False),
-            *([sa.Column("hidden", sa.Boolean, nullable=False), sa.Column("position", sa.Float, nullable=False)] if name == "layer" else []),
+            *(
+                [sa.Column("hidden", sa.Boolean, nullable=False), sa.Column("position", sa.Float, nullable=False)]
+                if name == "layer"
+                else []
+            ),
             sa.Column("parameters", pg.JSONB, nullable=False),
             *([sa.Column("seeds", pg.JSONB, nullable=False)] if name == "asset" else []),
             sa.Column("version", sa.Integer, nullable=False),
@@ -107,7 +113,9 @@ def upgrade() -> None:
         sa.Column("bytes", sa.BigInteger, nullable=False),
         sa.Column("pieces", pg.JSONB, nullable=False),
     )
-    op.create_table("result", sa.Column("key", sa.String(40), primary_key=True), sa.Column("blobs", pg.JSONB, nullable=False), _time("used"))
+    op.create_table(
+        "result", sa.Column("key", sa.String(40), primary_key=True), sa.Column("blobs", pg.JSONB, nullable=False), _time("used")
+    )
     op.get_bind().exec_driver_sql(SchemaManager.get_schema().replace("%", "%%"))
 
 

@@ -1,0 +1,150 @@
+"""A real browser on the running service."""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from selenium import webdriver
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+
+from plough.service.demo.load import ACCOUNTS
+from tests.conftest import Running
+
+_FLAGS = [
+    "--headless=new", "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
+    "--disable-sync", "--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-blocklist", "--disable-dev-shm-usage",
+]  # fmt: skip
+PATIENCE = 120  #: seconds; the renderer is software
+
+
+class Page:
+    """A window, used as a person uses it."""
+
+    def __init__(self, base: str) -> None:
+        self.base = base
+        self.downloads = Path(tempfile.mkdtemp(prefix="plough-downloads-"))
+        options = webdriver.ChromeOptions()
+        options.binary_location = "/usr/bin/chromium"
+        for flag in _FLAGS:
+            options.add_argument(flag)
+        options.add_experimental_option("prefs", {"download.default_directory": str(self.downloads)})
+        options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
+        self.driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+        self.driver.execute_cdp_cmd(
+            "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+        )
+
+    def until(self, found: Callable[[], Any], what: str = "", seconds: float = PATIENCE) -> Any:
+        """The first truthy answer of `found`."""
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            try:
+                answer = found()
+            except Exception as error:
+                answer, what = None, what or str(error)
+            if answer:
+                return answer
+            time.sleep(0.15)
+        self.driver.save_screenshot("/tmp/plough-browser-test.png")
+        raise AssertionError(f"waited in vain for {what}")
+
+    def all(self, css: str) -> list[WebElement]:
+        return self.driver.find_elements(By.CSS_SELECTOR, css)
+
+    def one(self, css: str) -> WebElement:
+        return self.until(lambda: self.all(css), css)[0]  # type: ignore[no-any-return]
+
+    def button(self, text: str) -> WebElement:
+        path = f"//*[self::button or self::a][normalize-space()={text!r} or @aria-label={text!r}]"
+        return self.until(lambda: self.driver.find_elements(By.XPATH, path), f"the button {text!r}")[0]  # type: ignore[no-any-return]
+
+    def text(self, css: str = "body") -> str:
+        return self.one(css).text
+
+    def sign_in(self, name: str) -> None:
+        self.driver.get(self.base)
+        self.one("input[autocomplete=username]").send_keys(name)
+        self.one("input[type=password]").send_keys(ACCOUNTS[name][0] + Keys.ENTER)
+        self.one("main ul li a")
+
+    def open_scene(self, scene: str) -> None:
+        self.driver.get(f"{self.base}/#/scene/{scene}")
+        self.loaded()
+
+    def loaded(self) -> None:
+        """Until the view shows what it should."""
+        self.one("[data-loaded=true]")
+
+    def rested(self) -> None:
+        """Until the full picture is drawn and nothing is computed any more."""
+
+        def still() -> bool:
+            frame = self.one("[data-frame]").get_attribute("data-frame")
+            time.sleep(1.0)
+            host = self.one("[data-frame]")
+            return host.get_attribute("data-moving") == "false" and host.get_attribute("data-frame") == frame
+
+        self.until(still, "a picture at rest")
+
+    def number(self, css: str, attribute: str) -> float:
+        return float(self.one(css).get_attribute(attribute) or 0)
+
+    def keys(self, *keys: str) -> None:
+        webdriver.ActionChains(self.driver).send_keys(*keys).perform()
+
+    def chord(self, *held_then_key: str) -> None:
+        actions = webdriver.ActionChains(self.driver)
+        for key in held_then_key[:-1]:
+            actions.key_down(key)
+        actions.send_keys(held_then_key[-1])
+        for key in reversed(held_then_key[:-1]):
+            actions.key_up(key)
+        actions.perform()
+
+    def drag(self, element: WebElement, dx: int, dy: int = 0) -> None:
+        actions = webdriver.ActionChains(self.driver, duration=80).move_to_element(element).click_and_hold()
+        for _ in range(4):
+            actions.move_by_offset(dx // 4, dy // 4)
+        actions.release().perform()
+
+    def hosts(self) -> set[str]:
+        """Hosts that pages have asked anything of."""
+        import json
+        from urllib.parse import urlsplit
+
+        out = set()
+        for entry in self.driver.get_log("performance"):
+            message = json.loads(entry["message"])["message"]
+            if message["method"] == "Network.requestWillBeSent":
+                out.add(urlsplit(message["params"]["request"]["url"]).netloc)
+        return {h for h in out if h}
+
+    def errors(self) -> list[str]:
+        """Errors in the console, but for the first question who is signed in."""
+        return [e["message"] for e in self.driver.get_log("browser") if e["level"] == "SEVERE" and "/api/session" not in e["message"]]
+
+    def close(self) -> None:
+        self.driver.quit()
+
+
+@pytest.fixture
+def page(running: Running) -> Iterator[Page]:
+    """A window."""
+    window = Page(running.base)
+    yield window
+    window.close()
+
+
+@pytest.fixture
+def other_page(running: Running) -> Iterator[Page]:
+    """Another person's window."""
+    window = Page(running.base)
+    yield window
+    window.close()

@@ -1,0 +1,285 @@
+"""An artist at work: signs in, changes a rule and a tree, sees the result, undoes, bakes, downloads."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+from PIL import Image, ImageChops
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.conftest import Page
+from tests.conftest import SMALL
+from tests.core.test_scene import validate
+
+
+@pytest.fixture
+def scene_id(sedge: httpx.Client) -> Iterator[str]:
+    """A small scene that belongs to sedge, with a viewpoint."""
+    view = {"id": "v", "name": "Dyke", "eye": [-40, 12, 40], "target": [0, 2, 0]}
+    made = sedge.post("/api/scenes", json={"name": "Withy Hythe", "document": {**SMALL, "settings": {"viewpoints": [view]}}})
+    yield str(made.json()["id"])
+    sedge.delete(f"/api/scenes/{made.json()['id']}")
+
+
+def packet(page: Page, layer: str) -> None:
+    page.one(f'[data-packet="{layer}"]').click()
+
+
+def placed(page: Page) -> int:
+    return int(page.text('[data-summary="How close"]').split()[0].replace(",", "") or 0)
+
+
+def count_of(page: Page) -> int:
+    return int(page.until(lambda: placed(page) > 0 and placed(page), "a count"))
+
+
+def picture(page: Page) -> Image.Image:
+    page.rested()
+    return Image.open(io.BytesIO(page.one("section[aria-label=view] canvas").screenshot_as_png)).convert("RGB")
+
+
+def differing(a: Image.Image, b: Image.Image) -> float:
+    """Share of pixels that differ visibly."""
+    difference = ImageChops.difference(a, b).convert("L").point(lambda v: 255 if v > 24 else 0)
+    return sum(1 for v in difference.getdata() if v) / (a.width * a.height)
+
+
+def test_a_wrong_password_is_told(page: Page) -> None:
+    page.driver.get(page.base)
+    page.one("input[autocomplete=username]").send_keys("sedge")
+    page.one("input[type=password]").send_keys("wrong" + Keys.ENTER)
+    assert "name or password is wrong" in page.text("[role=alert]")
+
+
+def test_changing_a_rule_changes_the_count_and_the_picture_and_is_undone(page: Page, scene_id: str) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "willows")
+    before, first = count_of(page), picture(page)
+    assert len(set(first.resize((60, 40)).getdata())) > 100, "the view shows a scene"
+    # a value in the sentence, by its chip
+    page.one('button[aria-label^="fill: 80 %"]').click()
+    typed = page.one('[role=dialog] input[aria-label="Fill, value"]')
+    typed.click()
+    page.chord(Keys.CONTROL, "a")
+    page.keys("10*2", Keys.ENTER)
+    page.until(lambda: 0 < placed(page) < before, "fewer willows")
+    less = count_of(page)
+    assert less < 0.45 * before
+    assert "filled to 20 %" in page.text("[data-sentence]").replace("\n", " ")
+    assert differing(first, picture(page)) > 0.003
+    page.keys(Keys.ESCAPE)
+    page.button("Undo").click()
+    page.until(lambda: placed(page) == before, "all willows again")
+    assert differing(first, picture(page)) < 0.002
+    page.chord(Keys.CONTROL, Keys.SHIFT, "z")
+    page.until(lambda: placed(page) == less, "fewer again")
+    # nothing is lost to a reload
+    page.driver.refresh()
+    page.loaded()
+    packet(page, "willows")
+    assert count_of(page) == less
+    assert page.errors() == []
+    assert page.hosts() == {page.base.removeprefix("http://")}, "no page asks any other host for anything"
+
+
+def test_dragging_a_ruler_shows_the_result_while_it_is_dragged(page: Page, scene_id: str) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "sedges")
+    before = count_of(page)
+    ruler = page.one('[data-field="spacing"] [role=slider]')
+    page.drag(ruler, 40)
+    page.until(lambda: placed(page) < before, "fewer sedges")
+    assert float(ruler.get_attribute("aria-valuenow") or 0) > 4
+    # by keys, and back to the default
+    now = placed(page)
+    ruler.send_keys(Keys.ARROW_LEFT, Keys.ARROW_LEFT)
+    page.until(lambda: placed(page) > now, "more sedges")
+
+
+def test_bad_input_names_the_field_and_the_limit_and_keeps_the_value(page: Page, scene_id: str) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "willows")
+    before = count_of(page)
+    typed = page.one('[data-field="fill"] input')
+    typed.click()
+    page.chord(Keys.CONTROL, "a")
+    page.keys("900", Keys.ENTER)
+    assert "Fill: 0 to 100" in page.text('[data-field="fill"]')
+    typed.click()
+    page.chord(Keys.CONTROL, "a")
+    page.keys("lots", Keys.ENTER)
+    assert "is not a number" in page.text('[data-field="fill"]')
+    assert placed(page) == before
+
+
+def test_another_sessions_edit_arrives_without_reload(page: Page, other_page: Page, demo_id: str) -> None:
+    page.sign_in("sedge")
+    page.open_scene(demo_id)
+    packet(page, "pears")
+    before = count_of(page)
+    other_page.sign_in("tansy")
+    other_page.open_scene(demo_id)
+    page.until(lambda: "tansy" in (page.one('[aria-label^="here:"]').get_attribute("aria-label") or ""), "tansy's sign")
+    packet(other_page, "pears")
+    typed = other_page.one('[data-field="fill"] input')
+    typed.click()
+    other_page.chord(Keys.CONTROL, "a")
+    other_page.keys("40", Keys.ENTER)
+    page.until(lambda: placed(page) < before, "tansy's edit")
+    assert "tansy: fill of Orchard pears" in page.text("[aria-live=polite]")
+    assert not page.button("Undo").is_enabled(), "tansy's edit is not sedge's to undo"
+    other_page.button("Undo").click()
+    page.until(lambda: placed(page) == before, "tansy's undo")
+
+
+def test_a_corner_is_dragged_in_the_view(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "holt")
+    page.rested()
+    corner = page.one('circle[aria-label="corner 4"]')
+    page.drag(corner, 60, -40)
+
+    def moved() -> bool:
+        layers = sedge.get(f"/api/scenes/{scene_id}").json()["layers"]
+        corners = next(x for x in layers if x["id"] == "holt")["parameters"]["corners"]
+        return bool(corners[3] != [-45, 45] and corners[0] == [-50, -40])
+
+    page.until(moved, "the corner's new place")
+    page.button("Undo").click()
+    page.until(lambda: not moved(), "the corner's old place")
+
+
+def test_an_area_is_drawn_and_a_layer_hidden_and_removed(page: Page, scene_id: str) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    page.rested()
+    page.driver.find_element(By.XPATH, "//button[contains(., 'Add')]").click()
+    page.until(lambda: page.driver.find_elements(By.XPATH, "//li//button[contains(., 'Area')]"), "the kinds")[0].click()
+    canvas = page.one("section[aria-label=view] canvas")
+    from selenium.webdriver import ActionChains
+
+    for x, y in ((-150, 40), (150, 40), (120, 150), (-140, 150)):
+        ActionChains(page.driver, duration=60).move_to_element_with_offset(canvas, x, y).click().perform()
+    page.keys(Keys.ENTER)
+    page.until(lambda: "New area" in page.text("[role=listbox]"), "the new packet")
+    page.keys("h")
+    page.until(lambda: "hidden" in page.text("[role=listbox]"), "the hidden packet")
+    page.keys(Keys.DELETE)
+    page.until(lambda: "New area" not in page.text("[role=listbox]"), "the packet's end")
+
+
+def test_a_ruler_on_the_bench_changes_the_tree_and_its_triangles(page: Page, scene_id: str) -> None:
+    page.sign_in("sedge")
+    page.driver.get(f"{page.base}/#/scene/{scene_id}/asset/willow")
+    page.loaded()
+    triangles = lambda: page.number("[data-triangles]", "data-triangles")  # noqa: E731
+    before = page.until(triangles, "the tree")
+    page.button("Branching").click()
+    ruler = page.one('[data-field="first.count"] [role=slider]')
+    page.drag(ruler, 48)
+    page.until(lambda: triangles() > before, "more triangles")
+    more = triangles()
+    page.until(lambda: "saved" in page.text("header [role=status]"), "saved")
+    assert f"{int(more):,} triangles" in page.text("[data-triangles]")
+    page.button("Undo").click()
+    page.until(lambda: triangles() == before, "the tree as it was")
+    # levels of detail: click one to see it, with its own triangles
+    page.until(lambda: all("…" not in b.text for b in page.all('[aria-label="levels of detail"] button')), "the ladder")
+    page.all('[aria-label="levels of detail"] button')[3].click()
+    page.until(lambda: triangles() == 4, "the card")
+    page.all('[aria-label="levels of detail"] button')[0].click()
+    page.until(lambda: triangles() == before, "the nearest level")
+
+
+def test_the_seed_tray_grows_eight_and_keeps_one(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+    page.sign_in("sedge")
+    page.driver.get(f"{page.base}/#/scene/{scene_id}/asset/willow")
+    page.loaded()
+    page.until(lambda: len(page.all('[aria-label="seed tray"] img')) == 8, "eight pictures")
+    pictures = {e.get_attribute("src") for e in page.all('[aria-label="seed tray"] img')}
+    assert len(pictures) == 8, "eight different trees"
+    from selenium.webdriver import ActionChains
+
+    fifth = page.one('[aria-label="seed tray"] button[aria-label="seed 5"]')
+    ActionChains(page.driver).key_down(Keys.SHIFT).click(fifth).key_up(Keys.SHIFT).perform()
+    seeds = lambda: next(a for a in sedge.get(f"/api/scenes/{scene_id}").json()["assets"] if a["id"] == "willow")["seeds"]  # noqa: E731
+    page.until(lambda: seeds() == [1, 2, 5], "seed 5 kept")
+
+
+def test_bake_and_download_a_valid_file(page: Page, scene_id: str, tmp_path: Path) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "bake")
+    page.button("Bake release 1").click()
+    page.until(lambda: page.all('a[aria-label="download release 1"]'), "the finished release")
+    page.one('a[aria-label="download release 1"]').click()
+    path = page.until(lambda: list(page.downloads.glob("*.zip")), "the download")[0]
+    archive = zipfile.ZipFile(path)
+    assert archive.testzip() is None
+    scene = tmp_path / "scene.glb"
+    scene.write_bytes(archive.read("scene.glb"))
+    issues = validate(scene)
+    assert (issues["numErrors"], issues["numWarnings"]) == (0, 0)
+    manifest = json.loads(archive.read("manifest.json"))
+    assert manifest["scene"] == "Withy Hythe"
+    assert f"{manifest['counts']['instances']:,}" == page.until(
+        lambda: page.driver.find_element(By.XPATH, "//tr[td[normalize-space()='instances']]/td[2]").text, "the count"
+    )
+
+
+def test_a_viewer_can_look_but_not_change(page: Page, demo_id: str) -> None:
+    page.sign_in("burdock")
+    page.open_scene(demo_id)
+    packet(page, "pears")
+    assert "you are a viewer" in page.text("header [role=status]")
+    assert not page.one('[data-field="fill"] input').is_enabled()
+    assert not page.driver.find_elements(By.XPATH, "//button[normalize-space()='Undo']")
+
+
+def test_edits_made_while_the_server_is_away_are_kept_and_sent(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "willows")
+    count_of(page)
+    page.driver.execute_cdp_cmd("Network.enable", {})
+    page.driver.execute_cdp_cmd(
+        "Network.emulateNetworkConditions", {"offline": True, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1}
+    )
+    typed = page.one('[data-field="fill"] input')
+    typed.click()
+    page.chord(Keys.CONTROL, "a")
+    page.keys("33", Keys.ENTER)
+    page.until(lambda: "kept here and sent when the server is back" in page.text("header [role=status]"), "the word offline")
+    page.driver.execute_cdp_cmd(
+        "Network.emulateNetworkConditions", {"offline": False, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1}
+    )
+    layers = lambda: sedge.get(f"/api/scenes/{scene_id}").json()["layers"]  # noqa: E731
+    page.until(lambda: next(x for x in layers() if x["id"] == "willows")["parameters"]["fill"] == 33, "the edit's arrival")
+
+
+def test_a_new_scene_is_made_and_the_theme_switched(page: Page) -> None:
+    page.sign_in("tansy")
+    page.button("New scene").click()
+    name = page.one("form input[maxlength='80']")
+    name.send_keys("Carr Side")
+    page.button("Make it").click()
+    page.loaded()
+    assert page.one('input[aria-label="name of the scene"]').get_attribute("value") == "Carr Side"
+    page.button("dusk theme").click()
+    assert "dusk" in (page.one("html").get_attribute("class") or "")
+    page.driver.get(f"{page.base}/#/")
+    page.until(lambda: "Carr Side" in page.text("main"), "the scene's card")
+    page.driver.execute_script("document.querySelector('[aria-label=\"delete Carr Side\"]').click()")
+    page.button("Delete it").click()
+    page.until(lambda: "Carr Side" not in page.text("main"), "its end")

@@ -1,0 +1,74 @@
+"""The command line without database or browser."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from plough.core.formats.glb import read_json
+from tests.conftest import SMALL
+
+
+def plough(*arguments: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run([sys.executable, "-m", "plough", *arguments], capture_output=True, text=True, check=False)
+
+
+def test_make_writes_the_asset_with_its_settings(tmp_path: Path) -> None:
+    out = tmp_path / "pear.glb"
+    done = plough(
+        "make", "tree", "--seed", "7", "--set", "height=9", "--set", "first.count=5", "--set", "texture_size=128", "--out", str(out)
+    )
+    assert done.returncode == 0, done.stderr
+    document = read_json(out.read_bytes())
+    assert document["scenes"][0]["extras"]["counts"]["first"] == 5
+    assert "5 first" in done.stdout
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (("make", "tree", "--set", "height=900", "--out", "x.glb"), "height"),
+        (("make", "tree", "--set", "heigth=9", "--out", "x.glb"), "heigth: there is no such field"),
+        (("make", "cactus", "--out", "x.glb"), "there is no asset kind 'cactus'"),
+        (("make", "tree", "--set", "height", "--out", "x.glb"), "NAME=VALUE"),
+        (("bake", "nowhere.json", "--out", "x"), "cannot be read"),
+        (("kinds", "cactus"), "there is no kind"),
+    ],
+)  # fmt: skip
+def test_mistakes_are_one_sentence_and_exit_code_1(arguments: tuple[str, ...], words: str) -> None:
+    done = plough(*arguments)
+    assert done.returncode == 1
+    assert done.stderr.startswith("plough: ")
+    assert words in done.stderr
+    assert "Traceback" not in done.stderr
+    assert done.stderr.count("\n") == 1
+
+
+def test_scene_demo_prints_a_document_that_can_be_checked(tmp_path: Path) -> None:
+    done = plough("scene", "demo")
+    path = tmp_path / "fen.json"
+    path.write_text(done.stdout)
+    assert "Teasel Fen" in plough("scene", "check", str(path)).stdout
+
+
+def test_bake_writes_all_files(tmp_path: Path) -> None:
+    source = tmp_path / "small.json"
+    source.write_text(json.dumps(SMALL))
+    done = plough("bake", str(source), "--out", str(tmp_path / "out"))
+    assert done.returncode == 0, done.stderr
+    manifest = json.loads((tmp_path / "out/manifest.json").read_text())
+    for entry in manifest["files"]:
+        assert (tmp_path / "out" / entry["path"]).stat().st_size == entry["bytes"]
+    assert (tmp_path / "out/scene.glb").exists()
+    assert (tmp_path / "out/placements.csv").read_text().startswith("id,layer,asset,variant,")
+
+
+def test_kinds_lists_and_describes() -> None:
+    listed = plough("kinds").stdout
+    assert "tree" in listed
+    assert "scatter" in listed
+    assert "first.count" in plough("kinds", "tree").stdout
+    schema = json.loads(plough("kinds", "tree", "--json").stdout)
+    assert schema["properties"]["height"]["maximum"] == 60
