@@ -21,7 +21,7 @@ _FLAGS = [
     "--headless=new", "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
     "--disable-sync", "--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-blocklist", "--disable-dev-shm-usage",
 ]  # fmt: skip
-PATIENCE = 120  #: seconds; the renderer is software
+PATIENCE = 90  #: seconds; the renderer is software
 
 
 class Page:

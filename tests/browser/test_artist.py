@@ -48,7 +48,7 @@ def picture(page: Page) -> Image.Image:
 def differing(a: Image.Image, b: Image.Image) -> float:
     """Share of pixels that differ visibly."""
     difference = ImageChops.difference(a, b).convert("L").point(lambda v: 255 if v > 24 else 0)
-    return sum(1 for v in difference.getdata() if v) / (a.width * a.height)
+    return difference.histogram()[255] / (a.width * a.height)
 
 
 def test_a_wrong_password_is_told(page: Page) -> None:
@@ -63,7 +63,7 @@ def test_changing_a_rule_changes_the_count_and_the_picture_and_is_undone(page: P
     page.open_scene(scene_id)
     packet(page, "willows")
     before, first = count_of(page), picture(page)
-    assert len(set(first.resize((60, 40)).getdata())) > 100, "the view shows a scene"
+    assert len(first.resize((60, 40)).getcolors(10_000) or ()) > 100, "the view shows a scene"
     # a value in the sentence, by its chip
     page.one('button[aria-label^="fill: 80 %"]').click()
     typed = page.one('[role=dialog] input[aria-label="Fill, value"]')
@@ -122,21 +122,25 @@ def test_bad_input_names_the_field_and_the_limit_and_keeps_the_value(page: Page,
     assert placed(page) == before
 
 
-def test_another_sessions_edit_arrives_without_reload(page: Page, other_page: Page, demo_id: str) -> None:
+def test_another_sessions_edit_arrives_without_reload(page: Page, other_page: Page, scene_id: str) -> None:
     page.sign_in("sedge")
-    page.open_scene(demo_id)
-    packet(page, "pears")
+    page.open_scene(scene_id)
+    packet(page, "willows")
     before = count_of(page)
+    page.button("Share").click()
+    page.one('input[aria-label="account to let in"]').send_keys("tansy" + Keys.ENTER)
+    page.until(lambda: page.all('select[aria-label="role of tansy"]'), "tansy in the scene")
+    page.keys(Keys.ESCAPE)
     other_page.sign_in("tansy")
-    other_page.open_scene(demo_id)
+    other_page.open_scene(scene_id)
     page.until(lambda: "tansy" in (page.one('[aria-label^="here:"]').get_attribute("aria-label") or ""), "tansy's sign")
-    packet(other_page, "pears")
+    packet(other_page, "willows")
     typed = other_page.one('[data-field="fill"] input')
     typed.click()
     other_page.chord(Keys.CONTROL, "a")
     other_page.keys("40", Keys.ENTER)
+    page.until(lambda: "tansy: fill of Willows" in page.text("[aria-live=polite]"), "word of tansy's edit")
     page.until(lambda: placed(page) < before, "tansy's edit")
-    assert "tansy: fill of Orchard pears" in page.text("[aria-live=polite]")
     assert not page.button("Undo").is_enabled(), "tansy's edit is not sedge's to undo"
     other_page.button("Undo").click()
     page.until(lambda: placed(page) == before, "tansy's undo")
@@ -147,13 +151,13 @@ def test_a_corner_is_dragged_in_the_view(page: Page, scene_id: str, sedge: httpx
     page.open_scene(scene_id)
     packet(page, "holt")
     page.rested()
-    corner = page.one('circle[aria-label="corner 4"]')
-    page.drag(corner, 60, -40)
+    corner = page.one('circle[aria-label="corner 2"]')
+    page.drag(corner, -60, 24)
 
     def moved() -> bool:
         layers = sedge.get(f"/api/scenes/{scene_id}").json()["layers"]
         corners = next(x for x in layers if x["id"] == "holt")["parameters"]["corners"]
-        return bool(corners[3] != [-45, 45] and corners[0] == [-50, -40])
+        return bool(corners[1] != [45, -45] and corners[0] == [-50, -40])
 
     page.until(moved, "the corner's new place")
     page.button("Undo").click()
@@ -233,9 +237,9 @@ def test_bake_and_download_a_valid_file(page: Page, scene_id: str, tmp_path: Pat
     assert (issues["numErrors"], issues["numWarnings"]) == (0, 0)
     manifest = json.loads(archive.read("manifest.json"))
     assert manifest["scene"] == "Withy Hythe"
-    assert f"{manifest['counts']['instances']:,}" == page.until(
-        lambda: page.driver.find_element(By.XPATH, "//tr[td[normalize-space()='instances']]/td[2]").text, "the count"
-    )
+    page.driver.find_element(By.XPATH, "//button[starts-with(normalize-space(), 'Release 1')]").click()
+    rows = page.until(lambda: page.driver.find_elements(By.XPATH, "//tr[td[normalize-space()='instances']]/td[2]"), "the counts")
+    assert rows[-1].text == f"{manifest['counts']['instances']:,}"
 
 
 def test_a_viewer_can_look_but_not_change(page: Page, demo_id: str) -> None:

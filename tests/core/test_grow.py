@@ -209,6 +209,11 @@ def test_a_monster_is_refused_before_it_is_made() -> None:
         make("tree", {"stems": 12, "first": {"count": 120}, "second": {"count": 120}, "third": {"count": 120}}, 1)
 
 
+def test_a_part_of_an_order_keeps_the_defaults_of_its_place() -> None:
+    p = build(TreeParameters, {"first": {"count": 3}})
+    assert p.first == TreeParameters().first.model_copy(update={"count": 3})
+
+
 def test_defaults_lie_within_their_limits() -> None:
     assert LimbOrder()
     for kind in all_kinds().values():

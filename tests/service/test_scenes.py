@@ -105,6 +105,20 @@ def test_a_viewer_looks_but_does_not_edit(burdock: httpx.Client, demo_id: str) -
     problem(burdock.post(f"/api/scenes/{demo_id}/releases"), 403)
 
 
+def test_an_owner_lets_others_in_and_out_and_one_owner_stays(sedge: httpx.Client, tansy: httpx.Client, scene: dict[str, Any]) -> None:
+    members = f"/api/scenes/{scene['id']}/members"
+    assert sedge.put(members, json={"name": "tansy", "role": "viewer"}).json()["members"][-1] == {"name": "tansy", "role": "viewer"}
+    problem(edit(tansy, tansy.get(f"/api/scenes/{scene['id']}").json(), "willows", parameters={"fill": 9}), 403)
+    problem(tansy.put(members, json={"name": "tansy", "role": "owner"}), 403)
+    sedge.put(members, json={"name": "tansy", "role": "editor"})
+    assert edit(tansy, scene, "willows", parameters={"fill": 9}).status_code == 200
+    problem(sedge.put(members, json={"name": "nobody", "role": "editor"}), 422)
+    problem(sedge.put(members, json={"name": "sedge", "role": "viewer"}), 422)
+    problem(sedge.delete(f"{members}/sedge"), 422)
+    assert sedge.delete(f"{members}/tansy").status_code == 200
+    problem(tansy.get(f"/api/scenes/{scene['id']}"), 404)
+
+
 def test_an_edit_is_kept_and_a_stale_one_gets_the_present_state(sedge: httpx.Client, scene: dict[str, Any]) -> None:
     after = edit(sedge, scene, "willows", parameters={"fill": 30, "size": [50, 60]}).json()
     assert layer(after, "willows")["parameters"]["fill"] == 30

@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from typing import Annotated, Any, TypeVar, cast
 
 from annotated_types import Ge, Le
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
 from pydantic.fields import FieldInfo
 
 from plough.core.errors import ParameterError
@@ -20,6 +20,18 @@ class Parameters(BaseModel):
     """Base of all parameter models: immutable, unknown fields and non-finite numbers refused."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _over_defaults(cls, values: Any) -> Any:
+        """A nested model that is given in part keeps the defaults of its place, not of its type."""
+        if not isinstance(values, Mapping):
+            return values
+        merged = dict(values)
+        for name, field in cls.model_fields.items():
+            if isinstance(field.default, Parameters) and isinstance(merged.get(name), Mapping):
+                merged[name] = {**field.default.model_dump(), **merged[name]}
+        return merged
 
 
 M = TypeVar("M", bound=BaseModel)

@@ -33,7 +33,7 @@
   }}
 />
 
-<span class="relative inline" bind:this={root}>
+<span class="relative inline-block" bind:this={root}>
   <button
     class="inline cursor-pointer rounded-t-[3px] border-b-[1.5px] px-1.5 leading-[1.25] transition-colors hover:brightness-95 {tint}"
     aria-expanded={open}

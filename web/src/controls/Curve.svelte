@@ -22,6 +22,7 @@
   const H = 84;
   const PAD = 9;
   let live = $state<Knot[] | null>(null);
+  let origin: Knot[] = []; // when the change began
   let held = $state<number | null>(null);
   let box: SVGSVGElement;
   const knots = $derived(live ?? value);
@@ -85,6 +86,7 @@
 
   function apply(next: Knot[]) {
     if (next.slice(1).some((b, i) => b[0] - (next[i] as Knot)[0] < 0.01)) return;
+    if (live === null) origin = value;
     live = next;
     oninput?.(next);
   }
@@ -103,7 +105,7 @@
     if (!live) return;
     const last = live;
     live = null;
-    if (!same(last, value)) onchange(last);
+    if (!same(last, origin)) onchange(last);
   }
 
   function drop(i: number) {

@@ -23,6 +23,7 @@
   const [from, to] = $derived(row.soft ?? [low, high]);
   const step = $derived(row.step ?? 0.01);
   let live = $state<number | null>(null);
+  let origin = 0; // the value when the change began; what is shown meanwhile may follow the draft
   let typed = $state<string | null>(null);
   let wrong = $state('');
   let track: HTMLElement;
@@ -38,6 +39,7 @@
   function move(v: number) {
     const next = tidy(v);
     if (next === now) return;
+    if (live === null) origin = value;
     live = next;
     oninput?.(next);
   }
@@ -46,7 +48,7 @@
     if (live === null) return;
     const last = live;
     live = null;
-    if (last !== value) onchange(last);
+    if (last !== origin) onchange(last);
   }
 
   function drag(event: PointerEvent) {

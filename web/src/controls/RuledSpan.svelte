@@ -24,6 +24,7 @@
   const [from, to] = $derived(row.soft ?? [low, high]);
   const step = $derived(row.step ?? 0.01);
   let live = $state<Pair | null>(null);
+  let origin: Pair = [0, 0]; // when the change began
   let held = $state(0);
   let wrong = $state('');
   let track: HTMLElement;
@@ -41,6 +42,7 @@
     if (end === 0) next[0] = Math.min(next[0], next[1]);
     else next[1] = Math.max(next[0], next[1]);
     if (same(next, now)) return;
+    if (live === null) origin = value;
     live = next;
     oninput?.(next);
   }
@@ -49,7 +51,7 @@
     if (live === null) return;
     const last = live;
     live = null;
-    if (!same(last, value)) onchange(last);
+    if (!same(last, origin)) onchange(last);
   }
 
   function place(event: PointerEvent, first = false) {
@@ -72,8 +74,14 @@
     timer = window.setTimeout(settle, 350);
   }
 
+  /** The value of one end; a limit beyond the ruler bars nothing. */
+  function told(end: number): string {
+    const v = now[end] ?? 0;
+    return (end === 0 && v <= low && from > low) || (end === 1 && v >= high && to < high) ? 'any' : shown(v, step);
+  }
+
   function take(end: number, text: string) {
-    const parsed = sum(text.replace(row.unit, '').trim());
+    const parsed = text.trim() === 'any' ? (end ? high : low) : sum(text.replace(row.unit, '').trim());
     if (parsed === null || parsed < low || parsed > high) {
       wrong = `${label}: ${low} to ${high} ${row.unit}`;
       return;
@@ -135,7 +143,7 @@
         class="field w-full min-w-0 px-1! text-center tabular-nums {wrong ? 'border-clay!' : ''}"
         aria-label="{label}, {end ? 'most' : 'least'}, value"
         {disabled}
-        value={shown(now[end] ?? 0, step)}
+        value={told(end)}
         onfocus={(e) => (e.target as HTMLInputElement).select()}
         onchange={(e) => take(end, (e.target as HTMLInputElement).value)}
         onkeydown={(e) => e.key === 'Enter' && (e.target as HTMLInputElement).blur()}

@@ -151,7 +151,7 @@
   {#each screen as p, i (i)}
     {#if p}
       <circle
-        class="pointer-events-auto cursor-move"
+        class={drawing ? '' : 'pointer-events-auto cursor-move'}
         role="button"
         tabindex={disabled || drawing ? -1 : 0}
         aria-label="{layer?.kind === 'path' ? 'point' : 'corner'} {i + 1}"

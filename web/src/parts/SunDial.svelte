@@ -81,7 +81,7 @@
   <circle cx={x} cy={y} r="5" fill="var(--ochre-mark)" />
   <text
     x="36"
-    y="58"
+    y={y > 38 ? 21 : 58}
     text-anchor="middle"
     font-size="9.5"
     fill="var(--ink)"

@@ -84,7 +84,7 @@
   </g>
   <text
     x="36"
-    y="60"
+    y={sy > 0.5 ? 16 : 62}
     text-anchor="middle"
     font-size="9.5"
     fill="var(--ink)"

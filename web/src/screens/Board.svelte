@@ -4,6 +4,7 @@
   import { onDestroy, untrack } from 'svelte';
   import BoardView from '../parts/BoardView.svelte';
   import Presence from '../parts/Presence.svelte';
+  import Share from '../parts/Share.svelte';
   import Sheet from '../parts/Sheet.svelte';
   import Strip from '../parts/Strip.svelte';
   import TopBar from '../parts/TopBar.svelte';
@@ -106,6 +107,7 @@
         >
       {/if}
       <a class="btn" href="/api/scenes/{open.id}/document" download="{open.scene?.name ?? 'scene'}.json">Save file</a>
+      {#if open.scene?.role === 'owner'}<Share {open} />{/if}
       <Presence names={open.present} />
     {/snippet}
   </TopBar>

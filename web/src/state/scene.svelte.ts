@@ -324,7 +324,7 @@ export class OpenScene {
     return Object.keys(edit.parameters ?? {}).some((k) => !same(read(old.parameters, k), read(now.parameters, k)));
   }
 
-  private async reload() {
+  async reload() {
     try {
       this.confirmed = this.scene = await take(
         api.GET('/api/scenes/{scene_id}', { params: { path: { scene_id: this.id } } }),
@@ -373,6 +373,7 @@ export class OpenScene {
           r.number === number ? { ...r, ...(message as Partial<Release>), number } : r,
         );
     }
+    if (message.type === 'members') await this.reload();
     if (message.type === 'resumed') {
       await this.reload();
       await this.evaluate();

@@ -113,10 +113,25 @@ class SceneOut(BaseModel):
     settings: Settings
     layers: list[LayerOut]
     assets: list[AssetOut]
+    members: list[MemberOut]
     undo: str | None = Field(description="What undo would take back.")
     redo: str | None
     note: str | None = Field(None, description="What an undo could not put back.")
     created_id: str | None = Field(None, description="Id of what the request made.")
+
+
+class MemberOut(BaseModel):
+    """Who is in a scene."""
+
+    name: str
+    role: str
+
+
+class MemberIn(In):
+    """Somebody to let in, or whose role changes."""
+
+    name: str = Field(min_length=1, max_length=40)
+    role: str = Field(pattern="^(owner|editor|viewer)$")
 
 
 class NewScene(In):

@@ -24,6 +24,8 @@ from plough.service.api.models import (
     LayerEdit,
     LayerMove,
     LayerOut,
+    MemberIn,
+    MemberOut,
     NewAsset,
     NewLayer,
     NewScene,
@@ -56,10 +58,19 @@ def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
         )
         for a in scenes.assets_of(db, scene.id)
     ]  # fmt: skip
-    role = db.get_one(Member, (scene.id, me.id)).role
+    members = [
+        MemberOut(name=name, role=role)
+        for name, role in db.execute(
+            select(Account.name, Member.role)
+            .join(Member, Member.account_id == Account.id)
+            .where(Member.scene_id == scene.id)
+            .order_by(Account.name)
+        )
+    ]
+    role = next(m.role for m in members if m.name == me.name)
     return SceneOut(
         id=scene.id, name=scene.name, role=role, version=scene.version, edits=scene.edits, settings=Settings.model_validate(scene.settings),
-        layers=layers, assets=assets, undo=undo, redo=redo, **more,
+        layers=layers, assets=assets, members=members, undo=undo, redo=redo, **more,
     )  # fmt: skip
 
 
@@ -172,6 +183,43 @@ def get_picture(scene_id: str, db: Session, me: Me) -> Response:
     if scene.picture is None:
         raise NotFound("the scene has no picture yet")
     return Response(scene.picture, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000"})
+
+
+@router.put("/{scene_id}/members")
+def put_member(scene_id: str, body: MemberIn, db: Session, me: Me) -> SceneOut:
+    """Let an account in, or change its role; only an owner may, and one owner stays."""
+    scene = scene_for(db, me, scene_id, "owner", lock=True)
+    account = db.scalar(select(Account).where(Account.name == body.name))
+    if account is None:
+        raise ParameterError("name", f"there is no account {body.name!r}", value=body.name)
+    member = db.get(Member, (scene_id, account.id))
+    if member is None:
+        db.add(Member(scene_id=scene_id, account_id=account.id, role=body.role))
+    else:
+        member.role = body.role
+    _check_owner(db, scene_id)
+    scenes.notify(db, scene_id, {"type": "members"})
+    return scene_out(db, scene, me)
+
+
+@router.delete("/{scene_id}/members/{name}")
+def remove_member(scene_id: str, name: str, db: Session, me: Me) -> SceneOut:
+    """Take an account out of the scene; only an owner may, and one owner stays."""
+    scene = scene_for(db, me, scene_id, "owner", lock=True)
+    account = db.scalar(select(Account).where(Account.name == name))
+    if account is None or db.get(Member, (scene_id, account.id)) is None:
+        raise NotFound(f"{name!r} is not in this scene")
+    if account.id == me.id:
+        raise ParameterError("name", "you cannot take yourself out; another owner can", value=name)
+    db.execute(delete(Member).where(Member.scene_id == scene_id, Member.account_id == account.id))
+    scenes.notify(db, scene_id, {"type": "members"})
+    return scene_out(db, scene, me)
+
+
+def _check_owner(db: Db, scene_id: str) -> None:
+    db.flush()
+    if not db.scalar(select(func.count()).select_from(Member).where(Member.scene_id == scene_id, Member.role == "owner")):
+        raise ParameterError("role", "a scene keeps one owner; make somebody else an owner first", limit="one owner or more")
 
 
 @router.post("/{scene_id}/layers", status_code=201)

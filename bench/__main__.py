@@ -1,0 +1,170 @@
+"""``./plough bench``: one table of ratios. Every figure is a median; the yardstick beside it is measured in the same run."""
+
+from __future__ import annotations
+
+import statistics
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from typing import Any
+
+import httpx
+import numpy as np
+from rich.console import Console
+from rich.table import Table
+from scipy.stats import qmc
+
+from plough.core.grow.tree import TreeParameters, _grow_orders, _wood
+from plough.core.kinds import make
+from plough.core.place.sampling import sample
+from plough.core.scene import Evaluator
+from plough.core.scene.evaluation import with_layer
+from plough.core.scene.weight import weigh
+from plough.service.demo.teasel_fen import PEAR, teasel_fen
+
+
+def median(work: Callable[[], Any], runs: int = 7) -> float:
+    """Seconds, after one run that is not counted."""
+    work()
+    times = []
+    for _ in range(runs):
+        began = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - began)
+    return statistics.median(times)
+
+
+def table() -> Table:
+    return Table("what", "takes", "yardstick", "takes ", "ratio", "aim", box=None)
+
+
+def row(into: Table, what: str, seconds: float, yardstick: str, other: float, aim: str = "") -> None:
+    into.add_row(what, f"{seconds * 1e3:.1f} ms", yardstick, f"{other * 1e3:.2f} ms", f"{seconds / other:.2f}", aim)
+
+
+def sweep_rows(into: Table) -> None:
+    p = TreeParameters()
+    orders = _grow_orders(p, 7)
+    mesh = _wood(p, orders, 0)
+    source = np.empty(mesh.nbytes, np.uint8)
+    copy = median(source.copy, 50)
+    row(
+        into,
+        f"wood of a tree swept, {mesh.triangles:,} triangles",
+        median(lambda: _wood(p, orders, 0), 30),
+        "a copy of its bytes",
+        copy,
+        "≤ 6",
+    )
+    tree = make("tree", PEAR, 7)
+    blank = np.empty(tree.mesh.nbytes, np.uint8)
+    row(
+        into,
+        f"pear regrown, {tree.mesh.triangles:,} triangles",
+        median(lambda: make("tree", PEAR, 7), 20),
+        "a copy of its bytes",
+        median(blank.copy, 50),
+    )
+
+
+def sampling_rows(into: Table) -> None:
+    side = 400.0
+    points = sample(1, 1.0, (0, 0, side, side))
+    ours = median(lambda: sample(1, 1.0, (0, 0, side, side))) / points.x.size
+    small = 40.0
+    engine = lambda: qmc.PoissonDisk(2, radius=1.0 / small, rng=np.random.default_rng(1)).fill_space()  # noqa: E731
+    theirs = median(engine, 3) / len(engine())
+    row(into, "sampling, a thousand points, maximal", ours * 1e3, "scipy.stats.qmc.PoissonDisk", theirs * 1e3, "< 1")
+    count = sample(1, 1.15, (-256, -256, 256, 256), 0.7).x.size
+    row(
+        into,
+        f"sampling, {count:,} points at 70 % fill",
+        median(lambda: sample(1, 1.15, (-256, -256, 256, 256), 0.7)),
+        "one pass of numpy.sqrt over 10 M",
+        sqrt_pass(),
+    )
+
+
+def sqrt_pass() -> float:
+    values = np.random.default_rng(1).random(10_000_000)
+    return median(lambda: np.sqrt(values))
+
+
+def evaluation_rows(into: Table) -> None:
+    document = teasel_fen()
+
+    def cold() -> Evaluator:
+        evaluator = Evaluator()
+        weigh(evaluator.evaluate(document), evaluator, (0, 2, 0))
+        return evaluator
+
+    whole = median(cold, 3)
+    warm = cold()
+    row(into, "demo evaluated again, nothing changed", median(lambda: warm.evaluate(document)), "demo evaluated cold", whole)
+    pears = document.layers[3]
+    spacing = iter(np.linspace(6, 9, 200))
+
+    def change() -> None:
+        parameters = pears.parameters.model_copy(update={"spacing": float(next(spacing))})
+        warm.evaluate(with_layer(document, pears.model_copy(update={"parameters": parameters})))
+
+    row(into, "demo evaluated, one layer changed", median(change), "demo evaluated cold", whole)
+
+
+def latency_rows(into: Table) -> None:
+    from plough.service.db.session import migrate
+    from plough.service.run import database
+    from tests.conftest import Running
+
+    with database() as url:
+        migrate(url)
+        from plough.service.db.session import Database
+        from plough.service.demo.load import load_demo
+
+        store = Database(url)
+        load_demo(store)
+        store.close()
+        service = Running(url)
+        service.wait()
+        try:
+            client = httpx.Client(base_url=service.base, timeout=120)
+            client.post("/api/session", json={"name": "sedge", "password": "water-mint"})
+            ping = median(lambda: client.get("/api/health"), 30)
+            height = iter(np.linspace(5, 9, 200))
+            body = lambda: {"kind": "tree", "parameters": PEAR | {"height": float(next(height))}, "seed": 27}  # noqa: E731
+            row(
+                into,
+                "ruler on the bench: new mesh through the API",
+                median(lambda: client.post("/api/make", json=body()), 20),
+                "a health request",
+                ping,
+                "≤ 60 ms",
+            )
+            scene = client.get("/api/scenes").json()[0]["id"]
+            client.get(f"/api/scenes/{scene}/evaluation")
+            serial = iter(range(1, 1000))
+
+            def draft() -> None:
+                n = next(serial)
+                client.post(
+                    f"/api/scenes/{scene}/draft",
+                    json={"layer": "pears", "parameters": {"spacing": 6 + n / 50}, "client": "bench", "serial": n},
+                ).raise_for_status()
+
+            row(into, "ruler on the board: a layer's draft through the API", median(draft, 15), "a health request", ping)
+        finally:
+            service.stop()
+
+
+def main() -> None:
+    """Measure everything and print the table."""
+    out = table()
+    for rows in (sweep_rows, sampling_rows, evaluation_rows, latency_rows):
+        rows(out)
+    Console(width=170).print(out)
+    starts = [median(lambda: subprocess.run([sys.executable, "-m", "plough", "kinds"], capture_output=True, check=True), 3)]
+    print(f"./plough kinds, second call: {starts[0]:.2f} s")
+
+
+main()
