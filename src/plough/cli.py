@@ -65,6 +65,7 @@ def make(
 def kinds(
     name: Annotated[str | None, typer.Argument(help="Show this kind's parameters.")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="JSON Schema.")] = False,
+    reference: Annotated[bool, typer.Option(help="Every kind with its parameters, as Markdown.")] = False,
 ) -> None:
     """List the kinds of asset and layer, or one kind's parameters."""
     from rich.console import Console
@@ -75,6 +76,9 @@ def kinds(
     from plough.core.scene.layers import LAYER_KINDS
 
     found: dict[str, Any] = {**dict(LAYER_KINDS.items()), **all_kinds()}
+    if reference:
+        print(_reference(found))
+        return
     console = Console(width=None if sys.stdout.isatty() else 160)
     if name is None:
         table = Table("kind", "of", "what it is", box=None)
@@ -95,6 +99,28 @@ def kinds(
         title = f"{row['section']}: {row['title']}" if row["section"] else row["title"]
         table.add_row(row["path"], title, row["unit"], limits, str(row["default"]))
     console.print(table)
+
+
+def _reference(found: dict[str, Any]) -> str:
+    from plough.core.parameters import describe
+
+    lines = ["# Kinds", "", "Made by `./plough kinds --reference`."]
+    for k in found.values():
+        lines += [
+            "",
+            f"## {k.title}",
+            "",
+            f"`{k.name}`: {k.summary}",
+            "",
+            "| name | what | unit | limits | default |",
+            "|---|---|---|---|---|",
+        ]
+        for row in describe(k.parameters):
+            limits = ", ".join(row["options"]) if row["options"] else "" if row["low"] is None else f"{row['low']:g} to {row['high']:g}"
+            title = f"{row['section']}: {row['title']}" if row["section"] else row["title"]
+            help_ = f". {row['help']}" if row["help"] else ""
+            lines.append(f"| `{row['path']}` | {title}{help_} | {row['unit']} | {limits} | {row['default']} |")
+    return "\n".join(lines)
 
 
 scene = typer.Typer(no_args_is_help=True, help="Scene documents.")

@@ -65,6 +65,11 @@ def test_bake_writes_all_files(tmp_path: Path) -> None:
     assert (tmp_path / "out/placements.csv").read_text().startswith("id,layer,asset,variant,")
 
 
+def test_the_reference_page_is_up_to_date() -> None:
+    page = Path(__file__).resolve().parents[2] / "docs/kinds.md"
+    assert plough("kinds", "--reference").stdout == page.read_text(), "run: ./plough kinds --reference > docs/kinds.md"
+
+
 def test_kinds_lists_and_describes() -> None:
     listed = plough("kinds").stdout
     assert "tree" in listed

@@ -82,6 +82,8 @@ export class OpenScene {
       this.confirmed = this.scene = scene;
       if (!scene.layers.some((l) => l.id === this.selected))
         this.selected = (scene.layers.find((l) => l.kind === 'scatter') ?? scene.layers[0])?.id ?? '';
+      const [first] = scene.settings.viewpoints ?? [];
+      if (first) this.eye = first.eye;
       void this.loadReleases();
       this.connect();
       void this.send();

@@ -8,7 +8,7 @@ from typing import Any, Literal
 import orjson
 from pydantic import Field, ValidationError
 
-from plough.core.errors import DocumentError, ParameterError
+from plough.core.errors import DocumentError
 from plough.core.kinds import get_kind
 from plough.core.parameters import Parameters, Seed, build, fault
 from plough.core.scene.layers import Id, Layer
@@ -121,6 +121,3 @@ def check_order(document: SceneDocument) -> None:
 def write_document(document: SceneDocument) -> bytes:
     """`document` as indented JSON."""
     return orjson.dumps(document.model_dump(mode="json"), option=orjson.OPT_INDENT_2)
-
-
-__all__ = ["VERSION", "Asset", "ParameterError", "SceneDocument", "Settings", "check_asset", "read_document", "write_document"]

@@ -269,12 +269,5 @@ def _make_area(p: AreaParameters) -> Float64:
 
 def with_layer(document: SceneDocument, layer: Layer) -> SceneDocument:
     """`document` with one layer replaced by `layer` of the same id."""
-    return replace_layers(document, tuple(layer if other.id == layer.id else other for other in document.layers))
-
-
-def replace_layers(document: SceneDocument, layers: tuple[Layer, ...]) -> SceneDocument:
-    """`document` with other layers."""
+    layers = tuple(layer if other.id == layer.id else other for other in document.layers)
     return document.model_copy(update={"layers": layers})
-
-
-__all__ = ["COVERAGE", "Evaluation", "Evaluator", "LayerResult", "Scattered", "Variant", "replace", "switch_distances", "with_layer"]

@@ -23,10 +23,10 @@ PEAR: dict[str, Any] = {
 ALDER: dict[str, Any] = {
     "height": 12.5, "stems": 3, "spread": 13, "girth": 2.4, "lean": 4, "crookedness": 0.2, "straighten": 0.3, "taper": 0.5,
     "profile": [[0, 0.65], [0.25, 1], [0.6, 0.72], [1, 0.16]],
-    "first": {"count": 26, "start": 0.2, "end": 0.97, "angle": 72, "tip_angle": 38, "length": 0.33, "thickness": 0.5, "crookedness": 0.28, "pull": 0.22},
-    "second": {"count": 8, "start": 0.18, "end": 0.97, "angle": 55, "tip_angle": 38, "flat": 0.35, "length": 0.5, "thickness": 0.6, "crookedness": 0.3, "pull": 0.05},
-    "third": {"count": 2, "start": 0.2, "end": 0.96, "angle": 50, "tip_angle": 40, "flat": 0.2, "length": 0.5, "thickness": 0.66, "crookedness": 0.3},
-    "leaf_count": 2.9, "leaf_size": 0.6, "leaf_tint": 0.5, "leaf_droop": 0.2,
+    "first": {"count": 19, "start": 0.2, "end": 0.97, "angle": 72, "tip_angle": 38, "length": 0.33, "thickness": 0.5, "crookedness": 0.28, "pull": 0.22},
+    "second": {"count": 7, "start": 0.18, "end": 0.97, "angle": 55, "tip_angle": 38, "flat": 0.35, "length": 0.5, "thickness": 0.6, "crookedness": 0.3, "pull": 0.05},
+    "third": {"count": 1, "start": 0.2, "end": 0.96, "angle": 50, "tip_angle": 40, "flat": 0.2, "length": 0.5, "thickness": 0.66, "crookedness": 0.3},
+    "leaf_count": 3.1, "leaf_size": 0.66, "leaf_tint": 0.5, "leaf_droop": 0.2,
     "leaf_color": "#41662f", "leaf_tip_color": "#6d8b3c", "sprig_leaves": 11, "sprig_length": 0.3, "sprig_width": 0.82, "sprig_widest": 0.58, "sprig_point": 0.0, "sprig_teeth": 0.55,
     "bark_light": "#6f675c", "bark_dark": "#2c2825", "bark_scale": 8, "bark_lichen": 0.3, "flare": 0.6,
 }  # fmt: skip
@@ -65,7 +65,7 @@ def teasel_fen() -> SceneDocument:
             "profile": "console",
             "viewpoints": [
                 {"id": "causeway", "name": "Down the causeway", "eye": [-92, 3.1, -14], "target": [-40, 0.6, -22]},
-                {"id": "orchard", "name": "Orchard corner", "eye": [-36, 4.4, 20], "target": [-80, 2.4, 46]},
+                {"id": "orchard", "name": "Orchard corner", "eye": [-30, 2.9, 40], "target": [-70, 2.2, 42]},
                 {"id": "above", "name": "From above", "eye": [-150, 92, 150], "target": [-8, -6, -2]},
             ],
         },
