@@ -15,8 +15,8 @@ from rich.console import Console
 from rich.table import Table
 from scipy.stats import qmc
 
-from plough.core.grow.tree import TreeParameters, _grow_orders, _wood
 from plough.core.kinds import make
+from plough.core.mesh.sweep import Limbs, sweep
 from plough.core.place.sampling import sample
 from plough.core.scene import Evaluator
 from plough.core.scene.evaluation import with_layer
@@ -43,16 +43,32 @@ def row(into: Table, what: str, seconds: float, yardstick: str, other: float, ai
     into.add_row(what, f"{seconds * 1e3:.1f} ms", yardstick, f"{other * 1e3:.2f} ms", f"{seconds / other:.2f}", aim)
 
 
+def many_limbs(count: int, points: int, sides: int) -> Limbs:
+    """Bent limbs side by side."""
+    t = np.linspace(0, 1, points)
+    bent = np.stack([0.3 * np.sin(3 * t), t, 0.2 * t**2], axis=1)
+    place = np.random.default_rng(1).uniform(-9, 9, (count, 1, 3))
+    total = count * points
+    return Limbs(
+        np.arange(count + 1) * points,
+        (bent[None] + place).reshape(-1, 3).astype(np.float32),
+        np.tile(0.1 * (1.05 - t), count).astype(np.float32),
+        np.zeros(total, np.float32),
+        np.full(count, sides),
+        np.zeros(count, np.float32),
+        np.zeros((total, 4), np.uint8),
+    )
+
+
 def sweep_rows(into: Table) -> None:
-    p = TreeParameters()
-    orders = _grow_orders(p, 7)
-    mesh = _wood(p, orders, 0)
+    limbs = many_limbs(480, 20, 12)
+    mesh = sweep(limbs, "bark")
     source = np.empty(mesh.nbytes, np.uint8)
     copy = median(source.copy, 50)
     row(
         into,
-        f"wood of a tree swept, {mesh.triangles:,} triangles",
-        median(lambda: _wood(p, orders, 0), 30),
+        f"limbs swept, {mesh.triangles:,} triangles",
+        median(lambda: sweep(limbs, "bark"), 30),
         "a copy of its bytes",
         copy,
         "≤ 6",

@@ -29,6 +29,7 @@ class Results:
         self._held: OrderedDict[str, bytes] = OrderedDict()
         self._bytes = 0
         self._keys: OrderedDict[str, dict[str, str]] = OrderedDict()
+        self._kept: set[str] = set()  # keys that the database holds, too
         self._lock = Lock()
 
     def put(self, data: bytes) -> str:
@@ -61,13 +62,14 @@ class Results:
         key = key_of(key)
         with self._lock:
             known = self._keys.get(key)
-            if known is not None and all(h in self._held for h in known.values()):
+            if known is not None and (key in self._kept or all(h in self._held for h in known.values())):
                 self._keys.move_to_end(key)
                 return known
         with self.database.session() as db:
             row = db.get(Result, key)
             if row is not None:
                 row.used = func.now()
+                self._kept.add(key)
                 return self._know(key, dict(row.blobs))
         made = make()
         names = {name: self.put(data) for name, data in made.items()}
@@ -76,6 +78,7 @@ class Results:
                 blobs = sorted({(names[n], data) for n, data in made.items()})
                 db.execute(insert(Blob).on_conflict_do_nothing(), [{"hash": h, "data": d} for h, d in blobs])
                 db.execute(insert(Result).values(key=key, blobs=names).on_conflict_do_nothing())
+            self._kept.add(key)
         return self._know(key, names)
 
     def _know(self, key: str, names: dict[str, str]) -> dict[str, str]:
