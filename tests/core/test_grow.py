@@ -8,12 +8,16 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from plough.core.errors import ParameterError, TooLargeError
+from plough.core.grow.age import aged
+from plough.core.grow.habit import LimbOrder, TreeParameters
+from plough.core.grow.leaf import LeafParameters
 from plough.core.grow.skeleton import Order
 from plough.core.grow.skin import Bark, Sprig
-from plough.core.grow.tree import MOST_TRIANGLES, LimbOrder, TreeParameters, _grow_orders
+from plough.core.grow.tree import MOST_TRIANGLES, assemble, grow
 from plough.core.kinds import all_kinds, make
 from plough.core.mesh.checks import problems
 from plough.core.parameters import build, describe, with_values
+from plough.core.presets import PRESETS, preset
 
 
 def strategy(row: dict[str, Any]) -> st.SearchStrategy[Any] | None:
@@ -65,7 +69,7 @@ def test_the_same_bytes_on_a_second_run(kind: str) -> None:
 
 def orders(**settings: Any) -> list[Order]:
     base = {"second.count": 5, "third.count": 2, **settings}
-    return _grow_orders(build(TreeParameters, with_values({}, base)), 11)
+    return grow(build(TreeParameters, with_values({}, base)), 11)
 
 
 def kept(less: Order, more: Order) -> bool:
@@ -146,7 +150,7 @@ def test_leaves_hang_on_twigs() -> None:
     first = int(mesh.indices[part.first : part.first + part.count].min())
     foot = mesh.positions[first::6] * 0.5 + mesh.positions[first + 2 :: 6] * 0.5  # between the lower corners
     middle = mesh.positions[first + 1 :: 6]
-    grown = _grow_orders(p, 3)
+    grown = grow(p, 3)
     twigs = np.concatenate([np.linspace(o.points[:, :-1], o.points[:, 1:], 6).reshape(-1, 3) for o in grown[2:]])
     from scipy.spatial import cKDTree
 
@@ -157,7 +161,7 @@ def test_leaves_hang_on_twigs() -> None:
 
 def test_levels_of_detail_are_lighter_and_of_the_same_size() -> None:
     near, middle, far = (make("tree", {}, 9, d) for d in range(3))
-    assert near.mesh.triangles > 3 * middle.mesh.triangles > 6 * far.mesh.triangles
+    assert near.mesh.triangles > 2.5 * middle.mesh.triangles > 5 * far.mesh.triangles
     for level in (middle, far):
         assert level.height == pytest.approx(near.height, rel=0.12)
         assert level.canopy_radius == pytest.approx(near.canopy_radius, rel=0.25)
@@ -169,22 +173,33 @@ def test_leaf_normals_are_crown_shaped() -> None:
     first = int(mesh.indices[part.first : part.first + part.count].min())
     out = mesh.positions[first:] * np.array([1, 0, 1], np.float32)
     outward = np.einsum("ij,ij->i", out, mesh.normals[first:]) > 0
-    assert outward.mean() > 0.97
+    assert outward.mean() > 0.95
 
 
-@pytest.mark.parametrize("recipe", [Bark(1, 128, (0.5, 0.5, 0.4), (0.2, 0.2, 0.2), 0.8, 6, 0.3)])
-def test_bark_repeats_without_a_seam(recipe: Bark) -> None:
-    image = recipe.draw().albedo[..., :3].astype(float)
-    for axis in (0, 1):
-        inside = np.abs(np.diff(image, axis=axis)).mean()
-        seam = np.abs(np.take(image, 0, axis) - np.take(image, -1, axis)).mean()
-        assert seam < 3 * inside
+STYLES = ("furrowed", "plated", "smooth", "peeling")
+
+
+@pytest.mark.parametrize("style", STYLES)
+def test_bark_repeats_without_a_seam(style: str) -> None:
+    maps = Bark(style, 1, 128, (0.5, 0.5, 0.4), (0.2, 0.2, 0.2), 0.8, 6, 0.3).draw()
+    for drawn in (maps.albedo[..., :3], maps.normal, maps.surface):
+        assert drawn is not None
+        image = drawn.astype(float)
+        for axis in (0, 1):
+            inside = np.abs(np.diff(image, axis=axis)).mean()
+            seam = np.abs(np.take(image, 0, axis) - np.take(image, -1, axis)).mean()
+            assert seam < 3 * inside + 0.5
+
+
+def test_styles_of_bark_differ() -> None:
+    drawn = [Bark(s, 1, 64, (0.5, 0.5, 0.4), (0.2, 0.2, 0.2), 0.8, 6, 0.0).draw().albedo.tobytes() for s in STYLES]
+    assert len(set(drawn)) == len(STYLES)
 
 
 def test_a_sprig_has_leaves_with_alpha_and_no_dark_fringe() -> None:
-    maps = Sprig(5, 128, 9, 0.34, 0.6, 0.4, 0.2, 0.2, (0.3, 0.5, 0.2), (0.5, 0.6, 0.3), (0.2, 0.2, 0.2)).draw()
+    maps = Sprig(LeafParameters(), 128, 9, 0.34, 1.0, 0.4, (0.2, 0.2, 0.2)).draw()
     alpha = maps.albedo[..., 3]
-    assert 0.15 < (alpha > 127).mean() < 0.7
+    assert 0.12 < (alpha > 127).mean() < 0.75
     leaf, edge = alpha > 250, (alpha > 10) & (alpha < 120)
     brightness = maps.albedo[..., :3].astype(float).sum(axis=-1)
     assert brightness[edge].mean() > 0.7 * brightness[leaf].mean()
@@ -194,7 +209,7 @@ def test_a_sprig_has_leaves_with_alpha_and_no_dark_fringe() -> None:
     ("values", "field"),
     [
         ({"height": 900}, "height"), ({"height": float("nan")}, "height"), ({"heigth": 5}, "heigth"), ({"first": {"count": -1}}, "first.count"),
-        ({"profile": [[0.5, 1], [0.2, 1]]}, "profile"), ({"bark_light": "green"}, "bark_light"), ({"stems": 2.5}, "stems"),
+        ({"first": {"profile": [[0.5, 1], [0.2, 1]]}}, "first.profile"), ({"bark_light": "green"}, "bark_light"), ({"stems": 2.5}, "stems"),
     ],
 )  # fmt: skip
 def test_bad_values_name_the_field(values: dict[str, Any], field: str) -> None:
@@ -207,6 +222,68 @@ def test_bad_values_name_the_field(values: dict[str, Any], field: str) -> None:
 def test_a_monster_is_refused_before_it_is_made() -> None:
     with pytest.raises(TooLargeError, match="limit"):
         make("tree", {"stems": 12, "first": {"count": 120}, "second": {"count": 120}, "third": {"count": 120}}, 1)
+
+
+@pytest.mark.parametrize("name", [p.name for p in PRESETS])
+def test_every_preset_is_sound_at_every_level(name: str) -> None:
+    p = preset(name)
+    for detail in range(3):
+        product = make(p.kind, p.parameters, p.seed, detail)
+        assert problems(product.mesh, least_area=0.0) == []
+        assert sum(n for _, n in product.ranges.values()) in (0, product.mesh.triangles)
+
+
+def test_age_moves_every_vertex_of_a_fixed_topology_without_a_jump() -> None:
+    p = build(TreeParameters, {"second": {"count": 4}, "third": {"count": 0}, "leaf_count": 1.5})
+    orders = grow(p, 3)
+
+    def at(age: float) -> Any:
+        q = p.model_copy(update={"age": age})
+        return assemble(q, 3, aged(orders, age, fixed=True), 0, orders)[0]
+
+    ages = np.linspace(0.1, 1.5, 15)
+    meshes = [at(float(a)) for a in ages]
+    for a, b, age in zip(meshes, meshes[1:], ages, strict=False):
+        assert np.array_equal(a.indices, b.indices)
+        whole = np.abs(b.positions - a.positions).max()
+        part = np.abs(at(float(age) + 0.001).positions - a.positions).max()
+        assert part < 0.25 * max(whole, 0.4), "a hundredth of the way moves nothing by a quarter of it"
+
+
+def test_a_young_tree_is_the_same_tree() -> None:
+    orders = grow(TreeParameters(), 5)
+    young = aged(orders, 0.4)
+    for old, new in zip(orders, young, strict=False):
+        assert set(new.ids.tolist()) <= set(old.ids.tolist())
+    assert young[0].length[0] < 0.8 * orders[0].length[0]
+
+
+@given(n=st.integers(20, 400), more=st.integers(1, 300))
+@settings(max_examples=10, deadline=None)
+def test_more_points_of_a_crown_keep_the_others(n: int, more: int) -> None:
+    from plough.core.grow.crown import crown_points
+
+    table = np.linspace(1, 0.2, 65).astype(np.float32)
+    few, many = (crown_points(4, k, table, 2.0, 8.0, 3.0, 0.5) for k in (n, n + more))
+    assert many[:n].tobytes() == few.tobytes()
+    assert (few[:, 1] >= 2.0).all() and (few[:, 1] <= 8.0).all()
+
+
+def test_complexity_thins_and_says_what_it_did() -> None:
+    from plough.core.grow.complexity import fit, thinned
+
+    p = TreeParameters()
+    counts = {c: make("tree", {"complexity": c}, 4).mesh.triangles for c in (1.0, 0.6, 0.3, 0.1)}
+    assert sorted(counts.values(), reverse=True) == list(counts.values())
+    changed, changes = thinned(p, 0.3)
+    assert {c.path for c in changes} >= {"leaf_count", "leaf_size", "second.count"}
+    assert next(c for c in changes if c.path == "leaf_count").after == changed.leaf_count
+    area = [q.leaf_count * q.leaf_size**2 for q in (p, changed)]
+    assert area[1] == pytest.approx(area[0], rel=0.02), "the leaves keep their area"
+    dial, triangles = fit(lambda c: make("tree", {"complexity": c}, 4).mesh.triangles, 9000)
+    assert triangles <= 9000 < make("tree", {"complexity": min(1.0, dial + 0.03)}, 4).mesh.triangles
+    with pytest.raises(ParameterError, match="barest"):
+        fit(lambda c: make("tree", {"complexity": c}, 4).mesh.triangles, 10)
 
 
 def test_a_part_of_an_order_keeps_the_defaults_of_its_place() -> None:

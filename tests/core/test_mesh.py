@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plough.core.bake.colliders import box_mesh, capsule_mesh
-from plough.core.kinds import Capsule, make
+from plough.core.collider import Capsule
+from plough.core.kinds import make
 from plough.core.mesh.bleed import bleed
 from plough.core.mesh.cards import make_card
 from plough.core.mesh.checks import is_watertight, problems, triangle_areas, volume, welded

@@ -198,7 +198,12 @@ def test_the_scene_file_holds_every_instance_level_and_collider() -> None:
             assert instances(document, nodes[lower]) == instances(document, node)
             assert len(node["extras"]["MSFT_screencoverage"]) == 2
     colliders = [nodes[k] for k in by_name["willows"]["children"] if "collider" in nodes[k]["name"]]
-    assert sum(instances(document, n) for n in colliders) == placed["willows"]
+    scattered = evaluation.layer("willows").scattered
+    assert scattered is not None
+    bodies = [evaluator.product(v, 0).collider.count for v in scattered.variants]
+    expected = int(np.dot(bodies, scattered.per_variant()))
+    assert sum(instances(document, n) for n in colliders) == expected >= placed["willows"]
+    assert all(n["extras"]["blocksMovement"] is True and n["extras"]["collider"] == "capsule" for n in colliders)
     for material in document["materials"]:
         assert material["pbrMetallicRoughness"]["metallicFactor"] == 0
         assert "emissiveFactor" not in material

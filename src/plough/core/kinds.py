@@ -9,19 +9,11 @@ from dataclasses import dataclass, field
 from functools import cache
 from typing import Any
 
+from plough.core.collider import Collider
 from plough.core.errors import ParameterError
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
 from plough.core.parameters import Parameters, build
-
-
-@dataclass(frozen=True, slots=True)
-class Capsule:
-    """A rounded rod, for collisions."""
-
-    start: tuple[float, float, float]  #: metres
-    end: tuple[float, float, float]  #: metres
-    radius: float  #: metres
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,8 +25,9 @@ class Product:
     footprint_radius: float  #: metres, of what stands on the ground
     canopy_radius: float  #: metres, of the whole seen from above
     height: float  #: metres
-    stems: tuple[Capsule, ...] = ()
+    collider: Collider = field(default_factory=Collider)
     counts: dict[str, int] = field(default_factory=dict)  #: what was grown, by name
+    ranges: dict[str, tuple[int, int]] = field(default_factory=dict)  #: first triangle and number of triangles of each named element
 
 
 Make = Callable[[Any, int, int], Product]

@@ -73,3 +73,31 @@ def tile(seed: np.uint64, rows: int, columns: int, cells_x: int, cells_y: int, o
         for c in range(columns):
             out[r, c] = layered(seed, c / columns * cells_x, r / rows * cells_y, octaves, gain, 0.0, cells_x, cells_y)
     return out
+
+
+@kernel
+def cells(seed: np.uint64, rows: int, columns: int, cells_x: int, cells_y: int, jitter: float) -> tuple[Float32, Float32]:
+    """Cellular noise (Worley 1996) that repeats on both axes: (rows, columns) distances to the nearest cell's edge, and a value per cell.
+
+    Distances are in cells; values lie in [0, 1).
+    """
+    edge, value = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
+    for r in range(rows):
+        for c in range(columns):
+            x, y = (c + 0.5) / columns * cells_x, (r + 0.5) / rows * cells_y
+            ix, iy = int(x), int(y)
+            first, second, owner = 9.0, 9.0, np.uint64(0)
+            for j in range(iy - 2, iy + 3):
+                for i in range(ix - 2, ix + 3):
+                    place = (np.uint64(i % cells_x) << _S32) | np.uint64(j % cells_y)
+                    h = mix((place + seed) * _ODD ^ _LATTICE)
+                    px = i + 0.5 + jitter * (float(h & _LOW) / 4294967296.0 - 0.5)
+                    py = j + 0.5 + jitter * (float(h >> _S32) / 4294967296.0 - 0.5)
+                    d = math.sqrt((px - x) ** 2 + (py - y) ** 2)
+                    if d < first:
+                        first, second, owner = d, first, h
+                    elif d < second:
+                        second = d
+            edge[r, c] = 0.5 * (second - first)
+            value[r, c] = float(mix(owner) >> _S32) / 4294967296.0
+    return edge, value

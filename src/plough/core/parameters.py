@@ -56,6 +56,7 @@ Knots = Annotated[tuple[tuple[Share, Share], ...], Field(min_length=2, max_lengt
 Numeral = BeforeValidator(lambda v: str(v) if isinstance(v, int) and not isinstance(v, bool) else v)
 """For choices among numbers: takes 512 as well as "512"."""
 Seed = Annotated[int, Field(ge=0, le=2**32 - 1)]
+Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
 
 
 def _extra(control: str, unit: str, soft: tuple[float, float] | None, step: float | None, group: str, **more: object) -> dict[str, Any]:
@@ -113,6 +114,16 @@ def flag(default: bool, title: str, *, group: str = "", help: str = "") -> Any:
     return Field(default, title=title, description=help, json_schema_extra=_extra("flag", "", None, None, group))
 
 
+def color(default: str, title: str, group: str = "", help: str = "") -> Any:
+    """An sRGB colour as ``#rrggbb``; the field's type is `Color`."""
+    return Field(default, title=title, description=help, json_schema_extra=_extra("color", "", None, None, group))
+
+
+def parse_color(text: str) -> tuple[float, float, float]:
+    """sRGB of ``#rrggbb``, each 0 to 1."""
+    return (int(text[1:3], 16) / 255, int(text[3:5], 16) / 255, int(text[5:7], 16) / 255)
+
+
 def text(default: str, title: str, *, most: int = 80, group: str = "", help: str = "", control: str = "text") -> Any:
     """A line of text."""
     return Field(default, title=title, max_length=most, description=help, json_schema_extra=_extra(control, "", None, None, group))
@@ -164,7 +175,7 @@ def _limits(field: FieldInfo) -> tuple[float | None, float | None]:
 def describe(model: type[BaseModel], prefix: str = "", group: str = "", section_title: str = "") -> list[dict[str, Any]]:
     """Every field of `model` as a row: path, title, group, section, control, unit, limits, step, default, help.
 
-    Nested models are flattened; their rows carry the nested model's title as `section`.
+    Nested models are flattened: their rows are put in the nested model's group, under its title or their own group's name as `section`.
     """
     rows: list[dict[str, Any]] = []
     for name, field in model.model_fields.items():
@@ -174,8 +185,7 @@ def describe(model: type[BaseModel], prefix: str = "", group: str = "", section_
             nested = describe(type(field.default), f"{prefix}{name}.", nested_group, field.title or name)
             values = field.default.model_dump(mode="json")
             for row in nested:
-                if row["section"] == (field.title or name):
-                    row["default"] = values[row["path"].rsplit(".", 1)[-1]]
+                row["default"] = values[row["path"].removeprefix(f"{prefix}{name}.")]
             rows += nested
             continue
         if not extra:
@@ -188,8 +198,8 @@ def describe(model: type[BaseModel], prefix: str = "", group: str = "", section_
             {
                 "path": prefix + name,
                 "title": field.title or name,
-                "group": str(extra.get("group") or group),
-                "section": section_title,
+                "group": group or str(extra.get("group")),
+                "section": str(extra.get("group") or section_title) if prefix else "",
                 "control": extra.get("control", "text"),
                 "unit": extra.get("unit", ""),
                 "low": low,

@@ -695,7 +695,7 @@ export interface components {
              * @default {
              *       "instancing": true,
              *       "levels": true,
-             *       "colliders": "capsule",
+             *       "colliders": "asset",
              *       "textures": true,
              *       "ground_step": "2"
              *     }
@@ -720,11 +720,11 @@ export interface components {
              */
             levels: boolean;
             /**
-             * Stem colliders
-             * @default capsule
+             * Colliders
+             * @default asset
              * @enum {string}
              */
-            colliders: "none" | "capsule" | "box";
+            colliders: "asset" | "box" | "none";
             /**
              * Textures
              * @default true

@@ -12,7 +12,7 @@ import numpy as np
 import orjson
 
 import plough
-from plough.core.bake.colliders import box_mesh, capsule_mesh
+from plough.core.bake.colliders import box_meshes, collider_meshes
 from plough.core.cache import Cache
 from plough.core.errors import TooLargeError
 from plough.core.formats.glb import GlbBuilder, Images, mesh_glb, no_images
@@ -137,8 +137,8 @@ class Baker:
     def _collider_meshes(self, builder: GlbBuilder, variant: Variant, product: Product) -> list[int]:
         if self.parameters.colliders == "none":
             return []
-        make = capsule_mesh if self.parameters.colliders == "capsule" else box_mesh
-        return [builder.add_mesh(make(stem), {}, f"collider-{variant.label}-{k}") for k, stem in enumerate(product.stems)]
+        make = collider_meshes if self.parameters.colliders == "asset" else box_meshes
+        return [builder.add_mesh(body, {}, f"collider-{variant.label}-{k}") for k, body in enumerate(make(product.collider))]
 
     def _layer_node(
         self, builder: GlbBuilder, result: LayerResult, scattered: Scattered,
@@ -155,14 +155,14 @@ class Baker:
             counts["colliders"] += int(rows.size) * len(colliders)
             coverage = [COVERAGE[0], 0.0] if len(indices) > 1 else []
             name = f"{result.layer.id}-{variant.label}"
+            says = products[0].collider.extras() | ({"collider": "box"} if self.parameters.colliders == "box" else {})
             if self.parameters.instancing:
                 shared = builder.add_instances(p.position[rows], p.rotation[rows], p.scale[rows])
                 lower = [builder.add_node(f"{name}-level-{d + 1}", m, instances=shared) for d, m in enumerate(indices[1:])]
                 extras = {"asset": variant.asset, "variant": variant.seed, "layer": result.layer.id}
                 children.append(builder.add_node(name, indices[0], instances=shared, levels=lower, coverage=coverage, extras=extras))
                 for k, mesh in enumerate(colliders):
-                    extras_c = {"collider": self.parameters.colliders, "blocks": "movement"}
-                    children.append(builder.add_node(f"collider-{name}-{k}", mesh, instances=shared, extras=extras_c))
+                    children.append(builder.add_node(f"collider-{name}-{k}", mesh, instances=shared, extras=says))
                 continue
             for i in rows:
                 place: dict[str, Any] = {"translation": p.position[i], "rotation": p.rotation[i], "scale": p.scale[i]}
@@ -170,7 +170,7 @@ class Baker:
                 lower = [builder.add_node(f"{each}-level-{d + 1}", m, **place) for d, m in enumerate(indices[1:])]
                 children.append(builder.add_node(each, indices[0], levels=lower, coverage=coverage, **place))
                 for k, mesh in enumerate(colliders):
-                    children.append(builder.add_node(f"collider-{each}-{k}", mesh, extras={"collider": self.parameters.colliders}, **place))
+                    children.append(builder.add_node(f"collider-{each}-{k}", mesh, extras=says, **place))
         return builder.add_node(result.layer.id, children=children, extras={"name": result.layer.name, "placements": p.count})
 
     def _manifest(self, counts: dict[str, int]) -> bytes:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from scipy.spatial import ConvexHull
 
-from plough.core.arrays import Float64
-from plough.core.kinds import Capsule
+from plough.core.arrays import Float32, Float64
+from plough.core.collider import Capsule, Collider
 from plough.core.mesh.value import Mesh, Part
 
 _SIDES, _RINGS = 8, 2
@@ -65,3 +66,30 @@ def box_mesh(capsule: Capsule) -> Mesh:
     ]
     quads = [(0, 1, 2, 3), (7, 6, 5, 4), (0, 4, 5, 1), (1, 5, 6, 2), (2, 6, 7, 3), (3, 7, 4, 0)]
     return _closed(np.array(corners), [f for q in quads for f in ((q[0], q[1], q[2]), (q[0], q[2], q[3]))])
+
+
+def convex_mesh(corners: Float32) -> Mesh:
+    """The convex hull of `corners` (n, 3), its faces outwards."""
+    hull = ConvexHull(corners.astype(np.float64))
+    used, faces = np.unique(hull.simplices, return_inverse=True)
+    points = hull.points[used]
+    faces = faces.reshape(-1, 3)
+    a, b, c = (points[faces[:, k]] for k in range(3))
+    inward = np.einsum("ij,ij->i", np.cross(b - a, c - a), hull.equations[:, :3]) < 0
+    faces[inward] = faces[inward][:, ::-1]
+    return _closed(points, [(int(i), int(j), int(k)) for i, j, k in faces])
+
+
+def collider_meshes(collider: Collider) -> list[Mesh]:
+    """A closed mesh for every body of `collider`."""
+    return [*map(capsule_mesh, collider.capsules), *map(convex_mesh, collider.pieces)]
+
+
+def box_meshes(collider: Collider) -> list[Mesh]:
+    """A box about every body of `collider`."""
+    return [*map(box_mesh, collider.capsules), *(convex_mesh(_corners(piece)) for piece in collider.pieces)]
+
+
+def _corners(points: Float32) -> Float32:
+    low, high = points.min(axis=0), points.max(axis=0)
+    return np.array([[(low, high)[i][0], (low, high)[j][1], (low, high)[k][2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)], np.float32)

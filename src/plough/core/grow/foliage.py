@@ -1,17 +1,19 @@
-"""Leaf cards on limbs: quads folded along the middle, each a sprig of leaves.
+"""Leaves on limbs: cards, shaped leaves, or faceted lumps.
 
-Cards hang on (limb id, number): more cards leave the others where they were. Normals follow the shape of the crown, so that a tree is lit
-as one body; the tint darkens inwards.
+Leaves hang on (limb id, number): more of them leave the others where they were. Their normals follow the shape of the crown, so that a tree
+is lit as one body; their tint follows the sky that is seen from where they hang.
 """
 
 from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any, NamedTuple, cast
 
 import numpy as np
 
-from plough.core.arrays import Float32, Float64, Int64, UInt8, UInt32, UInt64
+from plough.core.arrays import Float32, Float64, Int64, UInt8, UInt64
+from plough.core.grow.leaf import Shape, _strip, set_down
 from plough.core.grow.skeleton import R2_FIRST, R2_SECOND, Order
 from plough.core.kernels import kernel
 from plough.core.mesh.tangents import with_tangents
@@ -22,8 +24,8 @@ _AMOUNT, _SIZE, _TILT, _ROLL, _TINT, _RANK = (stream(f"leaf.{n}") for n in ("amo
 
 
 @dataclass(frozen=True, slots=True)
-class Cards:
-    """Where leaf cards hang, as arrays of n rows."""
+class Hung:
+    """Where leaves hang, as arrays of n rows."""
 
     base: Float32  #: (n, 3) metres
     direction: Float32  #: (n, 3) unit, from base to tip
@@ -32,19 +34,40 @@ class Cards:
     ids: UInt64  #: (n,) stable
     phase: Float32  #: (n,) 0 to 1, of the first-order limb it hangs on
 
+    @property
+    def count(self) -> int:
+        """Number of leaves."""
+        return int(self.ids.shape[0])
+
+
+class Hanging(NamedTuple):
+    """How leaves hang."""
+
+    per_metre: float  #: leaves on each metre of twig
+    start: float  #: share of the twig that is bare
+    cluster: float  #: 0 evenly spread, 1 gathered in clusters
+    clusters: float  #: clusters on each metre of twig
+    size: float  #: metres
+    variation: float
+    tilt: float  #: radians between twig and leaf
+    droop: float  #: downwards
+    light: float  #: 0 to 1, how far the upper sides turn to the light
+    outward: float  #: how far leaves point away from the middle of the crown
+    upward: float
+
 
 @kernel
-def _amounts(seed: np.uint64, ids: UInt64, length: Float32, per_metre: float) -> Int64:
+def _amounts(seed: np.uint64, ids: UInt64, full: Float32, per_metre: float) -> Int64:
     out = np.empty(ids.shape[0], np.int64)
     for j in range(ids.shape[0]):
-        out[j] = 1 + int(per_metre * length[j] + uniform(seed, _AMOUNT, ids[j]))
+        out[j] = 1 + int(per_metre * full[j] + uniform(seed, _AMOUNT, ids[j]))
     return out
 
 
 @kernel
 def _hang(
-    seed: np.uint64, points: Float32, ids: UInt64, firsts: Int64, first_ids: UInt64, amounts: Int64, start: float, size: float,
-    variation: float, tilt: float, droop: float, light: float, centre: Float64, keep: float,
+    seed: np.uint64, points: Float32, ids: UInt64, firsts: Int64, first_ids: UInt64, vigour: Float32, share: Float32, full: Float32,
+    amounts: Int64, h: Hanging, centre: Float64, keep: float, fixed: bool,
 ) -> tuple[Float32, Float32, Float32, Float32, UInt64, Float32, int]:  # fmt: skip
     total = amounts.sum()
     base = np.empty((total, 3), np.float32)
@@ -59,11 +82,19 @@ def _hang(
     for j in range(ids.shape[0]):
         offset = uniform(seed, _AMOUNT, ids[j])
         limb_phase = float(first_ids[firsts[j]] >> np.uint64(40)) / 16777216.0 if firsts[j] >= 0 else 0.0
+        gathered = max(1.0, math.floor(h.clusters * full[j] + 0.5))
         for k in range(amounts[j]):
             me = mix(ids[j] ^ mix(np.uint64(k + 7919)))
             if uniform(seed, _RANK, me) >= keep:
                 continue
-            t = 1.0 if k == 0 else start + (1.0 - start) * ((offset + k * R2_FIRST) % 1.0)
+            # on a young limb the leaves open one after the other
+            open_ = min(1.0, max(0.0, (share[j] * 1.1 - k / amounts[j]) * 10.0)) * vigour[j]
+            if open_ <= 0.0 and not fixed:
+                continue
+            t = 1.0 if k == 0 else h.start + (1.0 - h.start) * ((offset + k * R2_FIRST) % 1.0)
+            if h.cluster > 0.0 and k > 0:
+                mine = min(gathered - 1.0, math.floor(t * gathered))
+                t += 0.9 * h.cluster * ((mine + 0.5) / gathered - t)
             x = t * (count - 1)
             p = min(int(x), count - 2)
             f = x - p
@@ -81,19 +112,22 @@ def _hang(
             azimuth = 2.0 * math.pi * ((offset + k * R2_SECOND) % 1.0)
             ca, sa = math.cos(azimuth), math.sin(azimuth)
             lx, ly, lz = ca * nx + sa * ux, sa * uy, ca * nz + sa * uz
-            angle = (0.15 if k == 0 else tilt) * (1.0 + 0.35 * symmetric(seed, _TILT, me))
-            dx = math.cos(angle) * tx + math.sin(angle) * lx
-            dy = math.cos(angle) * ty + math.sin(angle) * ly - droop
-            dz = math.cos(angle) * tz + math.sin(angle) * lz
-            s = 1.0 / max(1e-6, math.sqrt(dx * dx + dy * dy + dz * dz))
-            dx, dy, dz = dx * s, dy * s, dz * s
-            # the upper side turns to the light: outwards from the crown's middle, and up
             ox, oy, oz = bx - centre[0], by - centre[1], bz - centre[2]
             s = 1.0 / max(1e-6, math.sqrt(ox * ox + oy * oy + oz * oz))
-            roll = 1.1 * (1.0 - light)
-            fx = ox * s * 0.6 + roll * symmetric(seed, _ROLL, me)
-            fy = oy * s * 0.6 + 0.4 + 0.6 * light + roll * symmetric(seed, _ROLL, me + np.uint64(1))
-            fz = oz * s * 0.6 + roll * symmetric(seed, _ROLL, me + np.uint64(2))
+            ox, oy, oz = ox * s, oy * s, oz * s
+            angle = (0.15 if k == 0 else h.tilt) * (1.0 + 0.35 * symmetric(seed, _TILT, me))
+            dx = math.cos(angle) * tx + math.sin(angle) * lx + h.outward * ox
+            dy = math.cos(angle) * ty + math.sin(angle) * ly - h.droop + h.outward * oy + h.upward
+            dz = math.cos(angle) * tz + math.sin(angle) * lz + h.outward * oz
+            s = math.sqrt(dx * dx + dy * dy + dz * dz)
+            if s < 1e-4:
+                dx, dy, dz, s = tx, ty, tz, 1.0
+            dx, dy, dz = dx / s, dy / s, dz / s
+            # the upper side turns to the light: outwards from the crown's middle, and up
+            roll = 1.1 * (1.0 - h.light)
+            fx = ox * 0.6 + roll * symmetric(seed, _ROLL, me)
+            fy = oy * 0.6 + 0.4 + 0.6 * h.light + roll * symmetric(seed, _ROLL, me + np.uint64(1))
+            fz = oz * 0.6 + roll * symmetric(seed, _ROLL, me + np.uint64(2))
             d = fx * dx + fy * dy + fz * dz
             fx, fy, fz = fx - d * dx, fy - d * dy, fz - d * dz
             s = math.sqrt(fx * fx + fy * fy + fz * fz)
@@ -101,112 +135,192 @@ def _hang(
                 fx, fy, fz = dy * 1.0, dz * 1.0, dx * 1.0
                 d = fx * dx + fy * dy + fz * dz
                 fx, fy, fz = fx - d * dx, fy - d * dy, fz - d * dz
-                s = max(1e-6, math.sqrt(fx * fx + fy * fy + fz * fz))
+                s = math.sqrt(fx * fx + fy * fy + fz * fz)
+            if s < 1e-3:
+                fx, fy, fz, s = tx - dx * (tx * dx + ty * dy + tz * dz), ty + 1.0, tz, 1.0
             base[c, 0], base[c, 1], base[c, 2] = bx, by, bz
             direction[c, 0], direction[c, 1], direction[c, 2] = dx, dy, dz
             face[c, 0], face[c, 1], face[c, 2] = fx / s, fy / s, fz / s
-            lengths[c] = size * grown * (1.0 + variation * symmetric(seed, _SIZE, me))
+            lengths[c] = max(1e-3, h.size * grown * (1.0 + h.variation * symmetric(seed, _SIZE, me)) * open_)
             out_ids[c], phase[c] = me, limb_phase
             c += 1
     return base, direction, face, lengths, out_ids, phase, c
 
 
-def hang_cards(
-    seed: int, order: Order, firsts: Order, per_metre: float, start: float, size: float, variation: float, tilt: float, droop: float,
-    light: float, centre: Float64, keep: float,
-) -> Cards:  # fmt: skip
-    """Cards along the limbs of `order`, one at each tip.
+def hang(seed: int, order: Order, firsts: Order, h: Hanging, centre: Float64, keep: float, fixed: bool) -> Hung:
+    """Leaves along the limbs of `order`, one at each tip.
 
     Args:
-        per_metre: cards for each metre of limb.
-        keep: share of the cards that is kept, in (0, 1]; those kept grow so that the leaf area stays the same.
+        keep: share of the leaves that is kept, in (0, 1]; those kept grow so that the leaf area stays the same.
+        fixed: leaves that are not open yet are there all the same, tiny.
     """
-    amounts = _amounts(np.uint64(seed), order.ids, order.length, per_metre)
-    base, direction, face, lengths, ids, phase, n = _hang(
-        np.uint64(seed), order.points, order.ids, order.first, firsts.ids, amounts, start, size, variation, tilt, droop, light, centre, keep
-    )
-    return Cards(base[:n], direction[:n], face[:n], lengths[:n], ids[:n], phase[:n])
+    amounts = _amounts(np.uint64(seed), order.ids, order.full, h.per_metre)
+    args = (order.points, order.ids, order.first, firsts.ids, order.vigour, order.share, order.full, amounts, h, centre, keep, fixed)
+    *arrays, n = cast("tuple[Any, ...]", _hang(np.uint64(seed), *args))
+    return Hung(*(a[:n] for a in arrays))
 
 
-def join_cards(cards: list[Cards]) -> Cards:
-    """All cards in one."""
-    return Cards(*(np.concatenate([getattr(c, name) for c in cards]) for name in Cards.__slots__))
+def join_hung(parts: list[Hung]) -> Hung:
+    """All leaves in one."""
+    return Hung(*(np.concatenate([getattr(c, name) for c in parts]) for name in Hung.__slots__))
+
+
+def card_shape(aspect: float, fold: float, bend: float) -> Shape:
+    """A card of length 1, folded by `fold` radians a side, its tip bent down by `bend`."""
+    t = np.linspace(0.0, 1.0, 2)
+    line = np.stack([np.zeros(2), t, -bend * t], axis=1)
+    across, up = np.tile([1.0, 0, 0], (2, 1)), np.tile([0, 0, 1.0], (2, 1))
+    return _strip(line, across, up, np.full(2, 0.5 * aspect / max(0.2, math.cos(fold))), fold, 1.0 - t)
+
+
+class Dress(NamedTuple):
+    """How leaves are lit and coloured."""
+
+    round_normals: float  #: 0 normals of the leaf, 1 of an ellipsoid about the crown
+    tint: float  #: strength of the variation from leaf to leaf
+    inside: float  #: how much darker the inside of the crown is
+    top: float  #: how much paler the top is, or the foot where negative
+    height: float  #: of the plant in metres, for the wind
 
 
 @kernel
-def _card_mesh(
-    seed: np.uint64, base: Float32, direction: Float32, face: Float32, length: Float32, ids: UInt64, phase: Float32, aspect: float,
-    fold: float, bend: float, round_normals: float, centre: Float64, extent: Float64, tint: float, height: float,
-) -> tuple[Float32, Float32, Float32, UInt8, UInt8, UInt32]:  # fmt: skip
-    n = base.shape[0]
-    pos = np.empty((n * 6, 3), np.float32)
-    nor = np.empty((n * 6, 3), np.float32)
-    uv = np.empty((n * 6, 2), np.float32)
-    col = np.empty((n * 6, 4), np.uint8)
-    win = np.empty((n * 6, 4), np.uint8)
-    ind = np.empty((n * 4, 3), np.uint32)
+def _dress(
+    seed: np.uint64, positions: Float32, normals: Float32, tip: Float32, ids: UInt64, phase: Float32, sky: Float32, centre: Float64,
+    extent: Float64, d: Dress,
+) -> tuple[Float32, UInt8, UInt8]:  # fmt: skip
+    n = ids.shape[0]
+    each = positions.shape[0] // max(1, n)
+    nor = np.empty_like(positions)
+    col, win = np.empty((positions.shape[0], 4), np.uint8), np.empty((positions.shape[0], 4), np.uint8)
     for i in range(n):
-        dx, dy, dz = direction[i, 0], direction[i, 1], direction[i, 2]
-        fx, fy, fz = face[i, 0], face[i, 1], face[i, 2]
-        wx, wy, wz = dy * fz - dz * fy, dz * fx - dx * fz, dx * fy - dy * fx
-        long, half = length[i], 0.5 * length[i] * aspect
         hue = symmetric(seed, _TINT, ids[i])
         value = symmetric(seed, _TINT, ids[i] + np.uint64(1))
-        ox, oy, oz = (base[i, 0] - centre[0]) / extent[0], (base[i, 1] - centre[1]) / extent[1], (base[i, 2] - centre[2]) / extent[2]
-        depth = min(1.0, math.sqrt(ox * ox + oy * oy + oz * oz))
-        open_sky = 0.5 + 0.5 * depth * depth * (0.8 + 0.2 * max(-1.0, min(1.0, oy)))
-        for row in range(2):
-            for column in range(3):
-                v = i * 6 + row * 3 + column
-                side = column - 1.0
-                up = fold * half * abs(side) - bend * long * row
-                px = base[i, 0] + dx * long * row + wx * half * side + fx * up
-                py = base[i, 1] + dy * long * row + wy * half * side + fy * up
-                pz = base[i, 2] + dz * long * row + wz * half * side + fz * up
-                pos[v, 0], pos[v, 1], pos[v, 2] = px, py, pz
-                qx, qy, qz = (px - centre[0]) / extent[0], (py - centre[1]) / extent[1] + 0.35, (pz - centre[2]) / extent[2]
-                s = 1.0 / max(1e-6, math.sqrt(qx * qx + qy * qy + qz * qz))
-                ax, ay, az = fx - fold * side * wx, fy - fold * side * wy, fz - fold * side * wz
-                d = 1.0 / math.sqrt(ax * ax + ay * ay + az * az)
-                k = round_normals
-                nx, ny, nz = k * qx * s + (1 - k) * ax * d, k * qy * s + (1 - k) * ay * d, k * qz * s + (1 - k) * az * d
-                s = math.sqrt(nx * nx + ny * ny + nz * nz)
-                if s < 1e-3:
-                    nx, ny, nz, s = 0.0, 1.0, 0.0, 1.0
-                nor[v, 0], nor[v, 1], nor[v, 2] = nx / s, ny / s, nz / s
-                uv[v, 0], uv[v, 1] = 0.5 + 0.5 * side, 1.0 - row
-                shade = open_sky * (1.0 + 0.25 * tint * value)
-                col[v, 0] = np.uint8(max(0.0, min(255.0, 255.0 * shade * (0.92 + 0.22 * tint * hue))))
-                col[v, 1] = np.uint8(max(0.0, min(255.0, 255.0 * shade * 0.94)))
-                col[v, 2] = np.uint8(max(0.0, min(255.0, 255.0 * shade * (0.88 - 0.2 * tint * hue))))
-                col[v, 3] = 255
-                win[v, 0] = np.uint8(max(0.0, min(1.0, py / height)) ** 2 * 255)
-                win[v, 1] = np.uint8(phase[i] * 255)
-                win[v, 2] = np.uint8(255 * row)
-                win[v, 3] = np.uint8(255 * open_sky)
-        v, t = i * 6, i * 4
-        for side in range(2):
-            a = v + side
-            ind[t, 0], ind[t, 1], ind[t, 2] = a, a + 1, a + 3
-            ind[t + 1, 0], ind[t + 1, 1], ind[t + 1, 2] = a + 1, a + 4, a + 3
-            t += 2
-    return pos, nor, uv, col, win, ind
+        light = (1.0 - 0.85 * d.inside) + 0.85 * d.inside * min(1.0, 1.25 * sky[i])
+        for k in range(each):
+            v = i * each + k
+            px, py, pz = positions[v, 0], positions[v, 1], positions[v, 2]
+            qx, qy, qz = (px - centre[0]) / extent[0], (py - centre[1]) / extent[1] + 0.35, (pz - centre[2]) / extent[2]
+            s = 1.0 / max(1e-6, math.sqrt(qx * qx + qy * qy + qz * qz))
+            r = d.round_normals
+            nx = r * qx * s + (1 - r) * normals[v, 0]
+            ny = r * qy * s + (1 - r) * normals[v, 1]
+            nz = r * qz * s + (1 - r) * normals[v, 2]
+            s = math.sqrt(nx * nx + ny * ny + nz * nz)
+            if s < 1e-3:
+                nx, ny, nz, s = 0.0, 1.0, 0.0, 1.0
+            nor[v, 0], nor[v, 1], nor[v, 2] = nx / s, ny / s, nz / s
+            up = max(-1.0, min(1.0, (py - centre[1]) / extent[1]))
+            shade = light * (1.0 + 0.25 * d.tint * value) * (1.0 + 0.30 * d.top * up - 0.30 * abs(d.top))
+            col[v, 0] = np.uint8(max(0.0, min(255.0, 255.0 * shade * (0.92 + 0.22 * d.tint * hue))))
+            col[v, 1] = np.uint8(max(0.0, min(255.0, 255.0 * shade * 0.94)))
+            col[v, 2] = np.uint8(max(0.0, min(255.0, 255.0 * shade * (0.88 - 0.2 * d.tint * hue))))
+            col[v, 3] = 255
+            win[v, 0] = np.uint8(max(0.0, min(1.0, py / d.height)) ** 2 * 255)
+            win[v, 1] = np.uint8(phase[i] * 255)
+            win[v, 2] = np.uint8(255 * tip[v])
+            win[v, 3] = np.uint8(255 * min(1.0, sky[i]))
+    return nor, col, win
 
 
-def card_mesh(
-    seed: int, cards: Cards, material: str, aspect: float, fold: float, bend: float, round_normals: float, centre: Float64, extent: Float64,
-    tint: float, height: float,
-) -> Mesh:  # fmt: skip
-    """Four triangles a card.
+def leaf_mesh(seed: int, hung: Hung, shape: Shape, material: str, sky: Float32, centre: Float64, extent: Float64, dress: Dress) -> Mesh:
+    """`shape` at every place of `hung`.
 
     Args:
-        aspect: width by length.
-        fold: how far the sides rise, by half the width.
-        bend: how far the tip sinks, by the length.
-        round_normals: 0 normals of the card, 1 of an ellipsoid about the crown (`centre`, `extent`, each (3,) metres).
-        tint: strength of the colour variation, 0 to 1.
-        height: of the plant in metres, for the wind.
+        sky: (n,) share of the sky seen from each leaf.
+        centre, extent: (3,) metres, middle and half size of the crown.
     """
-    arrays = (cards.base, cards.direction, cards.face, cards.length, cards.ids, cards.phase)
-    pos, nor, uv, col, win, ind = _card_mesh(np.uint64(seed), *arrays, aspect, fold, bend, round_normals, centre, extent, tint, height)
-    return with_tangents(Mesh(pos, nor, uv, ind, (Part(material, 0, ind.shape[0]),), colors=col, wind=win))
+    placed = set_down(shape, hung.base, hung.direction, hung.face, hung.length)
+    args = (placed.positions, placed.normals, placed.tip, hung.ids, hung.phase, sky, centre, extent, dress)
+    normals, colors, wind = _dress(np.uint64(seed), *args)
+    part = Part(material, 0, placed.indices.shape[0])
+    return with_tangents(Mesh(placed.positions, normals, placed.uv, placed.indices, (part,), colors=colors, wind=wind))
+
+
+@kernel
+def _farthest(points: Float32, count: int, first: int) -> Int64:
+    """Rows of `count` points, each the farthest from those before it: more of them keep the earlier ones (Gonzalez 1985)."""
+    n = points.shape[0]
+    out = np.empty(min(count, n), np.int64)
+    distance = np.full(n, 1e30)
+    at = first
+    for k in range(out.shape[0]):
+        out[k] = at
+        best = 0
+        for i in range(n):
+            d = (points[i, 0] - points[at, 0]) ** 2 + (points[i, 1] - points[at, 1]) ** 2 + (points[i, 2] - points[at, 2]) ** 2
+            distance[i] = min(distance[i], d)
+            if distance[i] > distance[best]:
+                best = i
+        at = best
+    return out
+
+
+def _icosphere(subdivisions: int) -> tuple[Float64, Int64]:
+    g = (1.0 + math.sqrt(5.0)) / 2.0
+    points = [np.array(p, np.float64) for p in (
+        (-1, g, 0), (1, g, 0), (-1, -g, 0), (1, -g, 0), (0, -1, g), (0, 1, g), (0, -1, -g), (0, 1, -g), (g, 0, -1), (g, 0, 1), (-g, 0, -1), (-g, 0, 1),
+    )]  # fmt: skip
+    faces = [
+        (0, 11, 5), (0, 5, 1), (0, 1, 7), (0, 7, 10), (0, 10, 11), (1, 5, 9), (5, 11, 4), (11, 10, 2), (10, 7, 6), (7, 1, 8),
+        (3, 9, 4), (3, 4, 2), (3, 2, 6), (3, 6, 8), (3, 8, 9), (4, 9, 5), (2, 4, 11), (6, 2, 10), (8, 6, 7), (9, 8, 1),
+    ]  # fmt: skip
+    for _ in range(subdivisions):
+        middle: dict[tuple[int, int], int] = {}
+        finer = []
+        for a, b, c in faces:
+            edge = []
+            for i, j in ((a, b), (b, c), (c, a)):
+                key = (min(i, j), max(i, j))
+                if key not in middle:
+                    middle[key] = len(points)
+                    points.append(0.5 * (points[i] + points[j]))
+                edge.append(middle[key])
+            ab, bc, ca = edge
+            finer += [(a, ab, ca), (b, bc, ab), (c, ca, bc), (ab, bc, ca)]
+        faces = finer
+    unit = np.array(points)
+    return unit / np.linalg.norm(unit, axis=1, keepdims=True), np.array(faces, np.int64)
+
+
+def lumps(
+    seed: int, hung: Hung, count: int, radius: float, rough: float, subdivisions: int, tones: tuple[tuple[float, float, float], ...], centre: Float64,
+    extent: Float64, height: float, material: str,
+) -> Mesh:  # fmt: skip
+    """Faceted bodies of leaves about the twigs; more of them keep the earlier ones.
+
+    Args:
+        radius: metres.
+        rough: how uneven they are, 0 to 1.
+        tones: linear colours at the foot and at the top of the crown.
+    """
+    rows = _farthest(hung.base, count, int(np.argmax(hung.base[:, 1])))
+    unit, faces = _icosphere(subdivisions)
+    v = unit.shape[0]
+    index = hung.ids[rows][:, None] + np.arange(v, dtype=np.uint64)[None]
+    noise = np.array([[symmetric(np.uint64(seed), _SIZE, i) for i in row] for row in index])
+    size = radius * np.array([1.0 + 0.28 * symmetric(np.uint64(seed), _TILT, i) for i in hung.ids[rows]])
+    out = hung.base[rows] - centre
+    out /= np.maximum(np.linalg.norm(out / extent, axis=1, keepdims=True), 1e-6)
+    middle = hung.base[rows] - 0.30 * size[:, None] * out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-6)
+    body = unit[None] * (1.0 + 0.30 * rough * noise)[..., None] * size[:, None, None] * np.array([1.0, 0.82, 1.0])
+    points = (middle[:, None] + body)[:, faces].reshape(-1, 3).astype(np.float32)
+    p = points.reshape(-1, 3, 3)
+    normal = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-12)
+    high = np.clip((p[..., 1].mean(axis=1) - centre[1]) / (2 * extent[1]) + 0.5 + 0.18 * normal[:, 1], 0, 1)
+    tone = np.array(tones[0]) * (1 - high)[:, None] + np.array(tones[1]) * high[:, None]
+    tone *= (1.0 + 0.10 * noise[:, faces[:, 0]].reshape(-1))[:, None]
+    total = points.shape[0]
+    colors = np.full((total, 4), 255, np.uint8)
+    colors[:, :3] = np.repeat(np.clip(tone, 0, 1) * 255, 3, axis=0)
+    wind = np.zeros((total, 4), np.uint8)
+    wind[:, 0] = np.clip(points[:, 1] / height, 0, 1) ** 2 * 255
+    wind[:, 1] = np.repeat((hung.phase[rows] * 255).astype(np.uint8), faces.size)
+    wind[:, 3] = 255
+    indices = np.arange(total, dtype=np.uint32).reshape(-1, 3)
+    return with_tangents(
+        Mesh(
+            points, np.repeat(normal, 3, axis=0).astype(np.float32), np.zeros((total, 2), np.float32), indices,
+            (Part(material, 0, indices.shape[0]),), colors=colors, wind=wind,
+        )
+    )  # fmt: skip

@@ -12,19 +12,15 @@ from typing import Any
 
 import numpy as np
 
-from plough.core.arrays import Float32, Float64, UInt8
-from plough.core.kernels import kernel
+from plough.core.arrays import Float32, UInt8
+from plough.core.grow.leaf import BladeImage, LeafParameters, Shape, leaf_shape, set_down
 from plough.core.mesh.bleed import bleed
 from plough.core.mesh.material import Maps
-from plough.core.noise import tile
+from plough.core.mesh.raster import draw_triangles
+from plough.core.noise import cells, tile
 from plough.core.rng import stream, uniform_array
 
 Color = tuple[float, float, float]  #: sRGB, 0 to 1
-
-
-def parse_color(text: str) -> Color:
-    """sRGB of ``#rrggbb``."""
-    return (int(text[1:3], 16) / 255, int(text[3:5], 16) / 255, int(text[5:7], 16) / 255)
 
 
 def _bytes(image: Any) -> UInt8:
@@ -43,143 +39,200 @@ def _normal_map(height: Float32, strength: float) -> UInt8:
 
 @dataclass(frozen=True, slots=True)
 class Bark:
-    """Bark with furrows along the stem: ridges that part and join, cracks across them, lichen."""
+    """Bark that repeats on both axes, in one of four characters."""
 
+    style: str  #: furrowed, plated, smooth or peeling
     seed: int
     size: int  #: pixels a side
-    light: Color  #: of the ridges
-    dark: Color  #: of the furrows
-    furrows: float  #: 0 smooth, 1 deep
-    scale: int  #: ridges round one repeat
+    light: Color  #: of what stands out
+    dark: Color  #: of what lies deep
+    relief: float  #: 0 flat, 1 deep
+    scale: int  #: ridges, plates or marks round one repeat
     lichen: float  #: 0 to 1
 
     def draw(self) -> Maps:
         """The images."""
         n, seed = self.size, np.uint64(self.seed)
-        warp = tile(seed, n, n, 3, 2, 4, 0.55)
         grain = tile(seed + np.uint64(11), n, n, 64, 8, 3, 0.6)
         blotch = tile(seed + np.uint64(23), n, n, 4, 4, 5, 0.6)
-        column = np.arange(n, dtype=np.float32)[None, :] / n
-        row = np.arange(n, dtype=np.float32)[:, None] / n
-        # ridges: distance to wandering furrow lines, which cross where the wander is strong
+        height, mix = {"furrowed": self._furrowed, "plated": self._plated, "smooth": self._smooth, "peeling": self._peeling}[self.style](
+            grain, blotch
+        )
+        height = np.clip(height, 0.0, 1.2).astype(np.float32)
+        mix = np.clip(mix, 0, 1)[..., None]
+        color = np.array(self.dark) * (1 - mix) + np.array(self.light) * mix
+        color = color * (1.0 + 0.14 * grain[..., None] + 0.12 * blotch[..., None])
+        spots = np.clip((np.roll(blotch, n // 4, 1) - 0.5 + 0.62 * self.lichen) * 4.0, 0, 1) * np.clip(0.6 + 0.9 * grain, 0, 1)
+        cover = spots[..., None] * mix * min(1.0, self.lichen * 1.6)
+        color = color * (1 - 0.8 * cover) + np.array([0.56, 0.60, 0.49]) * 0.8 * cover
+        albedo = np.concatenate([_bytes(color), np.full((n, n, 1), 255, np.uint8)], axis=-1)
+        occlusion = 1.0 - 0.6 * self.relief * (1.0 - np.clip(height * 1.1, 0, 1))
+        surface = np.stack([occlusion, 0.97 - 0.14 * mix[..., 0], np.zeros_like(height)], axis=-1)
+        return Maps(albedo, _normal_map(height, n / 512 * 3.4), _bytes(surface))
+
+    def _grid(self) -> tuple[Float32, Float32]:
+        n = self.size
+        steps = np.asarray(np.arange(n) / n, np.float32)
+        return steps[None, :], steps[:, None]
+
+    def _furrowed(self, grain: Float32, blotch: Float32) -> tuple[Float32, Float32]:
+        """Ridges that part and join, with cracks across them."""
+        n = self.size
+        column, row = self._grid()
+        warp = tile(np.uint64(self.seed), n, n, 3, 2, 4, 0.55)
+        # distance to wandering furrow lines, which cross where the wander is strong
         across = column * self.scale + 1.15 * warp
         other = column * (self.scale - 1) - 0.9 * np.roll(warp, n // 3, 0) + 0.35
         ridge = np.minimum(np.abs(np.sin(np.pi * across)), 0.25 + np.abs(np.sin(np.pi * other)))
         cracks = np.abs(np.sin(np.pi * (row * self.scale * 2 + 1.8 * blotch + 0.7 * warp)))
         plates = np.clip(ridge * 1.5, 0, 1) * (0.72 + 0.28 * np.clip(cracks * 3.0, 0, 1))
         smooth = 0.75 + 0.12 * blotch
-        height = self.furrows * plates + (1.0 - self.furrows) * smooth + 0.10 * grain + 0.05 * blotch
-        height = np.clip(height, 0.0, 1.15).astype(np.float32)
-        mix = np.clip(height * 0.95 + 0.12 * blotch, 0, 1)[..., None]
-        color = np.array(self.dark) * (1 - mix) + np.array(self.light) * mix
-        color = color * (1.0 + 0.16 * grain[..., None] + 0.10 * blotch[..., None])
-        cover = np.clip((np.roll(blotch, n // 4, 1) - 0.55 + 0.75 * self.lichen) * 3.0, 0, 1)[..., None] * mix * min(1.0, self.lichen * 2)
-        color = color * (1 - 0.75 * cover) + np.array([0.58, 0.62, 0.50]) * 0.75 * cover
-        albedo = np.concatenate([_bytes(color), np.full((n, n, 1), 255, np.uint8)], axis=-1)
-        occlusion = 0.45 + 0.55 * np.clip(height * 1.15, 0, 1)
-        surface = np.stack([occlusion, 0.96 - 0.12 * mix[..., 0], np.zeros_like(height)], axis=-1)
-        return Maps(albedo, _normal_map(height, n / 512 * 3.5), _bytes(surface))
+        height = self.relief * plates + (1.0 - self.relief) * smooth + 0.10 * grain + 0.05 * blotch
+        return height, height * 0.95 + 0.12 * blotch
 
+    def _plated(self, grain: Float32, blotch: Float32) -> tuple[Float32, Float32]:
+        """Tall scales with flat faces, each at a height of its own, and finer ones in the gaps."""
+        n = self.size
+        warp = (tile(np.uint64(self.seed), n, n, 5, 4, 3, 0.5) * n * 0.035).astype(np.int64)
+        edge, value = cells(np.uint64(self.seed), n, n, self.scale, max(2, self.scale // 2), 0.85)
+        fine, tone = cells(np.uint64(self.seed + 7), n, n, self.scale * 3, self.scale * 2, 0.9)
+        rows, columns = np.mgrid[0:n, 0:n]
+        edge, value = edge[(rows + warp) % n, (columns + warp // 2) % n], value[(rows + warp) % n, (columns + warp // 2) % n]
+        plate = np.clip(edge / 0.10, 0, 1) ** 0.6
+        height = plate * (0.62 + 0.30 * value) + 0.14 * np.clip(fine * 5.0, 0, 1) * plate + 0.05 * grain
+        height = self.relief * height + (1.0 - self.relief) * (0.75 + 0.1 * blotch)
+        return height, 0.15 + plate * (0.50 + 0.35 * value + 0.15 * tone) + 0.10 * blotch
 
-@kernel
-def _draw_leaf(
-    color: Float32, alpha: Float32, normal: Float32, bx: float, by: float, angle: float, long: float, u: float, random: Float64,
-    tones: Float64, width: float, widest: float, point: float, teeth: float,
-) -> None:  # fmt: skip
-    """Lay one leaf over the image; its stalk begins at (bx, by), x from the middle, y from the bottom, by the image's size."""
-    n = alpha.shape[0]
-    ca, sa = math.cos(angle), math.sin(angle)
-    reach = long * 1.1
-    c0, c1 = max(0, int((bx - reach + 0.5) * n)), min(n, int((bx + reach + 0.5) * n) + 1)
-    r0, r1 = max(0, int((1 - by - reach) * n)), min(n, int((1 - by + reach) * n) + 1)
-    a, b = 0.55 + 1.1 * widest, 0.55 + 1.1 * (1 - widest) + 1.3 * point
-    peak = (a / (a + b)) ** a * (b / (a + b)) ** b
-    young = u**3 * 0.6
-    tone = 0.86 + 0.28 * random[3]
-    stalk = 0.10
-    edge = 1.0 / (n * long)
-    for r in range(r0, r1):
-        for c in range(c0, c1):
-            dx, dy = (c + 0.5) / n - 0.5 - bx, 1.0 - (r + 0.5) / n - by
-            s = (dx * sa + dy * ca) / long  # along
-            w = (dx * ca - dy * sa) / long  # across
-            w -= 0.10 * (random[2] - 0.5) * math.sin(min(1.0, max(0.0, s)) * math.pi)  # a gentle sideways bow
-            t = min(1.0, max(0.0, (s - stalk) / (1 - stalk)))
-            saw = abs((t * 17.0) % 1.0 - 0.5) * 2.0
-            outline = 0.5 * width * (t**a * (1 - t) ** b) / peak * (1.0 - 0.22 * teeth * saw)
-            cover = 0.0
-            if stalk < s < 1.0:
-                cover = min(1.0, max(0.0, (outline - abs(w)) / edge + 0.5))
-            if 0.0 < s <= stalk + 0.05:
-                cover = max(cover, min(1.0, max(0.0, (0.018 - abs(w)) / edge + 0.5)))
-            if cover <= 0.0:
-                continue
-            rel = min(1.0, abs(w) / max(outline, 1e-4))
-            vein = 0.30 * math.exp(-((w / 0.010) ** 2))
-            slant = (t * 9.0 - rel * 1.35) % 1.0 - 0.5
-            side_veins = 0.13 * (1 - rel) * math.exp(-((slant / 0.10) ** 2))
-            shade = 0.80 + 0.22 * rel + 0.10 * t - 0.10 * (slant + 0.5) * (1 - 0.6 * rel) + side_veins
-            tilt = (0.42 - 0.25 * rel) * (1.0 if w > 0 else -1.0) + 0.25 * slant
-            nx, ny = tilt * ca + 0.18 * sa * (t - 0.5), -tilt * sa + 0.18 * ca * (t - 0.5)
-            ln = 1.0 / math.sqrt(nx * nx + ny * ny + 1.0)
-            for k in range(3):
-                base = (tones[0, k] * (1 - young) + tones[1, k] * young) * tone
-                vein_tone = 0.34 if k == 0 else (0.36 if k == 1 else 0.16)
-                color[r, c, k] = color[r, c, k] * (1 - cover) + (base * shade + vein * vein_tone) * cover
-            normal[r, c, 0] = normal[r, c, 0] * (1 - cover) + nx * ln * cover
-            normal[r, c, 1] = normal[r, c, 1] * (1 - cover) + ny * ln * cover
-            normal[r, c, 2] = normal[r, c, 2] * (1 - cover) + ln * cover
-            alpha[r, c] = max(alpha[r, c], cover)
+    def _smooth(self, grain: Float32, blotch: Float32) -> tuple[Float32, Float32]:
+        """Taut skin with lenticels: short level marks, and faint rings."""
+        n = self.size
+        rings = tile(np.uint64(self.seed), n, n, 3, 24, 3, 0.5)
+        edge, value = cells(np.uint64(self.seed + 3), n, n, self.scale, self.scale * 5, 0.95)
+        distance = 0.5 - edge  # towards the middle of each cell
+        mark = np.clip((0.22 - distance * 0.62) * 9.0, 0, 1) * (value > 0.55)
+        height = 0.72 + 0.05 * rings + 0.03 * grain + self.relief * (0.25 * mark + 0.08 * blotch)
+        return height, 0.80 + 0.20 * blotch + 0.12 * rings - 0.85 * mark
+
+    def _peeling(self, grain: Float32, blotch: Float32) -> tuple[Float32, Float32]:
+        """Thin sheets that come off in level bands and show what lies below."""
+        n = self.size
+        sheets = tile(np.uint64(self.seed), n, n, 2, self.scale, 5, 0.55)
+        steps = sheets * 2.4 + 0.5
+        layer = np.floor(steps)
+        lip = np.clip(1.0 - np.abs(steps - layer) * 9.0, 0, 1)
+        edge, value = cells(np.uint64(self.seed + 3), n, n, self.scale, self.scale * 4, 0.95)
+        mark = np.clip((0.2 - (0.5 - edge) * 0.62) * 9.0, 0, 1) * (value > 0.6)
+        height = 0.5 + self.relief * (0.22 * layer + 0.18 * lip) + 0.04 * grain
+        under = (layer < 0).astype(np.float32) + 0.45 * (layer == 0)
+        return height, 1.0 - 0.55 * np.clip(under, 0, 1) - 0.35 * lip - 0.75 * mark + 0.12 * blotch
 
 
 @dataclass(frozen=True, slots=True)
 class Sprig:
-    """A twig with leaves on both sides and one at its end."""
+    """A twig with leaves on both sides and one at its end, drawn from the leaves' own meshes."""
 
-    seed: int
+    leaf: LeafParameters
     size: int  #: pixels a side
     leaves: int  #: on the twig, the end leaf included
     length: float  #: of a leaf, by the image's height
-    width: float  #: of a leaf, by its length
-    widest: float  #: where along the leaf it is widest, 0 base, 1 tip
-    point: float  #: 0 round tip, 1 long point
-    teeth: float  #: depth of the teeth along the edge, 0 to 1
-    color: Color
-    tip_color: Color  #: of the youngest leaves, at the end
+    angle: float  #: radians between leaf and twig, at the twig's foot
+    rise: float  #: how far leaves stand up from the card, 0 flat
     twig: Color
+    seed: int = 5
 
     def draw(self) -> Maps:
         """The images."""
+        n, k = self.leaves, np.arange(self.leaves)
+        random = 2.0 * uniform_array(self.seed, stream("sprig"), np.arange(n * 8, dtype=np.uint64)).reshape(n, 8) - 1.0
+        reach = max(0.08, 0.96 - self.length)
+        u = np.where(k == n - 1, 1.0, (k + 0.5) / max(0.5, n - 0.5))
+        side = np.where(k % 2 == 0, 1.0, -1.0)
+        y = reach * (0.05 + 0.95 * u)
+        base = np.stack([_bow(y), y, 0.012 * random[:, 4]], axis=1)
+        turn = np.where(k == n - 1, 0.12 * random[:, 0], side * (self.angle * (1.0 - 0.42 * u) + 0.2 * random[:, 0]))
+        lift = self.rise * (0.25 + 0.45 * random[:, 1])
+        along = np.stack([np.sin(turn) * np.cos(lift), np.cos(turn) * np.cos(lift), np.sin(lift)], axis=1)
+        up = np.stack([0.35 * random[:, 2] * self.rise, 0.3 * random[:, 3] * self.rise, np.ones(n)], axis=1)
+        up -= along * (up * along).sum(axis=1, keepdims=True)
+        up /= np.linalg.norm(up, axis=1, keepdims=True)
+        size = self.length * (0.74 + 0.26 * np.sin(math.pi * np.minimum(1.0, 0.25 + 0.6 * u)) + 0.09 * random[:, 5])
+        shape = leaf_shape(self.leaf, min(self.leaf.divisions, 6))
+        v = shape.positions.shape[0]
+        tone = np.clip(0.94 + 0.12 * random[:, 6], 0, 1)
+        season = np.clip(self.leaf.season * (1.0 + 0.8 * random[:, 7]), 0.0, 1.0)
+        blade = min(512, max(128, self.size // 2))
+        image = {s: BladeImage(self.leaf.model_copy(update={"season": s}), blade).draw() for s in (0.0, 1.0)[: 1 + (self.leaf.season > 0)]}
+        canvas = Canvas(self.size * 2)
+        line = np.linspace(0.0, reach + 0.02, 12)
+        canvas.stroke(np.stack([_bow(line), line], axis=1), 0.011 * (1.25 - line), self.twig)
+        # each leaf is wholly green or turned, by chance: a few mixed tones look alive, one mean tone does not
+        turned = season > 0.5
+        for s, maps in image.items():
+            rows = np.nonzero(turned == (s > 0.5))[0]
+            if rows.size:
+                part = set_down(shape, base[rows], along[rows], up[rows], size[rows])
+                canvas.draw(part, np.repeat(tone[rows], v), maps)
+        return canvas.maps(self.leaf.roughness, self.leaf.translucency)
+
+
+def _bow(y: Any) -> Any:
+    """How far the twig swings aside at the height `y`."""
+    return 0.035 * np.sin(y * math.pi)
+
+
+def _halved(image: Float32) -> Float32:
+    """Means of blocks of two by two pixels."""
+    n = image.shape[0] // 2
+    return np.asarray(image.reshape(n, 2, n, 2, -1).mean(axis=(1, 3)), np.float32)
+
+
+class Canvas:
+    """An image of size x size samples over x in [-0.5, 0.5] and y in [0, 1], looked at along z; drawn finer by two, then shrunk."""
+
+    def __init__(self, size: int) -> None:
+        self.size = size
+        self.depth = np.full((size, size), -1e30, np.float32)
+        self.color = np.zeros((size, size, 3), np.float32)
+        self.normal = np.zeros((size, size, 3), np.float32)
+        self.thin = np.zeros((size, size), np.float32)
+
+    def stroke(self, line: Any, half: Any, color: Color) -> None:
+        """A tapering line through (n, 2) points, `half` (n,) wide to each side, at depth 0."""
+        ys = 1.0 - (np.arange(self.size) + 0.5) / self.size
+        x, w = np.interp(ys, line[:, 1], line[:, 0]), np.interp(ys, line[:, 1], half)
+        xs = (np.arange(self.size) + 0.5) / self.size - 0.5
+        on = (np.abs(xs[None] - x[:, None]) < np.maximum(w, 0.75 / self.size)[:, None]) & ((ys >= line[0, 1]) & (ys <= line[-1, 1]))[
+            :, None
+        ]
+        self.depth[on] = 0.0
+        self.color[on] = color
+        self.normal[on] = (0.0, 0.0, 1.0)
+        self.thin[on] = 0.0
+
+    def draw(self, shape: Shape, tone: Any, maps: Maps) -> None:
+        """`shape` in the image's own coordinates, its texture times `tone` (v,)."""
         n = self.size
-        ys, xs = np.mgrid[0:n, 0:n].astype(np.float32)
-        x, y = (xs + 0.5) / n - 0.5, 1.0 - (ys + 0.5) / n
-        color = np.zeros((n, n, 3), np.float32)
-        alpha = np.zeros((n, n), np.float32)
-        normal = np.zeros((n, n, 3), np.float32)
-        normal[..., 2] = 1.0
-        edge = 1.0 / n
-        reach = max(0.1, 0.97 - self.length)
-        # the twig, a little curved
-        bow = 0.035 * np.sin(y * math.pi)
-        twig = np.clip((0.011 * (1.25 - y) - np.abs(x - bow)) / edge + 0.5, 0, 1) * (y < reach + 0.03)
-        color += twig[..., None] * np.array(self.twig, np.float32)
-        alpha = np.maximum(alpha, twig)
-        ids = np.arange(self.leaves * 8, dtype=np.uint64)
-        random = uniform_array(self.seed, stream("sprig"), ids).reshape(self.leaves, 8)
-        shape = (self.width, self.widest, self.point, self.teeth)
-        tones = np.array([self.color, self.tip_color])
-        for k in range(self.leaves):
-            last = k == self.leaves - 1
-            u = 1.0 if last else (k + 0.5) / (self.leaves - 0.5)
-            by = reach * (0.05 + 0.95 * u)
-            bx = 0.035 * math.sin(by * math.pi)
-            side = 1.0 if k % 2 else -1.0
-            angle = 0.25 * (random[k, 0] - 0.5) if last else side * math.radians(62 - 24 * u + 22 * (random[k, 0] - 0.5))
-            long = self.length * (0.72 + 0.28 * math.sin(math.pi * min(1.0, 0.25 + 0.6 * u)) + 0.16 * (random[k, 1] - 0.5))
-            _draw_leaf(color, alpha, normal, bx, by, angle, long, u, random[k], tones, *shape)
-        surface = np.stack([np.ones((n, n)), np.full((n, n), 0.62), np.zeros((n, n))], axis=-1)
-        albedo = np.concatenate([_bytes(bleed(color, alpha)), _bytes(alpha)[..., None]], axis=-1)
-        return Maps(albedo, _bytes(normal * 0.5 + 0.5), _bytes(surface))
+        points = np.stack([(shape.positions[:, 0] + 0.5) * n, (1.0 - shape.positions[:, 1]) * n, shape.positions[:, 2]], axis=1)
+        normals = np.where(shape.normals[:, 2:] < 0, -shape.normals, shape.normals).astype(np.float32)
+        tint = np.repeat(_bytes(np.asarray(tone) ** 2.2)[:, None], 4, axis=1)
+        before = self.depth.copy()
+        args = (points.astype(np.float32), normals, shape.uv, tint, shape.indices)
+        draw_triangles(*args, maps.albedo, True, n, n, self.depth, self.color, self.normal)
+        drawn = self.depth > before
+        if maps.translucency is not None:
+            self.thin[drawn] = maps.translucency.mean() / 255.0 * 1.4 * self.color[drawn].max(axis=1) / max(1e-3, self.color[drawn].max())
+
+    def maps(self, roughness: float, translucency: float) -> Maps:
+        """The images, at half the size."""
+        cover = (self.depth > -1e29).astype(np.float32)
+        alpha = _halved(cover)[..., 0]
+        normal = bleed(_halved(self.normal), alpha)
+        normal /= np.maximum(np.linalg.norm(normal, axis=-1, keepdims=True), 1e-6)
+        surface = np.zeros((*alpha.shape, 3), np.uint8)
+        surface[..., 0], surface[..., 1] = 255, round(roughness * 255)
+        albedo = np.concatenate([_bytes(bleed(_halved(self.color), alpha)), _bytes(alpha)[..., None]], axis=-1)
+        thin = _halved(self.thin)[..., 0] / np.maximum(alpha, 1e-3)
+        return Maps(albedo, _bytes(normal * 0.5 + 0.5), surface, _bytes(np.minimum(thin, translucency * 1.5)))
 
 
 @dataclass(frozen=True, slots=True)

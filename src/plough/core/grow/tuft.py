@@ -8,14 +8,13 @@ import numpy as np
 
 from plough.core.arrays import Float32, UInt8, UInt32, UInt64
 from plough.core.errors import TooLargeError
-from plough.core.grow.skin import Blade, parse_color
-from plough.core.grow.tree import Color, color
+from plough.core.grow.skin import Blade
 from plough.core.kernels import kernel
 from plough.core.kinds import Product, kind
 from plough.core.mesh.material import Material
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
-from plough.core.parameters import Parameters, count, number
+from plough.core.parameters import Color, Parameters, color, count, number, parse_color
 from plough.core.rng import bits, stream, symmetric, uniform
 
 _BLADE, _HEIGHT, _WAY, _LEAN, _BEND, _AWAY, _TONE, _HEAD = (

@@ -15,6 +15,7 @@ class Maps:
     albedo: UInt8  #: (h, w, 4) sRGB colour and alpha
     normal: UInt8  #: (h, w, 3) tangent space, green up
     surface: UInt8  #: (h, w, 3) linear: occlusion, roughness, metallic
+    translucency: UInt8 | None = None  #: (h, w) share of light that comes through from behind
 
 
 class MapRecipe(Protocol):
@@ -29,7 +30,7 @@ class MapRecipe(Protocol):
 class Material:
     """A material slot. Metallic is 0 and nothing glows, so it is lit alike in every viewer."""
 
-    name: str
+    name: str  #: by which the target engine knows it
     maps: MapRecipe | None = None
     color: tuple[float, float, float] = (1.0, 1.0, 1.0)  #: linear, times the albedo map
     roughness: float = 1.0

@@ -53,3 +53,36 @@ def draw_triangles(
                     # the tint is linear, the image is not
                     color[y, x, k] = albedo[j, i, k] / 255.0 * max(0.0, tint) ** 0.4545
                     normal[y, x, k] = u * normals[a, k] + v * normals[b, k] + w * normals[c, k]
+
+
+@kernel
+def draw_depth(points: Float32, uv: Float32, indices: UInt32, albedo: UInt8, cutout: bool, width: int, height: int, depth: Float32) -> None:
+    """`draw_triangles` without colour: only `depth` (h, w), nearest first."""
+    th, tw = albedo.shape[0], albedo.shape[1]
+    for t in range(indices.shape[0]):
+        a, b, c = indices[t, 0], indices[t, 1], indices[t, 2]
+        ax, ay, bx, by, cx, cy = points[a, 0], points[a, 1], points[b, 0], points[b, 1], points[c, 0], points[c, 1]
+        area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
+        if abs(area) < 1e-9:
+            continue
+        x0, x1 = max(0, int(math.floor(min(ax, bx, cx)))), min(width - 1, int(math.ceil(max(ax, bx, cx))))
+        y0, y1 = max(0, int(math.floor(min(ay, by, cy)))), min(height - 1, int(math.ceil(max(ay, by, cy))))
+        for y in range(y0, y1 + 1):
+            for x in range(x0, x1 + 1):
+                px, py = x + 0.5, y + 0.5
+                u = ((bx - px) * (cy - py) - (cx - px) * (by - py)) / area
+                v = ((cx - px) * (ay - py) - (ax - px) * (cy - py)) / area
+                w = 1.0 - u - v
+                if u < 0.0 or v < 0.0 or w < 0.0:
+                    continue
+                z = u * points[a, 2] + v * points[b, 2] + w * points[c, 2]
+                if z <= depth[y, x]:
+                    continue
+                if cutout:
+                    s = u * uv[a, 0] + v * uv[b, 0] + w * uv[c, 0]
+                    r = u * uv[a, 1] + v * uv[b, 1] + w * uv[c, 1]
+                    i = int((s - math.floor(s)) * tw) % tw
+                    j = int((r - math.floor(r)) * th) % th
+                    if albedo[j, i, 3] < 128:
+                        continue
+                depth[y, x] = z

@@ -110,8 +110,8 @@ class BakeParameters(Parameters):
         True, "Instances by extension", group="What to write", help="EXT_mesh_gpu_instancing; off writes a plain node for each placement."
     )
     levels: bool = flag(True, "Levels of detail", group="What to write", help="MSFT_lod in the scene, and each level as a file of its own.")
-    colliders: Literal["none", "capsule", "box"] = choice(
-        "capsule", "Stem colliders", {"none": "None", "capsule": "Capsules", "box": "Boxes"}, group="What to write"
+    colliders: Literal["asset", "box", "none"] = choice(
+        "asset", "Colliders", {"asset": "As each asset says", "box": "Boxes", "none": "None"}, group="What to write"
     )
     textures: bool = flag(True, "Textures", group="What to write")
     ground_step: Annotated[Literal["1", "2", "4", "8"], Numeral] = choice(

@@ -4,41 +4,25 @@ from __future__ import annotations
 
 from typing import Any
 
+from plough.core.parameters import with_values
+from plough.core.presets import preset
 from plough.core.scene.document import SceneDocument, read_document
 
 MERE_X, MERE_Z = 36.0, -48.0
 WATER = -1.15
 
-PEAR: dict[str, Any] = {
-    "height": 6.4, "girth": 4.6, "lean": 6, "crookedness": 0.3, "straighten": 0.25, "taper": 0.4,
-    "profile": [[0, 0.75], [0.3, 1], [0.7, 0.8], [1, 0.35]],
-    "first": {"count": 22, "start": 0.24, "end": 0.97, "angle": 62, "tip_angle": 26, "length": 0.58, "thickness": 0.58, "crookedness": 0.42, "pull": 0.3},
-    "second": {"count": 9, "start": 0.2, "end": 0.97, "angle": 58, "tip_angle": 36, "flat": 0.25, "length": 0.46, "thickness": 0.6, "crookedness": 0.42, "pull": 0.15},
-    "third": {"count": 4, "start": 0.2, "end": 0.96, "angle": 52, "tip_angle": 40, "flat": 0.1, "length": 0.5, "thickness": 0.66, "crookedness": 0.3, "pull": 0.1},
-    "leaf_count": 4.6, "leaf_size": 0.36, "leaf_tint": 0.55,
-    "leaf_color": "#5f7d35", "leaf_tip_color": "#94a850", "sprig_leaves": 11, "sprig_length": 0.32, "sprig_width": 0.58, "sprig_point": 0.28, "sprig_teeth": 0.15,
-    "bark_light": "#8a8173", "bark_dark": "#3a342f", "bark_scale": 9, "bark_lichen": 0.45, "bark_tile": 0.55,
-}  # fmt: skip
-
-ALDER: dict[str, Any] = {
-    "height": 12.5, "stems": 3, "spread": 13, "girth": 2.4, "lean": 4, "crookedness": 0.2, "straighten": 0.3, "taper": 0.5,
-    "profile": [[0, 0.65], [0.25, 1], [0.6, 0.72], [1, 0.16]],
-    "first": {"count": 19, "start": 0.2, "end": 0.97, "angle": 72, "tip_angle": 38, "length": 0.33, "thickness": 0.5, "crookedness": 0.28, "pull": 0.22},
-    "second": {"count": 7, "start": 0.18, "end": 0.97, "angle": 55, "tip_angle": 38, "flat": 0.35, "length": 0.5, "thickness": 0.6, "crookedness": 0.3, "pull": 0.05},
-    "third": {"count": 1, "start": 0.2, "end": 0.96, "angle": 50, "tip_angle": 40, "flat": 0.2, "length": 0.5, "thickness": 0.66, "crookedness": 0.3},
-    "leaf_count": 3.1, "leaf_size": 0.66, "leaf_tint": 0.5, "leaf_droop": 0.2,
-    "leaf_color": "#41662f", "leaf_tip_color": "#6d8b3c", "sprig_leaves": 11, "sprig_length": 0.3, "sprig_width": 0.82, "sprig_widest": 0.58, "sprig_point": 0.0, "sprig_teeth": 0.55,
-    "bark_light": "#6f675c", "bark_dark": "#2c2825", "bark_scale": 8, "bark_lichen": 0.3, "flare": 0.6,
-}  # fmt: skip
-
+PEAR: dict[str, Any] = with_values(preset("old-orchard-standard").parameters, {"complexity": 0.55, "texture_size": "512"})
+ALDER: dict[str, Any] = with_values(preset("multi-stem-carr").parameters, {"stems": 3, "spread": 12, "complexity": 0.5})
 SALLOW: dict[str, Any] = {
-    "height": 3.6, "stems": 7, "spread": 42, "girth": 2.6, "crookedness": 0.35, "straighten": 0.35, "flare": 0.1, "lobes": 0,
-    "first": {"count": 15, "start": 0.18, "end": 0.97, "angle": 46, "tip_angle": 28, "length": 0.42, "thickness": 0.55, "crookedness": 0.35, "pull": 0.35},
+    "height": 3.8, "stems": 7, "spread": 38, "girth": 2.4, "crookedness": 0.35, "straighten": 0.3, "flare": 0.1, "lobes": 0,
+    "first": {"count": 14, "start": 0.14, "end": 0.98, "angle": 46, "tip_angle": 28, "length": 0.4, "thickness": 0.55, "crookedness": 0.35, "pull": 0.35,
+              "profile": [[0, 0.8], [0.4, 1], [1, 0.3]]},
     "second": {"count": 6, "start": 0.15, "end": 0.97, "angle": 46, "tip_angle": 32, "length": 0.5, "thickness": 0.6, "pull": 0.2},
-    "third": {"count": 0},
-    "leaf_count": 5.5, "leaf_size": 0.34, "leaf_tint": 0.6,
-    "leaf_color": "#6f8752", "leaf_tip_color": "#9fae74", "sprig_leaves": 15, "sprig_length": 0.3, "sprig_width": 0.3, "sprig_point": 0.55, "sprig_teeth": 0,
-    "bark_light": "#8b8571", "bark_dark": "#4b463c", "bark_furrows": 0.35, "bark_tile": 0.4,
+    "third": {"count": 0}, "leaf_count": 5.4, "leaf_size": 0.36, "leaf_tint": 0.6, "leaf_tilt": 40, "complexity": 0.7,
+    "sprig_leaves": 15, "sprig_length": 0.3, "sprig_angle": 46,
+    "leaf": {"length": 6, "width": 0.34, "outline": [[0, 0.25], [0.45, 1], [0.8, 0.6], [1, 0]], "teeth": 0.05, "blade_color": "#6f8752", "tip_color": "#8fa06a",
+             "edge_color": "#65784c", "rib_color": "#a9b58a"},
+    "bark": "smooth", "bark_light": "#8b8571", "bark_dark": "#4b463c", "bark_furrows": 0.5, "bark_tile": 0.4,
 }  # fmt: skip
 
 REED: dict[str, Any] = {

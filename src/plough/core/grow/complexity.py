@@ -1,0 +1,89 @@
+"""One dial from the whole tree to its barest form, and the setting that meets a number of triangles."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from plough.core.errors import ParameterError
+from plough.core.grow.habit import TreeParameters
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What the dial did to one parameter."""
+
+    path: str
+    before: float
+    after: float
+
+
+def thinned(p: TreeParameters, complexity: float) -> tuple[TreeParameters, list[Change]]:
+    """`p` thinned to `complexity` in (0, 1], and what was changed.
+
+    Leaves go first and grow, so that the crown stays as full; then the finest limbs; stems and first limbs last.
+    """
+    if complexity >= 1.0:
+        return p, []
+    c = complexity
+    leaves = max(0.04, c**0.9)
+    wanted: dict[str, float] = {
+        "leaf_count": p.leaf_count * leaves,
+        "leaf_size": min(6.0, p.leaf_size / math.sqrt(leaves)),
+        "sides": max(0.3, p.sides * (0.45 + 0.55 * c)),
+        "crown_points": max(10, round(p.crown_points * (0.25 + 0.75 * c))) if p.growth != "orders" else p.crown_points,
+        "lumps": max(1, round(p.lumps * (0.3 + 0.7 * c))),
+    }
+    for name, least in (("fourth", 0.0), ("third", 0.0), ("second", 0.25), ("first", 0.6)):
+        limb = getattr(p, name)
+        share = min(1.0, max(least, least + (1.0 - least) * (c * (1.9 if least else 1.25))))
+        if limb.count:
+            wanted[f"{name}.count"] = round(limb.count * share)
+        if limb.per_metre:
+            wanted[f"{name}.per_metre"] = round(limb.per_metre * share, 2)
+    changes: list[Change] = []
+    flat: dict[str, float] = {}
+    nested: dict[str, dict[str, float]] = {}
+    for path, value in wanted.items():
+        section, _, last = path.rpartition(".")
+        before = getattr(getattr(p, section), last) if section else getattr(p, last)
+        if value == before:
+            continue
+        changes.append(Change(path, float(before), float(value)))
+        if section:
+            nested.setdefault(section, {})[last] = value
+        else:
+            flat[last] = value
+    update: dict[str, Any] = {**flat, **{s: getattr(p, s).model_copy(update=v) for s, v in nested.items()}}
+    return p.model_copy(update=update), changes
+
+
+def fit(triangles: Callable[[float], int], wanted: int) -> tuple[float, int]:
+    """The greatest complexity whose result has at most `wanted` triangles, and how many it has.
+
+    Args:
+        triangles: counts those of a complexity.
+
+    Raises:
+        ParameterError: even the barest form has more.
+    """
+    low, high = 0.02, 1.0
+    most = triangles(high)
+    if most <= wanted:
+        return high, most
+    least = triangles(low)
+    if least > wanted:
+        raise ParameterError(
+            "triangles", f"the barest form has {least:,} triangles; ask for at least as many", limit=f"at least {least}", value=wanted
+        )
+    best = (low, least)
+    for _ in range(11):
+        middle = 0.5 * (low + high)
+        count = triangles(middle)
+        if count <= wanted:
+            low, best = middle, max(best, (middle, count))
+        else:
+            high = middle
+    return round(best[0], 4), best[1]

@@ -1,0 +1,236 @@
+"""The parameters of a tree."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, Field
+
+from plough.core.collider import ColliderParameters
+from plough.core.grow.leaf import SIZES, LeafParameters, TextureSize
+from plough.core.parameters import Color, Knots, Parameters, Seed, choice, color, count, curve, flag, number, reference, section, text
+
+_ARRANGEMENTS = {"spiral": "Spiral", "alternate": "Alternate", "opposite": "Opposite", "whorled": "Whorls of three"}
+
+
+class LimbOrder(Parameters):
+    """The limbs of one order, relative to their parents."""
+
+    count: int = count(
+        0,
+        "Limbs",
+        (0, 120),
+        soft=(0, 60),
+        help="On a parent of full length; shorter ones bear fewer. More limbs leave the others as they are.",
+    )
+    per_metre: float = number(
+        0, "or on each metre", (0, 40), soft=(0, 12), unit="/m", step=0.1, help="In place of the number above, where it is more than 0."
+    )
+    start: float = number(0.3, "Starts along parent", (0, 0.95), unit="share", help="Where the lowest limb sits.")
+    end: float = number(0.96, "Ends along parent", (0.05, 1), unit="share")
+    angle: float = number(60, "Leaves parent at", (5, 150), unit="°", step=1, help="Angle between limb and parent at the parent's base.")
+    tip_angle: float = number(35, "and at its tip", (5, 150), unit="°", step=1)
+    arrangement: Literal["spiral", "alternate", "opposite", "whorled"] = choice("spiral", "Arrangement", _ARRANGEMENTS)
+    flat: float = number(0, "Held level", (0, 1), unit="share", help="0 limbs all round the parent, 1 in one level plane.")
+    length: float = number(
+        0.5, "Length of parent", (0.02, 1.5), soft=(0.05, 1), unit="×", help="For the first order: of the tree's height."
+    )
+    profile: Knots = curve(((0, 1), (1, 0.45)), "Length along the parent", help="From the lowest limb to the topmost.")
+    variation: float = number(0.25, "Length varies by", (0, 0.9), unit="±")
+    thickness: float = number(0.6, "Thickness of parent", (0.1, 1), unit="×", help="At its base, for a limb of full length.")
+    taper: float = number(0.5, "Taper", (0, 1))
+    crookedness: float = number(0.25, "Crookedness", (0, 1.5), soft=(0, 1))
+    twist: float = number(0, "Twist", (-720, 720), soft=(-360, 360), unit="°", step=5, help="How far a limb winds round its own line.")
+    lift: float = number(0, "Lift", (-1, 1.5), soft=(-0.5, 1), help="How much a limb rises where it leaves its parent.")
+    pull: float = number(0.2, "Pull up", (-2, 2), soft=(-1, 1), help="Positive bends limbs upwards along their length, negative down.")
+    droop: float = number(0, "Droop", (0, 3), soft=(0, 1.5), help="Under its own weight: more for long limbs, most at their tips.")
+    dead: float = number(0, "Dead", (0, 100), unit="%", step=1, help="Limbs without leaves, and all that grows on them.")
+    stubs: float = number(0, "Broken", (0, 100), unit="%", step=1, help="Limbs that are broken off near their base.")
+
+
+_FIRST = LimbOrder(
+    count=24, start=0.22, end=0.97, angle=66, tip_angle=30, length=0.52, thickness=0.56, crookedness=0.34, pull=0.3,
+    profile=((0, 0.7), (0.3, 1), (0.7, 0.72), (1, 0.22)),
+)  # fmt: skip
+_SECOND = LimbOrder(
+    count=9, start=0.25, end=0.97, angle=58, tip_angle=38, flat=0.35, length=0.5, thickness=0.62, crookedness=0.34, pull=0.12
+)
+_THIRD = LimbOrder(count=5, start=0.2, end=0.96, angle=52, tip_angle=40, flat=0.2, length=0.52, thickness=0.66, crookedness=0.3, pull=0.05)
+_FOURTH = LimbOrder(count=0, start=0.2, end=0.96, angle=48, tip_angle=40, length=0.5, thickness=0.66, crookedness=0.3, pull=0.05)
+
+
+def _guide(knots: tuple[tuple[float, float, float], ...]) -> tuple[tuple[float, float, float], ...]:
+    last = (0.0, 0.0, 0.0)
+    for knot in knots:
+        if sum((a - b) ** 2 for a, b in zip(knot, last, strict=True)) < 1e-4:
+            raise ValueError("knots of the guide must be at least 0.01 of the height apart, and away from the foot")
+        last = knot
+    return knots
+
+
+_Place = Annotated[float, Field(ge=-3, le=3)]
+Guide = Annotated[tuple[tuple[_Place, _Place, _Place], ...], Field(max_length=8), AfterValidator(_guide)]
+
+
+class TreeParameters(Parameters):
+    """A tree: by orders of branching, by filling a crown, or by both."""
+
+    height: float = number(7, "Height", (0.2, 60), soft=(1, 30), unit="m", step=0.1, group="Habit", help="All lengths follow from it.")
+    age: float = number(
+        1,
+        "Age",
+        (0.05, 1.6),
+        soft=(0.05, 1.5),
+        group="Habit",
+        control="age",
+        help="0.05 a sapling, 1 grown, beyond it a veteran: the same tree.",
+    )
+    stem_length: float = number(
+        1, "Stem", (0.1, 1), unit="of height", group="Habit", help="1 runs through to the top; less ends in the crown, whose limbs go on."
+    )
+    stems: int = count(1, "Stems", (1, 12), group="Habit")
+    spread: float = number(16, "Stems spread by", (0, 60), unit="°", step=1, group="Habit")
+    lean: float = number(
+        3, "Lean", (0, 60), soft=(0, 45), unit="°", step=1, group="Habit", help="Of the first stem; the seed says which way."
+    )
+    girth: float = number(4, "Stem diameter", (0.5, 20), soft=(1, 10), unit="% of height", step=0.1, group="Habit")
+    taper: float = number(0.5, "Taper", (0, 1), group="Habit")
+    crookedness: float = number(0.18, "Stem crookedness", (0, 1.5), soft=(0, 1), group="Habit")
+    twist: float = number(0, "Twist", (-720, 720), soft=(-360, 360), unit="°", step=5, group="Habit")
+    straighten: float = number(0.15, "Pull up", (-1, 2), soft=(-0.5, 1), group="Habit", help="Bends the stem back to the vertical.")
+    pipe: float = number(
+        2.4,
+        "Pipe exponent",
+        (2, 3),
+        group="Habit",
+        help="Radii share their parent's section by this exponent; 2 keeps the area, 3 makes fine twigs.",
+    )
+    guide: Guide = Field(
+        (), title="Guide for the stem",
+        description="Knots that the first stem runs through, in shares of the height from its foot; none: it grows by itself.",
+        json_schema_extra={"control": "guide", "unit": "× height", "group": "Habit"},
+    )  # fmt: skip
+
+    growth: Literal["orders", "mixed", "crown"] = choice(
+        "orders", "Grows", {"orders": "By orders", "mixed": "First order, then fills", "crown": "Fills a crown"}, group="Crown",
+        help="By orders of branching, by filling the crown with points that draw the wood to them, or first one and then the other.",
+    )  # fmt: skip
+    crown_profile: Knots = curve(
+        ((0, 0.5), (0.35, 1), (0.75, 0.75), (1, 0.1)),
+        "Crown",
+        group="Crown",
+        help="Half its width, from foot to top; also shown in the view.",
+    )
+    crown_low: float = number(0.3, "Crown from", (0, 0.95), unit="of height", group="Crown")
+    crown_width: float = number(0.7, "Width", (0.05, 2.5), soft=(0.1, 1.5), unit="of height", group="Crown")
+    crown_points: int = count(900, "Points", (10, 6000), soft=(50, 3000), group="Crown", help="More leave the others where they are.")
+    crown_shell: float = number(0.5, "Towards the outside", (0, 1), group="Crown")
+    crown_step: float = number(2.4, "Step", (0.6, 10), soft=(1, 6), unit="% of height", step=0.1, group="Crown")
+    crown_reach: float = number(45, "Reach", (2, 100), soft=(4, 80), unit="% of height", step=0.5, group="Crown")
+    crown_stop: float = number(4.5, "Stops within", (0.6, 30), soft=(1, 12), unit="% of height", step=0.1, group="Crown")
+    crown_up: float = number(0.05, "Pull up", (-1, 1), soft=(-0.5, 0.5), group="Crown")
+    crown_wander: float = number(0.12, "Crookedness", (0, 1), soft=(0, 0.5), group="Crown")
+    crown_dead: float = number(0, "Dead", (0, 100), unit="%", step=1, group="Crown")
+
+    first: LimbOrder = section(_FIRST, "First order", "Branching")
+    second: LimbOrder = section(_SECOND, "Second order", "Branching")
+    third: LimbOrder = section(_THIRD, "Third order", "Branching")
+    fourth: LimbOrder = section(_FOURTH, "Fourth order", "Branching")
+    thinnest: float = number(
+        4, "Thinnest twig", (0.5, 40), soft=(1, 15), unit="mm", step=0.5, group="Branching", help="Radius below which no limb gets."
+    )
+    end_thin: bool = flag(False, "Thinner ones end", group="Branching", help="Off keeps them, at that thickness.")
+
+    leaves: bool = flag(True, "In leaf", group="Leaves")
+    leaf_form: Literal["cards", "shaped", "lumps"] = choice(
+        "cards", "Form", {"cards": "Cards with sprigs", "shaped": "Shaped leaves", "lumps": "Faceted lumps"}, group="Leaves"
+    )
+    leaf_asset: str = reference("", "Leaf from", "leaf", group="Leaves", help="A leaf of this scene; none: the one below.")
+    leaf_count: float = number(
+        4.2,
+        "Amount",
+        (0, 120),
+        soft=(0, 30),
+        unit="/m",
+        step=0.1,
+        group="Leaves",
+        help="On each metre of twig; more leave the others where they are.",
+    )
+    leaf_orders: int = count(2, "On the last orders", (1, 4), group="Leaves")
+    leaf_size: float = number(0.42, "Length", (0.02, 6), soft=(0.05, 1.5), unit="m", group="Leaves", help="Of a card, or of a shaped leaf.")
+    leaf_aspect: float = number(0.9, "Card width", (0.1, 2), unit="× length", group="Leaves")
+    leaf_variation: float = number(0.25, "Size varies by", (0, 0.8), unit="±", group="Leaves")
+    leaf_tilt: float = number(52, "Spread", (0, 120), unit="°", step=1, group="Leaves", help="Angle between twig and leaf.")
+    leaf_droop: float = number(0.15, "Droop", (-1, 3), soft=(-0.5, 1.5), group="Leaves")
+    leaf_light: float = number(0.55, "Turn to light", (0, 1), group="Leaves")
+    leaf_outward: float = number(0, "Pushed outward", (-0.5, 2), soft=(0, 1), group="Leaves")
+    leaf_upward: float = number(0, "Pushed upward", (-1, 2), soft=(-0.5, 1), group="Leaves")
+    leaf_cluster: float = number(0, "Clusters", (0, 1), group="Leaves", help="0 evenly along the twig, 1 gathered.")
+    leaf_clusters: float = number(3, "Clusters on each metre", (0.2, 20), soft=(0.5, 10), unit="/m", step=0.1, group="Leaves")
+    leaf_bare: float = number(0.15, "Bare length of twig", (0, 0.99), unit="share", group="Leaves")
+    leaf_fold: float = number(0.3, "Fold", (0, 1), group="Leaves")
+    leaf_normals: float = number(
+        0.72, "Crown-shaped normals", (0, 1), group="Leaves", help="0 lights every leaf by itself, 1 lights the crown as one round body."
+    )
+    leaf_tint: float = number(0.5, "Colour varies", (0, 1), group="Leaves")
+    leaf_inside: float = number(0.75, "Darker inside", (0, 1), group="Leaves")
+    leaf_top: float = number(0.2, "Paler at the top", (-1, 1), group="Leaves", help="Negative: at the foot.")
+    leaf_seed: Seed = Field(
+        1, title="Leaf seed", description="Arranges the leaves without touching the wood.",
+        json_schema_extra={"control": "seed", "unit": "", "group": "Leaves"},
+    )  # fmt: skip
+    sprig_leaves: int = count(11, "Leaves on a card", (1, 160), soft=(1, 60), group="Leaves")
+    sprig_length: float = number(0.34, "Leaf on the card", (0.05, 0.95), unit="of card", group="Leaves")
+    sprig_angle: float = number(62, "Leaf to its twig", (5, 110), unit="°", step=1, group="Leaves")
+    sprig_rise: float = number(0.5, "Leaves stand up", (0, 1), group="Leaves")
+    lumps: int = count(14, "Lumps", (1, 120), soft=(3, 60), group="Leaves", help="Of the faceted form; more keep the others.")
+    lump_size: float = number(0.17, "Lump radius", (0.02, 0.6), unit="of height", group="Leaves")
+    lump_rough: float = number(0.5, "Lumps uneven", (0, 1), group="Leaves")
+    lump_faces: int = count(1, "Lump detail", (0, 2), group="Leaves")
+    leaf: LeafParameters = section(LeafParameters(), "Leaf", "Leaf")
+
+    flare: float = number(0.75, "Root flare", (0, 3), soft=(0, 2), group="Roots", help="How much wider the stem is at the ground.")
+    flare_height: float = number(0.09, "Flare height", (0.01, 0.5), unit="of height", group="Roots")
+    lobes: int = count(5, "Lobes", (0, 9), group="Roots")
+    lobe_depth: float = number(0.16, "Lobe depth", (0, 0.4), group="Roots")
+    roots: int = count(0, "Surface roots", (0, 24), soft=(0, 12), group="Roots", help="More leave the others where they are.")
+    root_length: float = number(0.2, "Length", (0.02, 1), unit="of height", group="Roots")
+    root_thickness: float = number(0.42, "Thickness", (0.1, 0.9), unit="of stem", group="Roots")
+    root_wander: float = number(0.45, "Wander", (0, 1.5), group="Roots")
+    root_slope: float = number(
+        10,
+        "Ground may fall by",
+        (2, 35),
+        unit="°",
+        step=1,
+        group="Roots",
+        help="The roots go down so far that they stay in ground as steep as this.",
+    )
+
+    bark: Literal["furrowed", "plated", "smooth", "peeling"] = choice(
+        "furrowed", "Bark", {"furrowed": "Furrowed", "plated": "Plated", "smooth": "Smooth", "peeling": "Peeling"}, group="Skin"
+    )
+    bark_light: Color = color("#8d8272", "Bark, raised", "Skin")
+    bark_dark: Color = color("#37302a", "Bark, deep", "Skin")
+    bark_furrows: float = number(0.8, "Relief", (0, 1), group="Skin")
+    bark_scale: int = count(7, "Marks", (2, 24), group="Skin", help="Ridges, plates or bands round one repeat of the texture.")
+    bark_lichen: float = number(0.35, "Lichen", (0, 1), group="Skin")
+    bark_tile: float = number(0.7, "Texture repeat", (0.05, 4), soft=(0.1, 2), unit="m", group="Skin")
+    moss: float = number(0, "Moss", (0, 1), group="Skin")
+    moss_side: float = number(0, "Moss faces", (0, 360), unit="° from north", step=5, group="Skin")
+    moss_height: float = number(2.5, "Moss up to", (0.05, 40), soft=(0.2, 10), unit="m", step=0.1, group="Skin")
+    moss_color: Color = color("#8fa63a", "Moss", "Skin")
+    texture_size: TextureSize = choice("512", "Texture size", SIZES, group="Skin")
+    bark_name: str = text("bark", "Bark is called", most=60, group="Skin", help="The name under which the game knows the material.")
+    leaf_name: str = text("leaf", "Leaf is called", most=60, group="Skin")
+
+    complexity: float = number(
+        1, "Complexity", (0.02, 1), group="Detail", control="complexity", help="Thins limbs, leaves and sides together."
+    )
+    sides: float = number(
+        1, "Roundness", (0.3, 3), soft=(0.4, 2), unit="×", group="Detail", help="Sides of stems and limbs, by their thickness."
+    )
+    least_sides: int = count(3, "Least sides", (3, 16), group="Detail")
+    faceted: bool = flag(False, "Faceted wood", group="Detail", help="Flat faces, for a low-poly look.")
+    twigs: bool = flag(True, "Thinnest order has wood", group="Detail", help="Off leaves it out; its leaves stay.")
+    collider: ColliderParameters = section(ColliderParameters(), "Collider", "Game")

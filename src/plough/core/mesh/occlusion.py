@@ -1,0 +1,76 @@
+"""How much sky is seen from within a cloud of leaves.
+
+The leaves are smeared over a coarse grid as area per volume; light is dimmed along a few rays to the sky (Beer's law), so the cost follows
+the points asked for, not the leaves.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from plough.core.arrays import Float32, Float64
+from plough.core.kernels import kernel
+
+_CELLS = 22  #: along the longest side of the grid
+_RAYS = np.array(
+    [(0.0, 1.0, 0.0)]
+    + [(0.72 * math.cos(a), 0.69, 0.72 * math.sin(a)) for a in np.arange(4) * math.pi / 2 + 0.4]
+    + [(0.97 * math.cos(a), 0.24, 0.97 * math.sin(a)) for a in np.arange(5) * math.pi * 0.4 + 0.1]
+)
+_WEIGHTS = np.array([1.0] + [0.8] * 4 + [0.45] * 5)
+
+
+@kernel
+def _smear(centres: Float32, areas: Float32, low: Float64, cell: float, nx: int, ny: int, nz: int) -> Float32:
+    grid = np.zeros((nx, ny, nz), np.float32)
+    volume = cell * cell * cell
+    for i in range(centres.shape[0]):
+        x, y, z = (centres[i, 0] - low[0]) / cell - 0.5, (centres[i, 1] - low[1]) / cell - 0.5, (centres[i, 2] - low[2]) / cell - 0.5
+        ix, iy, iz = int(math.floor(x)), int(math.floor(y)), int(math.floor(z))
+        fx, fy, fz = x - ix, y - iy, z - iz
+        for a in range(2):
+            for b in range(2):
+                for c in range(2):
+                    p, q, r = ix + a, iy + b, iz + c
+                    if 0 <= p < nx and 0 <= q < ny and 0 <= r < nz:
+                        w = (fx if a else 1 - fx) * (fy if b else 1 - fy) * (fz if c else 1 - fz)
+                        grid[p, q, r] += w * areas[i] / volume
+    return grid
+
+
+@kernel
+def _openness(points: Float32, grid: Float32, low: Float64, cell: float, rays: Float64, weights: Float64, density: float) -> Float32:
+    out = np.empty(points.shape[0], np.float32)
+    nx, ny, nz = grid.shape
+    whole = weights.sum()
+    for i in range(points.shape[0]):
+        total = 0.0
+        for r in range(rays.shape[0]):
+            depth = 0.0
+            x, y, z = (points[i, 0] - low[0]) / cell, (points[i, 1] - low[1]) / cell, (points[i, 2] - low[2]) / cell
+            for _ in range(2 * _CELLS):
+                x, y, z = x + rays[r, 0], y + rays[r, 1], z + rays[r, 2]
+                if x < 0 or y < 0 or z < 0 or x >= nx or y >= ny or z >= nz:
+                    break
+                depth += grid[int(x), int(y), int(z)]
+            total += weights[r] * math.exp(-density * depth * cell)
+        out[i] = total / whole
+    return out
+
+
+class LeafCloud:
+    """Leaves as area per volume."""
+
+    def __init__(self, centres: Float32, areas: Float32) -> None:
+        """`centres` (n, 3) metres, `areas` (n,) square metres; n at least 1."""
+        low, high = centres.min(axis=0).astype(np.float64), centres.max(axis=0).astype(np.float64)
+        self.cell = max(0.02, float((high - low).max()) / (_CELLS - 2))
+        self.low = low - self.cell
+        n = np.ceil((high - self.low) / self.cell).astype(int) + 1
+        self.grid = _smear(centres.astype(np.float32), areas.astype(np.float32), self.low, self.cell, *map(int, n))
+
+    def openness(self, points: Float32, density: float = 0.5) -> Float32:
+        """(n,) shares of the sky that are seen from `points` (n, 3), 0 to 1; `density` is the light that a square metre takes."""
+        return _openness(points.astype(np.float32), self.grid, self.low, self.cell, _RAYS, _WEIGHTS, density)

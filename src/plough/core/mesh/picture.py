@@ -1,0 +1,165 @@
+"""Small lit pictures of meshes, drawn without a graphics card: for shelves, trays, presets and revisions."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from plough.core.arrays import Float32, Float64, UInt8
+from plough.core.kernels import kernel
+from plough.core.mesh.material import Material
+from plough.core.mesh.raster import draw_depth, draw_triangles
+from plough.core.mesh.value import Mesh
+
+_OVER = 2  #: samples a pixel, on each axis
+_SUN = np.array([-0.50, 0.66, 0.56]) / np.linalg.norm([-0.50, 0.66, 0.56])
+_SUN_LIGHT = np.array([1.75, 1.62, 1.38])
+_SKY_LIGHT = np.array([0.50, 0.56, 0.62])
+_GROUND_LIGHT = np.array([0.26, 0.24, 0.19])
+_PAPER = np.array([228, 231, 222]) / 255.0
+_FLOOR = np.array([203, 195, 166]) / 255.0
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """What a picture shows: `half` metres to each side of (0, `middle`, 0), and as much up and down as its shape allows."""
+
+    middle: float
+    half: float
+
+
+def frame_of(height: float, radius: float, aspect: float) -> Frame:
+    """The frame about a plant of this height and radius, in metres; `aspect` is the picture's width by its height."""
+    return Frame(0.49 * height, max(0.545 * height * aspect, 1.10 * radius, 0.02))
+
+
+def axes(azimuth: float, pitch: float) -> Float64:
+    """(3, 3) rows right, up, towards the eye."""
+    ca, sa, cp, sp = math.cos(azimuth), math.sin(azimuth), math.cos(pitch), math.sin(pitch)
+    return np.array([[ca, 0, -sa], [-sa * sp, cp, -ca * sp], [sa * cp, sp, ca * cp]])
+
+
+@kernel
+def _light(
+    color: Float32, normal: Float32, depth: Float32, soft: UInt8, shadow: Float32, to_world: Float64, to_sun: Float64, scale: Float64, sun_view: Float64,
+    sun: Float64, sun_light: Float64, sky: Float64, ground: Float64, bias: float,
+) -> None:  # fmt: skip
+    """Light each sample, in place; `scale` maps samples to view metres (x0, dx, y0, dy), `sun_view` metres to shadow samples."""
+    h, w = depth.shape
+    n = shadow.shape[0]
+    for r in range(h):
+        for c in range(w):
+            if depth[r, c] < -1e29:
+                continue
+            vx, vy, vz = scale[0] + c * scale[1], scale[2] + r * scale[3], depth[r, c]
+            x = to_world[0, 0] * vx + to_world[1, 0] * vy + to_world[2, 0] * vz
+            y = to_world[0, 1] * vx + to_world[1, 1] * vy + to_world[2, 1] * vz
+            z = to_world[0, 2] * vx + to_world[1, 2] * vy + to_world[2, 2] * vz
+            sx = (to_sun[0, 0] * x + to_sun[0, 1] * y + to_sun[0, 2] * z) * sun_view[0] + sun_view[1]
+            sy = sun_view[2] - (to_sun[1, 0] * x + to_sun[1, 1] * y + to_sun[1, 2] * z) * sun_view[0]
+            sz = to_sun[2, 0] * x + to_sun[2, 1] * y + to_sun[2, 2] * z
+            lit, taken = 0.0, 0.0
+            for j in range(-1, 2):
+                for i in range(-1, 2):
+                    p, q = int(sy) + j, int(sx) + i
+                    taken += 1.0
+                    if p < 0 or q < 0 or p >= n or q >= n or shadow[p, q] <= sz + bias:
+                        lit += 1.0
+            lit /= taken
+            nx, ny, nz = normal[r, c, 0], normal[r, c, 1], normal[r, c, 2]
+            wx = to_world[0, 0] * nx + to_world[1, 0] * ny + to_world[2, 0] * nz
+            wy = to_world[0, 1] * nx + to_world[1, 1] * ny + to_world[2, 1] * nz
+            wz = to_world[0, 2] * nx + to_world[1, 2] * ny + to_world[2, 2] * nz
+            facing = wx * sun[0] + wy * sun[1] + wz * sun[2]
+            if soft[r, c]:
+                facing = max(0.0, (facing + 0.35) / 1.35)
+                lit = 0.30 + 0.70 * lit
+            facing = max(0.0, facing)
+            up = 0.5 + 0.5 * wy
+            for k in range(3):
+                light = sun_light[k] * facing * lit + sky[k] * up + ground[k] * (1.0 - up)
+                v = color[r, c, k] ** 2.2 * light
+                v = v * (1.0 + v * 0.06) / (1.0 + v * 0.45)  # a gentle shoulder
+                color[r, c, k] = max(0.0, v) ** 0.4545
+
+
+def small(image: UInt8, most: int) -> UInt8:
+    """`image` averaged down to at most `most` pixels a side, as smaller mip levels are."""
+    while image.shape[0] > most:
+        a = image.astype(np.uint16)
+        image = ((a[0::2, 0::2] + a[1::2, 0::2] + a[0::2, 1::2] + a[1::2, 1::2] + 2) // 4).astype(np.uint8)
+    return image
+
+
+def draw_picture(
+    mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], frame: Frame, size: tuple[int, int], azimuth: float = 0.35
+) -> UInt8:
+    """(h, w, 3) sRGB picture of `mesh` on a plain floor, lit by sun and sky, with its shadow.
+
+    Args:
+        albedo: the image of each slot, (th, tw, 4).
+        size: width and height in pixels.
+        azimuth: radians about the vertical from which it is seen.
+    """
+    w, h = size[0] * _OVER, size[1] * _OVER
+    view = axes(azimuth, 0.12)
+    high = frame.half * h / w
+    p = mesh.positions.astype(np.float64) - (0.0, frame.middle, 0.0)
+    floor_y = -frame.middle
+    points = p @ view.T
+    per_metre = w / (2 * frame.half)
+    screen = np.stack([(points[:, 0] + frame.half) * per_metre, (high - points[:, 1]) * per_metre, points[:, 2]], axis=1).astype(np.float32)
+    normals = (mesh.normals.astype(np.float64) @ view.T).astype(np.float32)
+    colors = mesh.colors if mesh.colors is not None else np.full((mesh.vertices, 4), 255, np.uint8)
+    depth = np.full((h, w), -1e30, np.float32)
+    color, normal = np.zeros((h, w, 3), np.float32), np.zeros((h, w, 3), np.float32)
+    soft = np.zeros((h, w), np.uint8)
+    for part in mesh.parts:
+        rows = mesh.indices[part.first : part.first + part.count]
+        material = materials[part.material]
+        before = depth.copy()
+        draw_triangles(screen, normals, mesh.uv0, colors, rows, albedo[part.material], material.cutout, w, h, depth, color, normal)
+        drawn = depth > before
+        soft[drawn] = material.cutout
+        if material.maps is None:
+            color[drawn] *= np.array(material.color, np.float32) ** 0.4545
+    _floor(view, floor_y, frame.half, high, w, h, depth, color, normal)
+    # as seen from the sun
+    to_sun = axes(math.atan2(_SUN[0], _SUN[2]), math.asin(_SUN[1]))
+    lit = p @ to_sun.T
+    reach = 1.1 * float(np.abs(lit[:, :2]).max(initial=0.1)) + 1e-3
+    n = min(1024, 2 * max(w, h))
+    scale = n / (2 * reach)
+    seen = np.stack([(lit[:, 0] + reach) * scale, (reach - lit[:, 1]) * scale, lit[:, 2]], axis=1).astype(np.float32)
+    shadow = np.full((n, n), -1e30, np.float32)
+    for part in mesh.parts:
+        rows = mesh.indices[part.first : part.first + part.count]
+        draw_depth(seen, mesh.uv0, rows, albedo[part.material], materials[part.material].cutout, n, n, shadow)
+    _light(
+        color, normal, depth, soft, shadow, view, to_sun, np.array([-frame.half, 1 / per_metre, high, -1 / per_metre]),
+        np.array([scale, reach * scale, reach * scale]), _SUN, _SUN_LIGHT, _SKY_LIGHT, _GROUND_LIGHT, -0.012 * frame.half - 2.0 / scale,
+    )  # fmt: skip
+    return _with_paper(color, depth, size)
+
+
+def _floor(view: Float64, y: float, half: float, high: float, w: int, h: int, depth: Float32, color: Float32, normal: Float32) -> None:
+    """A level plane at height `y`, behind everything drawn so far."""
+    rows = high - (np.arange(h) + 0.5) * (2 * high / h)
+    # the plane holds up . x = y: along the view axes, y = rows * view[1, 1] + depth * view[2, 1]
+    far = ((y - rows * view[1, 1]) / view[2, 1]).astype(np.float32)
+    empty = (depth < far[:, None]) & (np.abs(far) < 6 * half)[:, None]
+    depth[empty] = np.broadcast_to(far[:, None], depth.shape)[empty]
+    fade = np.clip(1.0 - np.maximum(-far, 0.0) / (4.2 * half), 0, 1)[:, None, None] ** 0.8
+    tone = _FLOOR * fade + _PAPER * 0.985 * (1 - fade)
+    color[empty] = np.broadcast_to(tone, color.shape)[empty]
+    normal[empty] = view @ (0.0, 1.0, 0.0)
+
+
+def _with_paper(color: Float32, depth: Float32, size: tuple[int, int]) -> UInt8:
+    empty = depth < -1e29
+    color[empty] = _PAPER
+    w, h = size
+    out = color.reshape(h, _OVER, w, _OVER, 3).mean(axis=(1, 3))
+    return np.asarray(np.clip(out, 0, 1) * 255 + 0.5, np.uint8)
