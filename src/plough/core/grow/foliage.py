@@ -115,7 +115,9 @@ def _hang(
             ox, oy, oz = bx - centre[0], by - centre[1], bz - centre[2]
             s = 1.0 / max(1e-6, math.sqrt(ox * ox + oy * oy + oz * oz))
             ox, oy, oz = ox * s, oy * s, oz * s
-            angle = (0.15 if k == 0 else h.tilt) * (1.0 + 0.35 * symmetric(seed, _TILT, me))
+            # younger leaves, near the tip, stand steeper
+            young = max(0.0, (t - h.start) / max(1e-3, 1.0 - h.start))
+            angle = (0.15 if k == 0 else h.tilt * (1.1 - 0.6 * young * young)) * (1.0 + 0.3 * symmetric(seed, _TILT, me))
             dx = math.cos(angle) * tx + math.sin(angle) * lx + h.outward * ox
             dy = math.cos(angle) * ty + math.sin(angle) * ly - h.droop + h.outward * oy + h.upward
             dz = math.cos(angle) * tz + math.sin(angle) * lz + h.outward * oz

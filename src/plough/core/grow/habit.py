@@ -136,6 +136,14 @@ class TreeParameters(Parameters):
     second: LimbOrder = section(_SECOND, "Second order", "Branching")
     third: LimbOrder = section(_THIRD, "Third order", "Branching")
     fourth: LimbOrder = section(_FOURTH, "Fourth order", "Branching")
+    clear: float = number(
+        0.06,
+        "Kept off the ground",
+        (0, 0.6),
+        unit="of height",
+        group="Branching",
+        help="No limb sinks lower: what grazing beasts and mowers leave.",
+    )
     thinnest: float = number(
         4, "Thinnest twig", (0.5, 40), soft=(1, 15), unit="mm", step=0.5, group="Branching", help="Radius below which no limb gets."
     )
@@ -179,8 +187,9 @@ class TreeParameters(Parameters):
         1, title="Leaf seed", description="Arranges the leaves without touching the wood.",
         json_schema_extra={"control": "seed", "unit": "", "group": "Leaves"},
     )  # fmt: skip
-    sprig_leaves: int = count(11, "Leaves on a card", (1, 160), soft=(1, 60), group="Leaves")
-    sprig_length: float = number(0.34, "Leaf on the card", (0.05, 0.95), unit="of card", group="Leaves")
+    sprig_leaves: int = count(26, "Leaves on a card", (1, 200), soft=(1, 80), group="Leaves")
+    sprig_twigs: int = count(4, "Side twigs on it", (0, 12), group="Leaves")
+    sprig_length: float = number(0.22, "Leaf on the card", (0.05, 0.95), unit="of card", group="Leaves")
     sprig_angle: float = number(62, "Leaf to its twig", (5, 110), unit="°", step=1, group="Leaves")
     sprig_rise: float = number(0.5, "Leaves stand up", (0, 1), group="Leaves")
     lumps: int = count(14, "Lumps", (1, 120), soft=(3, 60), group="Leaves", help="Of the faceted form; more keep the others.")

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from plough.core.arrays import Float32, UInt8
+from plough.core.arrays import Float32, Float64, UInt8
 from plough.core.grow.leaf import BladeImage, LeafParameters, Shape, leaf_shape, set_down
 from plough.core.mesh.bleed import bleed
 from plough.core.mesh.material import Maps
@@ -129,11 +129,12 @@ class Bark:
 
 @dataclass(frozen=True, slots=True)
 class Sprig:
-    """A twig with leaves on both sides and one at its end, drawn from the leaves' own meshes."""
+    """A twig and its side twigs with leaves on both sides and one at each end, drawn from the leaves' own meshes."""
 
     leaf: LeafParameters
     size: int  #: pixels a side
-    leaves: int  #: on the twig, the end leaf included
+    leaves: int  #: on all twigs, those at their ends included
+    twigs: int  #: side twigs
     length: float  #: of a leaf, by the image's height
     angle: float  #: radians between leaf and twig, at the twig's foot
     rise: float  #: how far leaves stand up from the card, 0 flat
@@ -142,14 +143,29 @@ class Sprig:
 
     def draw(self) -> Maps:
         """The images."""
-        n, k = self.leaves, np.arange(self.leaves)
+        n = self.leaves
         random = 2.0 * uniform_array(self.seed, stream("sprig"), np.arange(n * 8, dtype=np.uint64)).reshape(n, 8) - 1.0
         reach = max(0.08, 0.96 - self.length)
-        u = np.where(k == n - 1, 1.0, (k + 0.5) / max(0.5, n - 0.5))
-        side = np.where(k % 2 == 0, 1.0, -1.0)
-        y = reach * (0.05 + 0.95 * u)
-        base = np.stack([_bow(y), y, 0.012 * random[:, 4]], axis=1)
-        turn = np.where(k == n - 1, 0.12 * random[:, 0], side * (self.angle * (1.0 - 0.42 * u) + 0.2 * random[:, 0]))
+        twigs = self._twigs(reach)
+        # leaves are shared out over the twigs by their length; the last on each sits at its tip
+        ends = np.cumsum([t[-1, 2] for t in twigs])
+        at = ends[-1] * (np.arange(n) + 0.5) / n
+        mine = np.minimum(np.searchsorted(ends, at), len(twigs) - 1)
+        last = np.append(mine[1:] != mine[:-1], True)
+        base, along, u = np.zeros((n, 3)), np.zeros((n, 2)), np.zeros(n)
+        for j, twig in enumerate(twigs):
+            rows = np.nonzero(mine == j)[0]
+            far = np.where(last[rows], twig[-1, 2], at[rows] - (ends[j] - twig[-1, 2]))
+            far = np.maximum(far, 0.05 * reach)
+            base[rows, 0], base[rows, 1] = (np.interp(far, twig[:, 2], twig[:, i]) for i in (0, 1))
+            ahead = np.minimum(far + 0.02, twig[-1, 2])
+            for i in (0, 1):
+                along[rows, i] = np.interp(ahead, twig[:, 2], twig[:, i]) - np.interp(ahead - 0.03, twig[:, 2], twig[:, i])
+            u[rows] = far / twig[-1, 2]
+        base[:, 2] = 0.012 * random[:, 4]
+        side = np.where(np.arange(n) % 2 == 0, 1.0, -1.0)
+        way = np.arctan2(along[:, 0], along[:, 1])
+        turn = way + np.where(last, 0.12 * random[:, 0], side * (self.angle * (1.0 - 0.42 * u) + 0.2 * random[:, 0]))
         lift = self.rise * (0.25 + 0.45 * random[:, 1])
         along = np.stack([np.sin(turn) * np.cos(lift), np.cos(turn) * np.cos(lift), np.sin(lift)], axis=1)
         up = np.stack([0.35 * random[:, 2] * self.rise, 0.3 * random[:, 3] * self.rise, np.ones(n)], axis=1)
@@ -163,8 +179,8 @@ class Sprig:
         blade = min(512, max(128, self.size // 2))
         image = {s: BladeImage(self.leaf.model_copy(update={"season": s}), blade).draw() for s in (0.0, 1.0)[: 1 + (self.leaf.season > 0)]}
         canvas = Canvas(self.size * 2)
-        line = np.linspace(0.0, reach + 0.02, 12)
-        canvas.stroke(np.stack([_bow(line), line], axis=1), 0.011 * (1.25 - line), self.twig)
+        for j, twig in enumerate(twigs):
+            canvas.stroke(twig[:, :2], (0.011 if j == 0 else 0.006) * (1.25 - twig[:, 2] / (twig[-1, 2] + 0.02)), self.twig)
         # each leaf is wholly green or turned, by chance: a few mixed tones look alive, one mean tone does not
         turned = season > 0.5
         for s, maps in image.items():
@@ -173,6 +189,27 @@ class Sprig:
                 part = set_down(shape, base[rows], along[rows], up[rows], size[rows])
                 canvas.draw(part, np.repeat(tone[rows], v), maps)
         return canvas.maps(self.leaf.roughness, self.leaf.translucency)
+
+    def _twigs(self, reach: float) -> list[Float64]:
+        """Courses of the twigs, each (12, 3): x, y and the way from its foot; the first is the middle one."""
+        along = np.linspace(0.0, 1.0, 12)
+        middle = reach * along
+        lines = [np.stack([_bow(middle), middle], axis=1)]
+        random = 2.0 * uniform_array(self.seed, stream("sprig.twig"), np.arange(max(1, self.twigs) * 2, dtype=np.uint64)) - 1.0
+        for j in range(self.twigs):
+            start = reach * (0.10 + 0.72 * (j + 0.5) / self.twigs)
+            side = (1.0 if j % 2 == 0 else -1.0) * (0.75 + 0.12 * random[2 * j])
+            # as long as there is room: to the edge at the foot, shorter towards the tip
+            long = min((reach - start) * 1.05 + 0.06, 0.46) * (0.9 + 0.1 * random[2 * j + 1])
+            bent = side * (1.0 - 0.35 * along)
+            steps = np.cumsum(np.stack([np.sin(bent), np.cos(bent)], axis=1)[:-1] * (long / 11), axis=0)
+            foot = np.array([_bow(start), start])
+            lines.append(np.concatenate([foot[None], foot + steps]))
+        out = []
+        for line in lines:
+            far = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
+            out.append(np.concatenate([line, far[:, None]], axis=1))
+        return out
 
 
 def _bow(y: Any) -> Any:
@@ -198,12 +235,18 @@ class Canvas:
 
     def stroke(self, line: Any, half: Any, color: Color) -> None:
         """A tapering line through (n, 2) points, `half` (n,) wide to each side, at depth 0."""
-        ys = 1.0 - (np.arange(self.size) + 0.5) / self.size
-        x, w = np.interp(ys, line[:, 1], line[:, 0]), np.interp(ys, line[:, 1], half)
-        xs = (np.arange(self.size) + 0.5) / self.size - 0.5
-        on = (np.abs(xs[None] - x[:, None]) < np.maximum(w, 0.75 / self.size)[:, None]) & ((ys >= line[0, 1]) & (ys <= line[-1, 1]))[
-            :, None
-        ]
+        dense = np.linspace(0.0, line.shape[0] - 1.0, 3 * self.size)
+        k = np.arange(line.shape[0])
+        x, y, w = (np.interp(dense, k, a) for a in (line[:, 0], line[:, 1], half))
+        wide = np.maximum(np.ceil(w * self.size), 1.0).astype(np.int64)
+        on = np.zeros((self.size, self.size), bool)
+        column, row = ((x + 0.5) * self.size).astype(np.int64), ((1.0 - y) * self.size).astype(np.int64)
+        for shift in range(-int(wide.max()), int(wide.max()) + 1):
+            keep = np.abs(shift) <= wide
+            for i, j in ((shift, 0), (0, shift)):
+                c, r = column[keep] + i, row[keep] + j
+                inside = (c >= 0) & (r >= 0) & (c < self.size) & (r < self.size)
+                on[r[inside], c[inside]] = True
         self.depth[on] = 0.0
         self.color[on] = color
         self.normal[on] = (0.0, 0.0, 1.0)

@@ -72,7 +72,7 @@ def _limbs(p: TreeParameters, seed: int, parents: Order, number: int, limb: Limb
         int((limb.arrangement in ("alternate", "opposite") and limb.flat > 0.5) or limb.arrangement == "alternate"), limb.flat, limb.lift,
         limb.variation, limb.thickness, p.pipe, p.thinnest / 1000.0,
     )  # fmt: skip
-    course = Course(limb.crookedness, limb.pull, limb.droop, math.radians(limb.twist), 0.12 * math.sqrt(p.height))
+    course = Course(limb.crookedness, limb.pull, limb.droop, math.radians(limb.twist), p.clear * p.height)
     return grow_limbs(
         seed, parents, number, limb.count, limb.per_metre, reference, full.astype(np.float32), branching, profile_table(limb.profile),
         _POINTS[number], course, limb.taper, limb.dead / 100.0, limb.stubs / 100.0, p.end_thin,
@@ -180,7 +180,9 @@ def materials(p: TreeParameters) -> dict[str, Material]:
     elif p.leaf_form == "shaped":
         out["leaf"] = leaf_material(p.leaf, name)
     else:
-        sprig = Sprig(p.leaf, size, p.sprig_leaves, p.sprig_length, math.radians(p.sprig_angle), p.sprig_rise, parse_color(p.bark_dark))
+        sprig = Sprig(
+            p.leaf, size, p.sprig_leaves, p.sprig_twigs, p.sprig_length, math.radians(p.sprig_angle), p.sprig_rise, parse_color(p.bark_dark)
+        )
         out["leaf"] = Material(name, sprig, cutout=True, translucency=p.leaf.translucency)
     return out
 

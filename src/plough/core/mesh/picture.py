@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from plough.core.arrays import Float32, Float64, UInt8
+from plough.core.arrays import Bool, Float32, Float64, UInt8
 from plough.core.kernels import kernel
 from plough.core.mesh.material import Material
 from plough.core.mesh.raster import draw_depth, draw_triangles
@@ -19,20 +19,32 @@ _SUN_LIGHT = np.array([1.75, 1.62, 1.38])
 _SKY_LIGHT = np.array([0.50, 0.56, 0.62])
 _GROUND_LIGHT = np.array([0.26, 0.24, 0.19])
 _PAPER = np.array([228, 231, 222]) / 255.0
-_FLOOR = np.array([203, 195, 166]) / 255.0
+_CATCHES = 2  #: marks samples of the floor, which only catches the shadow
 
 
 @dataclass(frozen=True, slots=True)
 class Frame:
-    """What a picture shows: `half` metres to each side of (0, `middle`, 0), and as much up and down as its shape allows."""
+    """What a picture shows: `half` metres to each side of a middle, and as much up and down as its shape allows."""
 
-    middle: float
+    across: float  #: metres from the origin to the middle, to the right
+    middle: float  #: metres up to the middle
     half: float
 
 
-def frame_of(height: float, radius: float, aspect: float) -> Frame:
-    """The frame about a plant of this height and radius, in metres; `aspect` is the picture's width by its height."""
-    return Frame(0.49 * height, max(0.545 * height * aspect, 1.10 * radius, 0.02))
+AZIMUTH = 0.35  #: radians about the vertical from which pictures are taken
+
+
+def frame_of(meshes: list[Mesh], aspect: float, azimuth: float = AZIMUTH) -> Frame:
+    """The one frame that holds each of `meshes`; `aspect` is the picture's width by its height."""
+    right = axes(azimuth, 0.0)[0]
+    sides = [mesh.positions @ right for mesh in meshes]
+    low, high = min(float(s.min()) for s in sides), max(float(s.max()) for s in sides)
+    top = max(float(mesh.positions[:, 1].max()) for mesh in meshes)
+    half = max(0.545 * top * aspect, 0.54 * (high - low), 0.02)
+    # what stands at the origin stays in the middle while there is room
+    room = max(0.0, half - 0.54 * (high - low))
+    shift = 0.5 * (low + high)
+    return Frame(shift - min(max(shift, -room), room), 0.49 * top, half)
 
 
 def axes(azimuth: float, pitch: float) -> Float64:
@@ -44,7 +56,7 @@ def axes(azimuth: float, pitch: float) -> Float64:
 @kernel
 def _light(
     color: Float32, normal: Float32, depth: Float32, soft: UInt8, shadow: Float32, to_world: Float64, to_sun: Float64, scale: Float64, sun_view: Float64,
-    sun: Float64, sun_light: Float64, sky: Float64, ground: Float64, bias: float,
+    sun: Float64, sun_light: Float64, sky: Float64, ground: Float64, paper: Float64, bias: float,
 ) -> None:  # fmt: skip
     """Light each sample, in place; `scale` maps samples to view metres (x0, dx, y0, dy), `sun_view` metres to shadow samples."""
     h, w = depth.shape
@@ -68,6 +80,12 @@ def _light(
                     if p < 0 or q < 0 or p >= n or q >= n or shadow[p, q] <= sz + bias:
                         lit += 1.0
             lit /= taken
+            if soft[r, c] == _CATCHES:
+                # paper, but for the shadow on it
+                shade = 1.0 - 0.42 * (1.0 - lit)
+                for k in range(3):
+                    color[r, c, k] = paper[k] * shade
+                continue
             nx, ny, nz = normal[r, c, 0], normal[r, c, 1], normal[r, c, 2]
             wx = to_world[0, 0] * nx + to_world[1, 0] * ny + to_world[2, 0] * nz
             wy = to_world[0, 1] * nx + to_world[1, 1] * ny + to_world[2, 1] * nz
@@ -94,7 +112,7 @@ def small(image: UInt8, most: int) -> UInt8:
 
 
 def draw_picture(
-    mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], frame: Frame, size: tuple[int, int], azimuth: float = 0.35
+    mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], frame: Frame, size: tuple[int, int], azimuth: float = AZIMUTH
 ) -> UInt8:
     """(h, w, 3) sRGB picture of `mesh` on a plain floor, lit by sun and sky, with its shadow.
 
@@ -106,7 +124,8 @@ def draw_picture(
     w, h = size[0] * _OVER, size[1] * _OVER
     view = axes(azimuth, 0.12)
     high = frame.half * h / w
-    p = mesh.positions.astype(np.float64) - (0.0, frame.middle, 0.0)
+    middle = frame.across * axes(azimuth, 0.0)[0] + (0.0, frame.middle, 0.0)
+    p = mesh.positions.astype(np.float64) - middle
     floor_y = -frame.middle
     points = p @ view.T
     per_metre = w / (2 * frame.half)
@@ -125,7 +144,7 @@ def draw_picture(
         soft[drawn] = material.cutout
         if material.maps is None:
             color[drawn] *= np.array(material.color, np.float32) ** 0.4545
-    _floor(view, floor_y, frame.half, high, w, h, depth, color, normal)
+    soft[_floor(view, floor_y, frame.half, high, depth)] = _CATCHES
     # as seen from the sun
     to_sun = axes(math.atan2(_SUN[0], _SUN[2]), math.asin(_SUN[1]))
     lit = p @ to_sun.T
@@ -139,22 +158,20 @@ def draw_picture(
         draw_depth(seen, mesh.uv0, rows, albedo[part.material], materials[part.material].cutout, n, n, shadow)
     _light(
         color, normal, depth, soft, shadow, view, to_sun, np.array([-frame.half, 1 / per_metre, high, -1 / per_metre]),
-        np.array([scale, reach * scale, reach * scale]), _SUN, _SUN_LIGHT, _SKY_LIGHT, _GROUND_LIGHT, -0.012 * frame.half - 2.0 / scale,
+        np.array([scale, reach * scale, reach * scale]), _SUN, _SUN_LIGHT, _SKY_LIGHT, _GROUND_LIGHT, _PAPER, -0.012 * frame.half - 2.0 / scale,
     )  # fmt: skip
     return _with_paper(color, depth, size)
 
 
-def _floor(view: Float64, y: float, half: float, high: float, w: int, h: int, depth: Float32, color: Float32, normal: Float32) -> None:
-    """A level plane at height `y`, behind everything drawn so far."""
+def _floor(view: Float64, y: float, half: float, high: float, depth: Float32) -> Bool:
+    """Put a level plane at height `y` behind everything drawn so far; the samples that show it."""
+    h = depth.shape[0]
     rows = high - (np.arange(h) + 0.5) * (2 * high / h)
     # the plane holds up . x = y: along the view axes, y = rows * view[1, 1] + depth * view[2, 1]
     far = ((y - rows * view[1, 1]) / view[2, 1]).astype(np.float32)
     empty = (depth < far[:, None]) & (np.abs(far) < 6 * half)[:, None]
     depth[empty] = np.broadcast_to(far[:, None], depth.shape)[empty]
-    fade = np.clip(1.0 - np.maximum(-far, 0.0) / (4.2 * half), 0, 1)[:, None, None] ** 0.8
-    tone = _FLOOR * fade + _PAPER * 0.985 * (1 - fade)
-    color[empty] = np.broadcast_to(tone, color.shape)[empty]
-    normal[empty] = view @ (0.0, 1.0, 0.0)
+    return np.asarray(empty)
 
 
 def _with_paper(color: Float32, depth: Float32, size: tuple[int, int]) -> UInt8:
