@@ -175,7 +175,7 @@ def _limits(field: FieldInfo) -> tuple[float | None, float | None]:
 def describe(model: type[BaseModel], prefix: str = "", group: str = "", section_title: str = "") -> list[dict[str, Any]]:
     """Every field of `model` as a row: path, title, group, section, control, unit, limits, step, default, help.
 
-    Nested models are flattened: their rows are put in the nested model's group, under its title or their own group's name as `section`.
+    Rows follow the model's `stages`, where it names the order of its groups. Nested models are flattened: their rows are put in the nested model's group, under its title or their own group's name as `section`.
     """
     rows: list[dict[str, Any]] = []
     for name, field in model.model_fields.items():
@@ -212,7 +212,8 @@ def describe(model: type[BaseModel], prefix: str = "", group: str = "", section_
                 "help": field.description or "",
             }
         )
-    return rows
+    stages: tuple[str, ...] = getattr(model, "stages", ())
+    return sorted(rows, key=lambda row: stages.index(row["group"])) if stages and not prefix else rows
 
 
 def with_values(values: Mapping[str, Any], settings: Mapping[str, Any]) -> dict[str, Any]:

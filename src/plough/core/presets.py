@@ -19,7 +19,7 @@ class Preset:
     parameters: dict[str, Any] = field(repr=False)
 
 
-_PEAR_LEAF = {
+_PEAR_LEAF: dict[str, Any] = {
     "length": 7,
     "width": 0.6,
     "stalk": 0.2,
@@ -27,13 +27,20 @@ _PEAR_LEAF = {
     "teeth": 0.15,
     "teeth_count": 22,
 }
-_LINEAR_LEAF = {"width": 0.2, "outline": [[0, 0.3], [0.3, 1], [0.75, 0.6], [1, 0]], "teeth": 0.1, "stalk": 0.06, "fold": 14, "bend": 40}
-_NEEDLE = {
+_LINEAR_LEAF: dict[str, Any] = {
+    "width": 0.2,
+    "outline": [[0, 0.3], [0.3, 1], [0.75, 0.6], [1, 0]],
+    "teeth": 0.1,
+    "stalk": 0.06,
+    "fold": 14,
+    "bend": 40,
+}
+_NEEDLE: dict[str, Any] = {
     "width": 0.09, "outline": [[0, 0.7], [0.2, 1], [0.85, 0.8], [1, 0]], "teeth": 0, "stalk": 0.0, "veins": 0.3, "vein_count": 0, "fold": 0, "bend": 12,
     "curl": 0, "divisions": 1, "texture_size": "128", "translucency": 0.15,
 }  # fmt: skip
 
-_OLD_ORCHARD = {
+_OLD_ORCHARD: dict[str, Any] = {
     "height": 6.2, "stem_length": 0.5, "girth": 5.6, "lean": 4, "crookedness": 0.24, "twist": 90, "straighten": 0.3, "taper": 0.3, "pipe": 2.3,
     "first": {"count": 13, "start": 0.5, "end": 1.0, "angle": 66, "tip_angle": 22, "length": 0.56, "profile": [[0, 0.8], [0.5, 1], [1, 0.95]],
               "thickness": 0.6, "crookedness": 0.46, "twist": 120, "lift": 0.22, "pull": 0.2, "droop": 0.2, "variation": 0.18, "stubs": 8},
@@ -46,7 +53,7 @@ _OLD_ORCHARD = {
     "flare": 0.7, "flare_height": 0.07, "lobes": 5, "lobe_depth": 0.14, "roots": 5, "root_length": 0.16, "moss": 0.35, "moss_height": 1.6, "moss_side": 340,
 }  # fmt: skip
 
-_CONIFER = {
+_CONIFER: dict[str, Any] = {
     "height": 16, "girth": 2.5, "lean": 1, "crookedness": 0.04, "straighten": 0.6, "taper": 0.2, "pipe": 2.6,
     "first": {"count": 86, "start": 0.05, "end": 0.985, "angle": 98, "tip_angle": 48, "length": 0.29, "profile": [[0, 0.88], [0.12, 1], [0.6, 0.5], [1, 0.04]],
               "thickness": 0.34, "crookedness": 0.1, "pull": 0.26, "droop": 0.28, "variation": 0.16},
@@ -61,7 +68,7 @@ _CONIFER = {
     "flare": 0.55, "flare_height": 0.03, "lobes": 6, "lobe_depth": 0.1, "roots": 6, "root_length": 0.07,
 }  # fmt: skip
 
-_WEEPING = {
+_WEEPING: dict[str, Any] = {
     "height": 10, "stem_length": 0.58, "girth": 5.2, "lean": 3, "crookedness": 0.18, "straighten": 0.1, "taper": 0.35, "pipe": 2.4, "twist": 60,
     "first": {"count": 15, "start": 0.5, "end": 1.0, "angle": 50, "tip_angle": 14, "length": 0.5, "profile": [[0, 0.8], [0.5, 1], [1, 0.9]],
               "thickness": 0.62, "crookedness": 0.34, "pull": 0.1, "droop": 0.75, "lift": 0.2},
@@ -76,7 +83,7 @@ _WEEPING = {
     "root_length": 0.13, "moss": 0.25,
 }  # fmt: skip
 
-_CARR = {
+_CARR: dict[str, Any] = {
     "height": 12, "stems": 5, "spread": 15, "girth": 2.2, "lean": 4, "crookedness": 0.22, "straighten": 0.3, "taper": 0.4,
     "first": {"count": 20, "start": 0.24, "end": 0.98, "angle": 70, "tip_angle": 36, "length": 0.27, "profile": [[0, 0.7], [0.25, 1], [0.65, 0.72], [1, 0.18]],
               "thickness": 0.48, "crookedness": 0.3, "pull": 0.18, "dead": 8, "stubs": 5},
@@ -89,7 +96,7 @@ _CARR = {
     "moss": 0.5, "moss_height": 2.6, "moss_side": 330,
 }  # fmt: skip
 
-_WIND_BENT = {
+_WIND_BENT: dict[str, Any] = {
     "height": 4.6, "stem_length": 0.8, "girth": 5.6, "taper": 0.4, "crookedness": 0.3, "pipe": 2.3, "twist": 90,
     "guide": [[0.06, 0.2, 0.0], [0.24, 0.42, 0.03], [0.56, 0.58, 0.0], [0.95, 0.66, -0.04]],
     "first": {"count": 26, "start": 0.3, "end": 0.99, "angle": 52, "tip_angle": 26, "length": 0.42, "profile": [[0, 0.7], [0.4, 1], [1, 0.55]], "thickness": 0.56,
@@ -103,7 +110,7 @@ _WIND_BENT = {
     "root_length": 0.24, "moss": 0.3, "moss_height": 1.0,
 }  # fmt: skip
 
-_SNAG = {
+_SNAG: dict[str, Any] = {
     "height": 8.5, "stem_length": 0.72, "girth": 6.4, "lean": 6, "crookedness": 0.24, "twist": 160, "straighten": 0.0, "taper": 0.75, "pipe": 2.6,
     "first": {"count": 17, "start": 0.28, "end": 0.98, "angle": 66, "tip_angle": 34, "length": 0.38, "profile": [[0, 0.9], [0.5, 1], [1, 0.6]], "thickness": 0.52,
               "crookedness": 0.6, "twist": 120, "pull": 0.12, "variation": 0.5, "stubs": 52},
@@ -113,7 +120,7 @@ _SNAG = {
     "flare": 1.0, "flare_height": 0.06, "lobes": 6, "lobe_depth": 0.22, "roots": 7, "root_length": 0.2, "moss": 0.45, "moss_height": 2.2, "moss_side": 350,
 }  # fmt: skip
 
-_PALM = {
+_PALM: dict[str, Any] = {
     "height": 7.5, "girth": 3.6, "lean": 9, "crookedness": 0.1, "straighten": 0.5, "taper": 0.05, "pipe": 3.0, "first": {"count": 0}, "second": {"count": 0}, "third": {"count": 0},
     "leaf_form": "shaped", "leaf_count": 5.6, "leaf_bare": 0.965, "leaf_size": 2.4, "leaf_variation": 0.16, "leaf_tilt": 62, "leaf_droop": -0.05, "leaf_light": 0.95,
     "leaf_normals": 0.15, "leaf_upward": 0.1, "leaf_inside": 0.55, "leaf_tint": 0.3, "leaf_top": 0.0,
@@ -124,7 +131,7 @@ _PALM = {
     "flare": 0.45, "flare_height": 0.04, "lobes": 0,
 }  # fmt: skip
 
-_COLUMN = {
+_COLUMN: dict[str, Any] = {
     "height": 15, "girth": 2.8, "lean": 1, "crookedness": 0.06, "straighten": 0.5, "taper": 0.3,
     "first": {"count": 62, "start": 0.08, "end": 0.98, "angle": 36, "tip_angle": 16, "length": 0.26, "profile": [[0, 0.6], [0.2, 1], [0.7, 0.7], [1, 0.2]], "thickness": 0.42,
               "crookedness": 0.18, "pull": 0.62},
@@ -135,7 +142,7 @@ _COLUMN = {
     "bark": "furrowed", "bark_light": "#8f8676", "bark_dark": "#413931", "bark_scale": 8, "flare": 0.6, "flare_height": 0.03, "roots": 5, "root_length": 0.07,
 }  # fmt: skip
 
-_BIRCH = {
+_BIRCH: dict[str, Any] = {
     "height": 11.5, "girth": 2.1, "lean": 4, "crookedness": 0.16, "straighten": 0.35, "taper": 0.3, "pipe": 2.5,
     "first": {"count": 32, "start": 0.26, "end": 0.98, "angle": 46, "tip_angle": 24, "length": 0.3, "profile": [[0, 0.75], [0.25, 1], [0.7, 0.65], [1, 0.15]], "thickness": 0.4,
               "crookedness": 0.22, "pull": 0.12, "droop": 0.3},
@@ -149,7 +156,7 @@ _BIRCH = {
     "flare_height": 0.035, "lobes": 4, "lobe_depth": 0.08, "moss": 0.15, "moss_height": 0.8,
 }  # fmt: skip
 
-_FIELD = {
+_FIELD: dict[str, Any] = {
     "height": 12, "stem_length": 0.5, "girth": 7, "lean": 2, "crookedness": 0.16, "taper": 0.3, "straighten": 0.2, "growth": "mixed", "pipe": 2.3,
     "first": {"count": 7, "start": 0.5, "end": 0.98, "angle": 64, "tip_angle": 24, "length": 0.36, "profile": [[0, 1], [1, 0.8]], "thickness": 0.7, "crookedness": 0.5,
               "lift": 0.15, "pull": 0.15, "droop": 0.1},
@@ -162,7 +169,7 @@ _FIELD = {
     "roots": 8, "root_length": 0.14, "moss": 0.3, "moss_height": 3,
 }  # fmt: skip
 
-_AUTUMN = {
+_AUTUMN: dict[str, Any] = {
     "height": 8, "stem_length": 0.7, "girth": 3.8, "lean": 2, "crookedness": 0.16, "taper": 0.35,
     "first": {"count": 16, "start": 0.4, "end": 0.98, "angle": 58, "tip_angle": 24, "length": 0.42, "profile": [[0, 0.8], [0.4, 1], [1, 0.7]], "thickness": 0.6, "crookedness": 0.36,
               "pull": 0.3, "arrangement": "opposite"},
@@ -174,7 +181,7 @@ _AUTUMN = {
     "bark": "furrowed", "bark_light": "#8b7f70", "bark_dark": "#40362e", "bark_scale": 9, "bark_tile": 0.45, "flare": 0.6, "roots": 4, "root_length": 0.12,
 }  # fmt: skip
 
-_POLLARD = {
+_POLLARD: dict[str, Any] = {
     "height": 6.4, "stem_length": 0.4, "girth": 10, "lean": 3, "crookedness": 0.1, "taper": 0.0, "straighten": 0.1, "pipe": 3.0, "twist": 60,
     "first": {"count": 46, "start": 0.86, "end": 1.0, "angle": 62, "tip_angle": 16, "length": 0.6, "profile": [[0, 0.85], [0.5, 1], [1, 0.95]], "thickness": 0.16,
               "crookedness": 0.14, "lift": 0.25, "pull": 0.28, "taper": 0.6, "stubs": 6},
@@ -186,7 +193,7 @@ _POLLARD = {
     "lobe_depth": 0.12, "roots": 6, "root_length": 0.14, "moss": 0.4, "moss_height": 2.4,
 }  # fmt: skip
 
-_FLAT_TOP = {
+_FLAT_TOP: dict[str, Any] = {
     "height": 13, "stem_length": 0.8, "girth": 4.0, "lean": 4, "crookedness": 0.14, "straighten": 0.2, "taper": 0.3, "growth": "crown",
     "crown_profile": [[0, 0.15], [0.35, 0.85], [0.65, 1], [1, 0.45]], "crown_low": 0.66, "crown_width": 0.9, "crown_points": 1100, "crown_shell": 0.3, "crown_step": 2.2,
     "crown_reach": 60, "crown_stop": 4.0, "crown_up": 0.1, "crown_wander": 0.2, "thinnest": 7,
@@ -197,7 +204,7 @@ _FLAT_TOP = {
     "roots": 5, "root_length": 0.1,
 }  # fmt: skip
 
-_BLOSSOM = {
+_BLOSSOM: dict[str, Any] = {
     "height": 5.6, "stem_length": 0.5, "girth": 4.6, "lean": 2, "crookedness": 0.14, "taper": 0.3, "straighten": 0.1,
     "first": {"count": 12, "start": 0.55, "end": 1.0, "angle": 58, "tip_angle": 18, "length": 0.58, "profile": [[0, 0.85], [1, 0.95]], "thickness": 0.56, "crookedness": 0.34, "lift": 0.2,
               "pull": 0.2, "droop": 0.2},
@@ -211,8 +218,25 @@ _BLOSSOM = {
     "root_length": 0.12,
 }  # fmt: skip
 
-_LOW = {"leaf_form": "lumps", "faceted": True, "least_sides": 5, "sides": 0.5, "third": {"count": 0}, "lobes": 0, "flare": 0.5, "bark_furrows": 0.0, "bark_lichen": 0.0,
+_LOW: dict[str, Any] = {"leaf_form": "lumps", "faceted": True, "least_sides": 5, "sides": 0.5, "third": {"count": 0}, "lobes": 0, "flare": 0.5, "bark_furrows": 0.0, "bark_lichen": 0.0,
         "texture_size": "128"}  # fmt: skip
+
+_HEDGE_LEAF: dict[str, Any] = {
+    "length": 3.2,
+    "width": 0.62,
+    "stalk": 0.08,
+    "outline": [[0, 0.3], [0.45, 1], [0.8, 0.8], [1, 0.15]],
+    "teeth": 0.1,
+    "bend": 20,
+    "curl": 6,
+}
+_CLIPPED: dict[str, Any] = {
+    "body": "hedge", "height": 1.5, "width": 0.9, "foot": 0.05, "uneven": 0.12, "growth": "clipped", "shell": 0.2, "density": 88, "upward": 0.35, "stems": 5, "limbs": 11,
+    "line": [[-2.2, 0], [-0.7, 0.3], [0.8, -0.25], [2.2, 0]], "profile": [[0, 0.9], [0.55, 1], [0.9, 0.92], [1, 0.55]],
+    "twigs": False, "leaf_bare": 0.45, "leaf_count": 21, "leaf_size": 0.14, "leaf_tilt": 62, "leaf_light": 0.95, "leaf_inside": 0.5, "leaf_tint": 0.5, "sprig_leaves": 24, "sprig_twigs": 3, "sprig_length": 0.24,
+    "leaf": {**_HEDGE_LEAF, "blade_color": "#4c6b30", "tip_color": "#6a8a3c", "edge_color": "#466329", "rib_color": "#8aa05a"},
+    "bark": "smooth", "bark_light": "#857a68", "bark_dark": "#4a4034",
+}  # fmt: skip
 
 PRESETS: tuple[Preset, ...] = (
     Preset("old-orchard-standard", "Old orchard standard", "tree", 27, _OLD_ORCHARD),
@@ -244,6 +268,17 @@ PRESETS: tuple[Preset, ...] = (
     Preset("low-poly-bush", "Low-poly, bush", "tree", 8, {
         **_LOW, "height": 1.5, "stems": 5, "spread": 40, "girth": 4, "first": {"count": 5, "start": 0.4, "length": 0.35}, "second": {"count": 0}, "lumps": 11, "lump_size": 0.24, "lump_rough": 0.9,
         "leaf": {"blade_color": "#6d7f3a", "tip_color": "#b8b455"}, "bark_light": "#8a6f52", "bark_dark": "#6d5640"}),
+    Preset("hedge-shrub", "Hedge shrub, loose", "shrub", 4, {
+        "height": 1.7, "width": 1.8, "depth": 1.7, "foot": 0.0, "growth": "loose", "shell": 0.4, "overshoot": 1.1, "upward": 0.7, "density": 44, "uneven": 0.5,
+        "leaf_count": 13, "leaf_size": 0.17, "sprig_leaves": 22, "sprig_twigs": 3, "sprig_length": 0.26,
+        "leaf": {**_HEDGE_LEAF, "length": 4.5, "blade_color": "#5a7a3a", "tip_color": "#83a04d", "edge_color": "#52713a", "rib_color": "#a0b070"}}),
+    Preset("clipped-hedge", "Clipped hedge along a line", "shrub", 2, _CLIPPED),
+    Preset("clipped-ball", "Clipped ball", "shrub", 3, {
+        **_CLIPPED, "body": "ball", "height": 1.1, "width": 1.15, "depth": 1.15, "uneven": 0.06, "foot": 0.02, "density": 150, "leaf_size": 0.1, "shell": 0.18,
+        "leaf": {**_HEDGE_LEAF, "length": 2, "blade_color": "#3f5f2c", "tip_color": "#587a36", "edge_color": "#3a5828", "rib_color": "#7a9050"}}),
+    Preset("field-hedge", "Field hedge, grown out", "shrub", 6, {
+        **_CLIPPED, "height": 2.4, "width": 1.7, "uneven": 0.75, "growth": "loose", "overshoot": 1.5, "shell": 0.5, "density": 36, "upward": 0.9, "leaf_size": 0.23, "leaf_count": 9,
+        "line": [[-3, 0.2], [-1, -0.3], [1.2, 0.3], [3, -0.1]], "profile": [[0, 0.8], [0.4, 1], [0.8, 0.85], [1, 0.35]]}),
 )  # fmt: skip
 
 

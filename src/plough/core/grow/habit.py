@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import AfterValidator, Field
 
-from plough.core.collider import ColliderParameters
-from plough.core.grow.leaf import SIZES, LeafParameters, TextureSize
-from plough.core.parameters import Color, Knots, Parameters, Seed, choice, color, count, curve, flag, number, reference, section, text
+from plough.core.grow.covering import Woody
+from plough.core.parameters import Knots, Parameters, choice, count, curve, flag, number, section
 
 _ARRANGEMENTS = {"spiral": "Spiral", "alternate": "Alternate", "opposite": "Opposite", "whorled": "Whorls of three"}
 
@@ -72,8 +71,10 @@ _Place = Annotated[float, Field(ge=-3, le=3)]
 Guide = Annotated[tuple[tuple[_Place, _Place, _Place], ...], Field(max_length=8), AfterValidator(_guide)]
 
 
-class TreeParameters(Parameters):
+class TreeParameters(Woody):
     """A tree: by orders of branching, by filling a crown, or by both."""
+
+    stages: ClassVar = ("Habit", "Crown", "Branching", "Leaves", "Leaf", "Roots", "Skin", "Detail", "Game")
 
     height: float = number(7, "Height", (0.2, 60), soft=(1, 30), unit="m", step=0.1, group="Habit", help="All lengths follow from it.")
     age: float = number(
@@ -149,55 +150,6 @@ class TreeParameters(Parameters):
     )
     end_thin: bool = flag(False, "Thinner ones end", group="Branching", help="Off keeps them, at that thickness.")
 
-    leaves: bool = flag(True, "In leaf", group="Leaves")
-    leaf_form: Literal["cards", "shaped", "lumps"] = choice(
-        "cards", "Form", {"cards": "Cards with sprigs", "shaped": "Shaped leaves", "lumps": "Faceted lumps"}, group="Leaves"
-    )
-    leaf_asset: str = reference("", "Leaf from", "leaf", group="Leaves", help="A leaf of this scene; none: the one below.")
-    leaf_count: float = number(
-        4.2,
-        "Amount",
-        (0, 120),
-        soft=(0, 30),
-        unit="/m",
-        step=0.1,
-        group="Leaves",
-        help="On each metre of twig; more leave the others where they are.",
-    )
-    leaf_orders: int = count(2, "On the last orders", (1, 4), group="Leaves")
-    leaf_size: float = number(0.42, "Length", (0.02, 6), soft=(0.05, 1.5), unit="m", group="Leaves", help="Of a card, or of a shaped leaf.")
-    leaf_aspect: float = number(0.9, "Card width", (0.1, 2), unit="× length", group="Leaves")
-    leaf_variation: float = number(0.25, "Size varies by", (0, 0.8), unit="±", group="Leaves")
-    leaf_tilt: float = number(52, "Spread", (0, 120), unit="°", step=1, group="Leaves", help="Angle between twig and leaf.")
-    leaf_droop: float = number(0.15, "Droop", (-1, 3), soft=(-0.5, 1.5), group="Leaves")
-    leaf_light: float = number(0.55, "Turn to light", (0, 1), group="Leaves")
-    leaf_outward: float = number(0, "Pushed outward", (-0.5, 2), soft=(0, 1), group="Leaves")
-    leaf_upward: float = number(0, "Pushed upward", (-1, 2), soft=(-0.5, 1), group="Leaves")
-    leaf_cluster: float = number(0, "Clusters", (0, 1), group="Leaves", help="0 evenly along the twig, 1 gathered.")
-    leaf_clusters: float = number(3, "Clusters on each metre", (0.2, 20), soft=(0.5, 10), unit="/m", step=0.1, group="Leaves")
-    leaf_bare: float = number(0.15, "Bare length of twig", (0, 0.99), unit="share", group="Leaves")
-    leaf_fold: float = number(0.3, "Fold", (0, 1), group="Leaves")
-    leaf_normals: float = number(
-        0.72, "Crown-shaped normals", (0, 1), group="Leaves", help="0 lights every leaf by itself, 1 lights the crown as one round body."
-    )
-    leaf_tint: float = number(0.5, "Colour varies", (0, 1), group="Leaves")
-    leaf_inside: float = number(0.75, "Darker inside", (0, 1), group="Leaves")
-    leaf_top: float = number(0.2, "Paler at the top", (-1, 1), group="Leaves", help="Negative: at the foot.")
-    leaf_seed: Seed = Field(
-        1, title="Leaf seed", description="Arranges the leaves without touching the wood.",
-        json_schema_extra={"control": "seed", "unit": "", "group": "Leaves"},
-    )  # fmt: skip
-    sprig_leaves: int = count(26, "Leaves on a card", (1, 200), soft=(1, 80), group="Leaves")
-    sprig_twigs: int = count(4, "Side twigs on it", (0, 12), group="Leaves")
-    sprig_length: float = number(0.22, "Leaf on the card", (0.05, 0.95), unit="of card", group="Leaves")
-    sprig_angle: float = number(62, "Leaf to its twig", (5, 110), unit="°", step=1, group="Leaves")
-    sprig_rise: float = number(0.5, "Leaves stand up", (0, 1), group="Leaves")
-    lumps: int = count(14, "Lumps", (1, 120), soft=(3, 60), group="Leaves", help="Of the faceted form; more keep the others.")
-    lump_size: float = number(0.17, "Lump radius", (0.02, 0.6), unit="of height", group="Leaves")
-    lump_rough: float = number(0.5, "Lumps uneven", (0, 1), group="Leaves")
-    lump_faces: int = count(1, "Lump detail", (0, 2), group="Leaves")
-    leaf: LeafParameters = section(LeafParameters(), "Leaf", "Leaf")
-
     flare: float = number(0.75, "Root flare", (0, 3), soft=(0, 2), group="Roots", help="How much wider the stem is at the ground.")
     flare_height: float = number(0.09, "Flare height", (0.01, 0.5), unit="of height", group="Roots")
     lobes: int = count(5, "Lobes", (0, 9), group="Roots")
@@ -216,30 +168,8 @@ class TreeParameters(Parameters):
         help="The roots go down so far that they stay in ground as steep as this.",
     )
 
-    bark: Literal["furrowed", "plated", "smooth", "peeling"] = choice(
-        "furrowed", "Bark", {"furrowed": "Furrowed", "plated": "Plated", "smooth": "Smooth", "peeling": "Peeling"}, group="Skin"
-    )
-    bark_light: Color = color("#8d8272", "Bark, raised", "Skin")
-    bark_dark: Color = color("#37302a", "Bark, deep", "Skin")
-    bark_furrows: float = number(0.8, "Relief", (0, 1), group="Skin")
-    bark_scale: int = count(7, "Marks", (2, 24), group="Skin", help="Ridges, plates or bands round one repeat of the texture.")
-    bark_lichen: float = number(0.35, "Lichen", (0, 1), group="Skin")
-    bark_tile: float = number(0.7, "Texture repeat", (0.05, 4), soft=(0.1, 2), unit="m", group="Skin")
-    moss: float = number(0, "Moss", (0, 1), group="Skin")
-    moss_side: float = number(0, "Moss faces", (0, 360), unit="° from north", step=5, group="Skin")
-    moss_height: float = number(2.5, "Moss up to", (0.05, 40), soft=(0.2, 10), unit="m", step=0.1, group="Skin")
-    moss_color: Color = color("#8fa63a", "Moss", "Skin")
-    texture_size: TextureSize = choice("512", "Texture size", SIZES, group="Skin")
-    bark_name: str = text("bark", "Bark is called", most=60, group="Skin", help="The name under which the game knows the material.")
-    leaf_name: str = text("leaf", "Leaf is called", most=60, group="Skin")
-
+    leaf_orders: int = count(2, "On the last orders", (1, 4), group="Leaves")
     complexity: float = number(
         1, "Complexity", (0.02, 1), group="Detail", control="complexity", help="Thins limbs, leaves and sides together."
     )
-    sides: float = number(
-        1, "Roundness", (0.3, 3), soft=(0.4, 2), unit="×", group="Detail", help="Sides of stems and limbs, by their thickness."
-    )
-    least_sides: int = count(3, "Least sides", (3, 16), group="Detail")
     faceted: bool = flag(False, "Faceted wood", group="Detail", help="Flat faces, for a low-poly look.")
-    twigs: bool = flag(True, "Thinnest order has wood", group="Detail", help="Off leaves it out; its leaves stay.")
-    collider: ColliderParameters = section(ColliderParameters(), "Collider", "Game")

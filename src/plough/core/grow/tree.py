@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 from scipy.interpolate import CubicSpline
@@ -13,26 +12,20 @@ from plough.core.collider import Collider, along_limb, joined
 from plough.core.curves import profile_table
 from plough.core.errors import TooLargeError
 from plough.core.grow.age import aged, grown, size_at
+from plough.core.grow.covering import MOST_TRIANGLES, check_leaves, cloud_of, dressed, hanging, hung_on, linear, materials, moss_of
 from plough.core.grow.crown import crown_points, fill_crown
-from plough.core.grow.foliage import Dress, Hanging, Hung, card_shape, hang, join_hung, leaf_mesh, lumps
+from plough.core.grow.foliage import Hung, hang, join_hung, lumps
 from plough.core.grow.habit import LimbOrder, TreeParameters
-from plough.core.grow.leaf import blade_shape, leaf_material, leaf_shape
 from plough.core.grow.skeleton import Branching, Course, Order, grow_limbs, grow_stems
-from plough.core.grow.skin import Bark, Sprig
-from plough.core.grow.wood import Flare, Moss, grow_roots, tinted, wood_mesh
+from plough.core.grow.wood import Flare, grow_roots, tinted, wood_mesh
 from plough.core.kinds import Product, kind
 from plough.core.mesh.facets import faceted
-from plough.core.mesh.material import Material
-from plough.core.mesh.occlusion import LeafCloud
 from plough.core.mesh.value import Mesh, join
-from plough.core.parameters import parse_color
 
-MOST_TRIANGLES = 600_000  #: a recipe that would exceed this is refused
 _ORDERS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh")
 _WHORL = {"spiral": 1, "alternate": 1, "opposite": 2, "whorled": 3}
 _POINTS = (17, 9, 5, 4, 3)  #: along a limb, by order
 _FILL_POINTS = (11, 8, 6, 5, 4, 3, 3)  #: along the limbs that fill a crown
-_KEEP = (1.0, 0.45, 0.10)  #: share of the leaves, by level of detail
 
 
 def _spline(p: TreeParameters) -> Float64 | None:
@@ -129,67 +122,14 @@ def _hung(p: TreeParameters, orders: list[Order], detail: int, centre: Float64, 
     bearing = bearing or orders[:1]
     if not p.leaves or p.leaf_count <= 0:
         return None
-    expected = sum(float(o.full.sum()) * p.leaf_count + o.count for o in bearing) * _KEEP[detail]
-    each = leaf_triangles(p, detail)
-    if p.leaf_form != "lumps" and expected * each > MOST_TRIANGLES:
-        raise TooLargeError(
-            f"the tree would bear about {expected:,.0f} leaves or cards of {each} triangles; the limit is {MOST_TRIANGLES:,} triangles: "
-            "lower the amount or the limbs"
-        )
-    if expected > 400_000:
-        raise TooLargeError(
-            f"the tree would bear about {expected:,.0f} leaves or cards; the limit is 400,000: lower the amount or the limbs"
-        )
+    check_leaves(p, detail, bearing)
     young = size_at(p.age) if p.age < 1 else 1.0
-    h = Hanging(
-        p.leaf_count, p.leaf_bare, p.leaf_cluster, p.leaf_clusters, p.leaf_size * young, p.leaf_variation, math.radians(p.leaf_tilt), p.leaf_droop,
-        p.leaf_light, p.leaf_outward, p.leaf_upward,
-    )  # fmt: skip
-    keep = 1.0 if p.leaf_form == "lumps" else _KEEP[detail]
     firsts = orders[1] if len(orders) > 1 and orders[1].count else orders[0]
-    parts = [hang(p.leaf_seed, o, firsts, h, centre, keep, fixed) for o in bearing]
+    parts = hung_on(p, bearing, firsts, detail, centre, young, fixed)
     if p.leaf_form == "lumps":  # one at the top of each stem, too
-        parts.append(hang(p.leaf_seed, orders[0], firsts, h._replace(per_metre=0.0, start=1.0), centre, 1.0, fixed))
+        parts.append(hang(p.leaf_seed, orders[0], firsts, hanging(p, young)._replace(per_metre=0.0, start=1.0), centre, 1.0, fixed))
     hung = join_hung(parts)
     return hung if hung.count else None
-
-
-def leaf_triangles(p: TreeParameters, detail: int) -> int:
-    """Triangles of one leaf or card."""
-    return int(_leaf_shape(p, detail).indices.shape[0])
-
-
-def _leaf_shape(p: TreeParameters, detail: int) -> Any:
-    if p.leaf_form == "shaped" and detail == 0:
-        return leaf_shape(p.leaf, min(p.leaf.divisions, 3))
-    if p.leaf_form == "shaped":
-        return blade_shape(p.leaf, 1) if p.leaf.form == "simple" else leaf_shape(p.leaf, 1)
-    return card_shape(p.leaf_aspect, 0.9 * p.leaf_fold, 0.06)
-
-
-def materials(p: TreeParameters) -> dict[str, Material]:
-    """Bark and leaf."""
-    size = int(p.texture_size)
-    bark = Bark(p.bark, 3, size, parse_color(p.bark_light), parse_color(p.bark_dark), p.bark_furrows, p.bark_scale, p.bark_lichen)
-    out = {"bark": Material(p.bark_name or "bark", bark)}
-    name = p.leaf_name or "leaf"
-    if not p.leaves or p.leaf_count <= 0:
-        return out
-    if p.leaf_form == "lumps":
-        out["leaf"] = Material(name, roughness=0.95, translucency=0.2)
-    elif p.leaf_form == "shaped":
-        out["leaf"] = leaf_material(p.leaf, name)
-    else:
-        sprig = Sprig(
-            p.leaf, size, p.sprig_leaves, p.sprig_twigs, p.sprig_length, math.radians(p.sprig_angle), p.sprig_rise, parse_color(p.bark_dark)
-        )
-        out["leaf"] = Material(name, sprig, cutout=True, translucency=p.leaf.translucency)
-    return out
-
-
-def _linear(color: str) -> tuple[float, float, float]:
-    r, g, b = (c**2.2 for c in parse_color(color))
-    return r, g, b
 
 
 def _roots(p: TreeParameters, seed: int, orders: list[Order], flare: Flare) -> list[Order]:
@@ -219,22 +159,15 @@ def assemble(
     fixed = full is not None
     wood, ranges = wood_mesh([*orders, *roots], names, height, flare, p.bark_tile, p.sides, p.least_sides, detail, p.twigs, like)
     hung = _hung(p, orders, detail, centre, fixed)
-    cloud = None
-    if hung is not None:
-        middle = hung.base + hung.direction * (0.5 * hung.length)[:, None]
-        area = hung.length**2 * (p.leaf_aspect * 0.45 if p.leaf_form == "cards" else p.leaf.width * 0.6)
-        if p.leaf_form == "lumps":
-            area = np.full(hung.count, 4.0 * p.lumps * (p.lump_size * p.height) ** 2 / hung.count, np.float32)
-        cloud = LeafCloud(middle, area)
-    moss = Moss(p.moss, math.radians(p.moss_side), p.moss_height, _linear(p.moss_color))
-    wood = tinted(wood, cloud, moss)
+    cloud = None if hung is None else cloud_of(p, hung, p.height)
+    wood = tinted(wood, cloud, moss_of(p))
     if p.faceted:
         wood = faceted(wood)
     if hung is None or cloud is None:
         return wood, ranges, 0
     if p.leaf_form == "lumps":
         share = size_at(p.age) if p.age < 1 else 1.0
-        tones = (_linear(p.leaf.blade_color), _linear(p.leaf.tip_color))
+        tones = (linear(p.leaf.blade_color), linear(p.leaf.tip_color))
         leaves = lumps(
             p.leaf_seed,
             hung,
@@ -250,8 +183,7 @@ def assemble(
         )
         count = min(p.lumps, hung.count)
     else:
-        dress = Dress(p.leaf_normals, p.leaf_tint, p.leaf_inside, p.leaf_top, height)
-        leaves = leaf_mesh(p.leaf_seed, hung, _leaf_shape(p, detail), "leaf", cloud.openness(hung.base), centre, extent, dress)
+        leaves = dressed(p, hung, detail, cloud, centre, extent, height)
         count = hung.count
     ranges = {**ranges, "leaves": (wood.triangles, leaves.triangles)}
     return join([wood, leaves]), ranges, count
