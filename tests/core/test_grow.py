@@ -124,6 +124,61 @@ def test_more_blades_keep_the_others() -> None:
     assert many.positions[: few.vertices].tobytes() == few.positions.tobytes()
 
 
+@given(a=st.integers(2, 120), b=st.integers(2, 120))
+@settings(max_examples=20, deadline=None)
+def test_denser_shrubs_keep_their_twigs(a: int, b: int) -> None:
+    from plough.core.grow.shrub import ShrubParameters, skeleton
+
+    less, more = (skeleton(build(ShrubParameters, {"density": n}), 3)[0] for n in (min(a, b), max(a, b)))
+    assert all(kept(x, y) for x, y in zip(less, more, strict=True))
+
+
+@pytest.mark.parametrize("body", ["ball", "box", "tube", "hedge"])
+def test_twigs_of_a_clipped_shrub_end_within_its_body(body: str) -> None:
+    from plough.core.grow.shrub import ShrubParameters, body_of, skeleton
+
+    p = build(ShrubParameters, {"body": body, "growth": "clipped", "uneven": 0})
+    grid = body_of(p, 2).grid
+    low, high = grid.min(axis=(0, 1)), grid.max(axis=(0, 1))
+    tips = skeleton(p, 2)[0][2].points[:, -1]
+    assert (tips >= low - 0.02).all()
+    assert (tips <= high + 0.02).all()
+    assert tips[:, 1].max() > 0.85 * p.height, "it is filled to the top"
+
+
+def test_twigs_and_limbs_of_a_shrub_leave_from_their_parents() -> None:
+    from plough.core.grow.shrub import ShrubParameters, skeleton
+
+    grown = skeleton(ShrubParameters(), 6)[0]
+    for parents, limbs in zip(grown, grown[1:], strict=False):
+        for base, parent in zip(limbs.points[::7, 0], limbs.parent[::7], strict=True):
+            a, b = parents.points[parent][:-1], parents.points[parent][1:]
+            t = np.clip(((base - a) * (b - a)).sum(axis=1) / ((b - a) ** 2).sum(axis=1), 0, 1)
+            assert np.linalg.norm(a + t[:, None] * (b - a) - base, axis=1).min() < 2e-3
+
+
+def test_more_leaves_of_a_plant_keep_the_others() -> None:
+    few, many = (make("plant", {"low": {"leaves": n}, "middle": {"leaves": 0}, "stems": 1, "head": "none"}, 4).mesh for n in (5, 9))
+    rows = few.vertices  # the stem, then leaf after leaf
+    assert many.positions[:rows].tobytes() == few.positions.tobytes()
+
+
+@pytest.mark.parametrize("head", ["rays", "bell", "umbel", "spike", "globe", "plume"])
+def test_heads_sit_on_stems_and_grow_with_their_size(head: str) -> None:
+    def at(size: float) -> Any:
+        product = make("plant", {"head": head, "head_size": size, "heads": 1, "stems": 1, "low": {"leaves": 0}, "middle": {"leaves": 0}}, 3)
+        part = next(p for p in product.mesh.parts if p.material == "head")
+        rows = product.mesh.positions[product.mesh.indices[part.first : part.first + part.count].ravel()]
+        stem = product.mesh.positions[: int(product.mesh.indices[: part.first].max()) + 1]
+        return rows, stem[np.argmax(stem[:, 1])]
+
+    (small, tip), (large, _) = at(4), at(12)
+    assert np.linalg.norm(small - tip, axis=1).min() < 0.01, "it sits on the stem"
+    extent = [np.linalg.norm(r.max(axis=0) - r.min(axis=0)) for r in (small, large)]
+    assert extent[1] == pytest.approx(3 * extent[0], rel=0.05)
+    assert extent[0] < 0.12
+
+
 def test_limbs_leave_from_inside_their_parent_and_are_thinner() -> None:
     grown = orders()
     for parents, limbs in zip(grown, grown[1:], strict=False):
@@ -197,7 +252,7 @@ def test_styles_of_bark_differ() -> None:
 
 
 def test_a_sprig_has_leaves_with_alpha_and_no_dark_fringe() -> None:
-    maps = Sprig(LeafParameters(), 128, 9, 0.34, 1.0, 0.4, (0.2, 0.2, 0.2)).draw()
+    maps = Sprig(LeafParameters(), 128, 14, 2, 0.3, 1.0, 0.4, (0.2, 0.2, 0.2)).draw()
     alpha = maps.albedo[..., 3]
     assert 0.12 < (alpha > 127).mean() < 0.75
     leaf, edge = alpha > 250, (alpha > 10) & (alpha < 120)

@@ -279,6 +279,48 @@ PRESETS: tuple[Preset, ...] = (
     Preset("field-hedge", "Field hedge, grown out", "shrub", 6, {
         **_CLIPPED, "height": 2.4, "width": 1.7, "uneven": 0.75, "growth": "loose", "overshoot": 1.5, "shell": 0.5, "density": 36, "upward": 0.9, "leaf_size": 0.23, "leaf_count": 9,
         "line": [[-3, 0.2], [-1, -0.3], [1.2, 0.3], [3, -0.1]], "profile": [[0, 0.8], [0.4, 1], [0.8, 0.85], [1, 0.35]]}),
+    Preset("ox-eye", "White rays, yellow disc", "plant", 3, {"head_size": 8, "head_parts": 18, "face": 0.6, "heads": 3}),
+    Preset("teasel", "Spiny globes on tall stems", "plant", 5, {
+        "height": 1.7, "stems": 1, "thickness": 13, "lean": 3, "crookedness": 0.06, "nod": 0.0, "stem_color": "#8d8a56",
+        "low": {"leaves": 11, "size": 38, "pitch": 62, "extent": 0.03}, "middle": {"leaves": 10, "pairs": 2, "turn": 90, "at": 0.12, "extent": 0.62, "size": 34, "pitch": 48, "smaller": 0.6},
+        "top": {"leaves": 0}, "leaf": {"length": 26, "width": 0.26, "outline": [[0, 0.8], [0.3, 1], [0.7, 0.6], [1, 0]], "stalk": 0.0, "teeth": 0.5, "teeth_count": 20, "bend": 46, "fold": 26, "rib_color": "#c9cfa0"},
+        "head": "globe", "head_size": 10.5, "head_parts": 130, "heads": 6, "head_from": 0.5, "side_length": 0.3, "side_angle": 34, "face": 0.0, "opened": 0.5,
+        "petal_color": "#a98bb8", "middle_color": "#8f8a58"}),
+    Preset("cow-parsley", "Umbels over cut leaves", "plant", 8, {
+        "height": 1.0, "stems": 3, "spread": 16, "foot": 3, "thickness": 7, "low": {"leaves": 7, "size": 34, "pitch": 58}, "middle": {"leaves": 4, "at": 0.2, "extent": 0.5, "size": 22, "pitch": 50},
+        "leaf": {"form": "frond", "length": 30, "leaflets": 25, "leaflet_size": 0.42, "leaflet_angle": 56, "leaflet_profile": [[0, 1], [1, 0.15]], "width": 0.46, "lobes": 0.75, "lobe_count": 5,
+                 "teeth": 0.4, "stalk": 0.3, "bend": 40, "divisions": 2, "blade_color": "#587f3a", "tip_color": "#7c9c4b"},
+        "head": "umbel", "head_size": 9, "head_parts": 22, "heads": 5, "head_from": 0.55, "side_length": 0.34, "side_angle": 30, "face": 0.0, "opened": 0.9, "petal_color": "#f2f0e2"}),
+    Preset("spire", "Purple spires", "plant", 4, {
+        "height": 1.2, "stems": 5, "spread": 10, "foot": 6, "nod": 0.0, "low": {"leaves": 0}, "middle": {"leaves": 16, "pairs": 2, "turn": 90, "at": 0.04, "extent": 0.6, "size": 10, "pitch": 62, "smaller": 0.5},
+        "leaf": {"length": 10, "width": 0.24, "outline": [[0, 0.9], [0.25, 1], [0.7, 0.55], [1, 0]], "stalk": 0, "bend": 24, "blade_color": "#57753a"},
+        "head": "spike", "head_size": 26, "head_parts": 90, "heads": 3, "head_from": 0.66, "side_length": 0.14, "face": 0.0, "opened": 0.75, "petal_color": "#9a4f93"}),
+    Preset("fern", "Fern", "plant", 7, {
+        "height": 0.1, "stems": 1, "thickness": 18, "low": {"leaves": 14, "at": 0.3, "extent": 0.6, "size": 72, "pitch": 34, "smaller": 0.35, "variation": 0.35}, "middle": {"leaves": 0}, "head": "none",
+        "leaf": {"form": "frond", "length": 72, "leaflets": 51, "leaflet_size": 0.24, "leaflet_angle": 74, "leaflet_profile": [[0, 0.5], [0.3, 1], [0.7, 0.72], [1, 0.08]], "width": 0.26, "lobes": 0.85,
+                 "lobe_count": 9, "stalk": 0.14, "bend": 62, "curl": 20, "fold": 12, "teeth": 0, "divisions": 2, "blade_color": "#5c8a37", "tip_color": "#86a94d", "edge_color": "#55822f"}}),
+    Preset("nodding-bells", "Nodding bells", "plant", 2, {
+        "height": 0.38, "stems": 6, "spread": 14, "foot": 5, "nod": 0.9, "thickness": 4, "low": {"leaves": 5, "size": 26, "pitch": 30, "extent": 0.01}, "middle": {"leaves": 0},
+        "leaf": {"length": 26, "width": 0.06, "outline": [[0, 0.8], [0.4, 1], [0.8, 0.7], [1, 0]], "stalk": 0, "teeth": 0, "bend": 66, "veins": 0.2, "vein_count": 0},
+        "head": "bell", "head_size": 4.4, "head_parts": 6, "heads": 7, "head_from": 0.6, "side_length": 0.1, "side_angle": 60, "opened": 0.7, "petal_color": "#6a72b8"}),
+    Preset("reed", "Reed with plumes", "tuft", 1, {
+        "height": 1.9, "blades": 46, "variation": 0.4, "width": 2.2, "spread": 0.42, "lean": 11, "bend": 34, "heads": 0.26, "head_length": 0.15, "head_width": 8, "green": "#7d8b4c",
+        "dead": "#c2ab72", "dead_share": 0.5, "head_color": "#6d5344"}),
+    Preset("tussock-sedge", "Tussock sedge", "tuft", 2, {
+        "height": 0.75, "blades": 130, "variation": 0.4, "width": 1.1, "spread": 0.16, "lean": 52, "bend": 96, "heads": 0.06, "head_width": 1.6, "green": "#6f8a3f", "dead_share": 0.18}),
+    Preset("meadow-grass", "Meadow grass in flower", "tuft", 3, {
+        "height": 0.5, "blades": 60, "variation": 0.5, "width": 0.5, "spread": 0.1, "lean": 30, "bend": 60, "heads": 0.3, "head_length": 0.3, "head_width": 2.4, "green": "#83984a",
+        "dead_share": 0.12, "head_color": "#a2845f"}),
+    Preset("pear-leaf", "Pear leaf", "leaf", 1, _PEAR_LEAF),
+    Preset("oak-like-leaf", "Lobed leaf", "leaf", 1, {
+        "length": 11, "width": 0.6, "outline": [[0, 0.16], [0.3, 0.6], [0.66, 1], [0.92, 0.7], [1, 0.2]], "lobes": 0.62, "lobe_count": 4, "teeth": 0, "stalk": 0.07, "veins": 0.7, "vein_count": 5}),
+    Preset("pinnate-leaf", "Pinnate leaf", "leaf", 1, {
+        "form": "pinnate", "length": 24, "leaflets": 11, "leaflet_size": 0.34, "width": 0.36, "teeth": 0.3, "stalk": 0.22, "leaflet_angle": 64, "outline": [[0, 0.3], [0.4, 1], [0.8, 0.6], [1, 0]]}),
+    Preset("palmate-leaf", "Palmate leaf", "leaf", 1, {
+        "form": "palmate", "length": 22, "leaflets": 7, "leaflet_size": 0.62, "leaflet_angle": 62, "width": 0.34, "stalk": 0.42, "outline": [[0, 0.1], [0.6, 0.9], [0.72, 1], [1, 0]], "teeth": 0.35, "teeth_count": 24}),
+    Preset("torn-leaf", "Broad leaf, torn by wind", "leaf", 1, {
+        "length": 60, "width": 0.5, "outline": [[0, 0.5], [0.3, 1], [0.75, 0.85], [1, 0.1]], "teeth": 0, "cuts": 0.8, "cut_count": 26, "stalk": 0.16, "bend": 70, "fold": 16, "divisions": 10,
+        "blade_color": "#6c8f3a", "tip_color": "#8aa64c", "veins": 0.6, "vein_count": 22}),
 )  # fmt: skip
 
 

@@ -32,19 +32,20 @@ class Frame:
 
 
 AZIMUTH = 0.35  #: radians about the vertical from which pictures are taken
+_PITCH = 0.12  #: radians by which they look down
 
 
 def frame_of(meshes: list[Mesh], aspect: float, azimuth: float = AZIMUTH) -> Frame:
     """The one frame that holds each of `meshes`; `aspect` is the picture's width by its height."""
-    right = axes(azimuth, 0.0)[0]
-    sides = [mesh.positions @ right for mesh in meshes]
+    right, up, _ = axes(azimuth, _PITCH)
+    sides, heights = [m.positions @ right for m in meshes], [m.positions @ up for m in meshes]
     low, high = min(float(s.min()) for s in sides), max(float(s.max()) for s in sides)
-    top = max(float(mesh.positions[:, 1].max()) for mesh in meshes)
-    half = max(0.545 * top * aspect, 0.54 * (high - low), 0.02)
+    bottom, top = min(0.0, *(float(h.min()) for h in heights)), max(float(h.max()) for h in heights)
+    half = max(0.54 * (top - bottom) * aspect, 0.54 * (high - low), 0.02)
     # what stands at the origin stays in the middle while there is room
     room = max(0.0, half - 0.54 * (high - low))
     shift = 0.5 * (low + high)
-    return Frame(shift - min(max(shift, -room), room), 0.49 * top, half)
+    return Frame(shift - min(max(shift, -room), room), 0.5 * (bottom + top) / float(up[1]), half)
 
 
 def axes(azimuth: float, pitch: float) -> Float64:
@@ -122,7 +123,7 @@ def draw_picture(
         azimuth: radians about the vertical from which it is seen.
     """
     w, h = size[0] * _OVER, size[1] * _OVER
-    view = axes(azimuth, 0.12)
+    view = axes(azimuth, _PITCH)
     high = frame.half * h / w
     middle = frame.across * axes(azimuth, 0.0)[0] + (0.0, frame.middle, 0.0)
     p = mesh.positions.astype(np.float64) - middle
