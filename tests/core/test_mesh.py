@@ -1,6 +1,7 @@
 """The mesh value, sweeps, tangents, cards and colliders."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -13,8 +14,11 @@ from plough.core.kinds import make
 from plough.core.mesh.bleed import bleed
 from plough.core.mesh.cards import make_card
 from plough.core.mesh.checks import is_watertight, problems, triangle_areas, volume, welded
+from plough.core.mesh.material import Material
+from plough.core.mesh.silhouette import difference, silhouettes
 from plough.core.mesh.sweep import Limbs, sweep
 from plough.core.mesh.tangents import with_tangents
+from plough.core.mesh.unwrap import second_uv
 from plough.core.mesh.value import Mesh, Part, join, transformed
 
 
@@ -166,3 +170,56 @@ def test_bleed_fills_the_transparent_part_with_colours_nearby() -> None:
 def test_welded_merges_seams() -> None:
     mesh = straight()
     assert welded(mesh).max() + 1 < mesh.vertices
+
+
+@pytest.mark.parametrize(
+    ("kind", "values"), [("tree", {"second": {"count": 3}, "third": {"count": 0}, "roots": 3}), ("plant", {}), ("shrub", {"density": 6})]
+)
+def test_second_coordinates_do_not_overlap(kind: str, values: dict) -> None:  # type: ignore[type-arg]
+    mesh = make(kind, values, 3).mesh
+    uv = second_uv(mesh).astype(float)
+    assert uv.min() >= 0.0
+    assert uv.max() <= 1.0
+    a, b, c = (uv[mesh.indices[:, k]] for k in range(3))
+    area = 0.5 * np.abs((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (b[:, 1] - a[:, 1]))
+    assert area.sum() > 0.1, "the sheet is used"
+    # each sample lies within at most one triangle: paint triangle by triangle, and nothing is painted twice
+    n = 700
+    hits = np.zeros((n, n), np.int32)
+    for p, q, r in zip(a[area > 0] * n, b[area > 0] * n, c[area > 0] * n, strict=True):
+        x0, y0 = np.maximum(np.floor(np.minimum(np.minimum(p, q), r)).astype(int), 0)
+        x1, y1 = np.minimum(np.ceil(np.maximum(np.maximum(p, q), r)).astype(int) + 1, n)
+        x, y = np.meshgrid(np.arange(x0, x1) + 0.5, np.arange(y0, y1) + 0.5)
+        whole = (q[0] - p[0]) * (r[1] - p[1]) - (r[0] - p[0]) * (q[1] - p[1])
+        u = ((q[0] - x) * (r[1] - y) - (r[0] - x) * (q[1] - y)) / whole
+        v = ((r[0] - x) * (p[1] - y) - (p[0] - x) * (r[1] - y)) / whole
+        hits[y0:y1, x0:x1] += (u > 1e-6) & (v > 1e-6) & (1 - u - v > 1e-6)
+    assert (hits > 1).sum() <= 0.002 * (hits > 0).sum()
+
+
+def test_eight_views_are_eight_pictures_of_the_same_tree() -> None:
+    product = make("tree", {"texture_size": "128", "lean": 20}, 7, 0)
+    albedo = {k: m.maps.draw().albedo for k, m in product.materials.items() if m.maps is not None}
+    mesh, materials = make_card(product.mesh, product.materials, albedo, "key", size=128, form="eight")
+    assert problems(mesh) == []
+    assert mesh.triangles == 16
+    image = materials["card"].maps.draw()  # type: ignore[union-attr]
+    assert image.albedo.shape == (256, 512, 4)
+    cells = [image.albedo[128 * r : 128 * r + 128, 128 * c : 128 * c + 128, 3] > 127 for r in (0, 1) for c in range(4)]
+    for k in range(4):
+        mirrored = cells[k + 4][:, ::-1]
+        assert (cells[k] != mirrored).mean() < 0.03, "from behind, the silhouette is mirrored"
+        assert (cells[k] != cells[(k + 1) % 4]).mean() > 0.01
+    assert image.depth is not None
+    near = image.depth[:128, :128][cells[0]]
+    assert near.max() - near.min() > 60, "depth tells near from far"
+
+
+def test_a_silhouette_differs_from_itself_by_nothing_and_from_half_of_it_by_half() -> None:
+    mesh = straight()
+    albedo = {"bark": np.full((1, 1, 4), 255, np.uint8)}
+    materials = {"bark": Material("bark")}
+    whole = silhouettes(mesh, materials, albedo, mesh)
+    assert difference(whole, whole) == 0
+    lower = replace(mesh, positions=mesh.positions * np.array([1, 0.5, 1], np.float32))
+    assert difference(whole, silhouettes(lower, materials, albedo, mesh)) == pytest.approx(0.5 * whole.mean(), rel=0.08)

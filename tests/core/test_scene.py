@@ -16,8 +16,8 @@ from plough.core.errors import DocumentError, FormatError, ParameterError, Super
 from plough.core.formats.glb import read_json
 from plough.core.hashing import digest
 from plough.core.scene import Evaluator, read_document
-from plough.core.scene.document import write_document
-from plough.core.scene.evaluation import with_layer
+from plough.core.scene.document import resolved, write_document
+from plough.core.scene.evaluation import Variant, with_layer
 from plough.core.scene.weight import weigh
 from plough.service.demo.teasel_fen import teasel_fen
 from tests.conftest import SMALL
@@ -194,9 +194,12 @@ def test_the_scene_file_holds_every_instance_level_and_collider() -> None:
         drawn = [nodes[k] for k in by_name[layer]["children"] if "collider" not in nodes[k]["name"]]
         assert sum(instances(document, n) for n in drawn) == placed[layer]
         for node in drawn:
-            (lower,) = node["extensions"]["MSFT_lod"]["ids"]
-            assert instances(document, nodes[lower]) == instances(document, node)
-            assert len(node["extras"]["MSFT_screencoverage"]) == 2
+            lower = node["extensions"]["MSFT_lod"]["ids"]
+            assert len(lower) == 3
+            assert all(instances(document, nodes[k]) == instances(document, node) for k in lower)
+            coverage = node["extras"]["MSFT_screencoverage"]
+            assert coverage == sorted(coverage, reverse=True)
+            assert len(coverage) == 4
     colliders = [nodes[k] for k in by_name["willows"]["children"] if "collider" in nodes[k]["name"]]
     scattered = evaluation.layer("willows").scattered
     assert scattered is not None
@@ -260,3 +263,35 @@ def test_the_parts_are_known_beforehand() -> None:
 def test_a_damaged_glb_is_refused() -> None:
     with pytest.raises(FormatError, match="glTF"):
         read_json(b"not a glb, but long enough to look at")
+
+
+def test_a_tree_bears_the_leaf_of_another_asset() -> None:
+    leaf = {"id": "broad", "name": "Broad", "kind": "leaf", "parameters": {"width": 1.1}}
+    tree = {"id": "t", "name": "T", "kind": "tree", "parameters": {"leaf_asset": "broad"}}
+    plant = {"id": "p", "name": "P", "kind": "plant", "parameters": {"low": {"leaf_asset": "gone"}}}
+    document = read_document(
+        {
+            "version": 1,
+            "name": "S",
+            "assets": [leaf, tree, plant],
+            "layers": [{"id": "g", "kind": "ground", "name": "G"}, {"id": "b", "kind": "bake", "name": "B"}],
+        }
+    )
+    assets = {a.id: a for a in document.assets}
+    parameters, notes = resolved(assets["t"], assets)
+    assert parameters["leaf"] == {"width": 1.1}
+    assert notes == []
+    parameters, notes = resolved(assets["p"], assets)
+    assert "leaf" not in parameters["low"]
+    assert notes == ["the leaf 'gone' is missing"]
+
+
+def test_every_levels_silhouette_is_measured() -> None:
+    evaluator = Evaluator()
+    parameters = {"texture_size": "128", "height": 5}
+    variant = Variant("t", "t", "tree", parameters, 3, "key")
+    near, middle, far, card = evaluator.differences(variant)
+    assert near == 0.0
+    assert 0.0 < middle <= 0.06
+    assert middle < far
+    assert 0.0 < card < 0.5

@@ -12,10 +12,10 @@ from plough.core.arrays import Float32
 from plough.core.parameters import Parameters, choice, flag
 
 
-class ColliderParameters(Parameters):
-    """The collider of an asset."""
+class GameParameters(Parameters):
+    """What an asset brings for a game besides its mesh."""
 
-    shape: Literal["none", "capsules", "convex"] = choice(
+    collider: Literal["none", "capsules", "convex"] = choice(
         "capsules",
         "Collider",
         {"none": "None", "capsules": "Capsules", "convex": "Convex pieces"},
@@ -24,6 +24,13 @@ class ColliderParameters(Parameters):
     movement: bool = flag(True, "Blocks movement")
     camera: bool = flag(True, "Lets the camera through")
     shots: bool = flag(True, "Blocks shots")
+    card: Literal["crossed", "eight"] = choice(
+        "crossed",
+        "Farthest level",
+        {"crossed": "Two crossed cards", "eight": "Four cards, eight views"},
+        help="Drawn from the asset itself.",
+    )
+    second_uv: bool = flag(False, "Second texture coordinates", help="Without overlap, for light maps; written to exports and bakes.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,20 +63,26 @@ class Collider:
         return {"collider": shape, "blocksMovement": self.movement, "letsCameraThrough": self.camera, "blocksShots": self.shots}
 
 
-def along_limb(points: Float32, radius: Float32, parts: int, p: ColliderParameters) -> Collider:
+def along_limb(points: Float32, radius: Float32, parts: int, p: GameParameters) -> Collider:
     """A chain of `parts` bodies along one limb: `points` (n, 3), `radius` (n,) metres."""
     n = points.shape[0]
     at = np.unique(np.rint(np.linspace(0, n - 1, parts + 1)).astype(int))
-    if p.shape == "none" or at.size < 2:
+    if p.collider == "none" or at.size < 2:
         return Collider()
     spans = list(zip(at[:-1], at[1:], strict=True))
-    if p.shape == "capsules":
+    if p.collider == "capsules":
         rods = tuple(Capsule(_triple(points[a]), _triple(points[b]), float(radius[a : b + 1].mean())) for a, b in spans)
         return Collider(rods)
     return Collider(pieces=tuple(_rings(points[[a, b]], radius[[a, b]]) for a, b in spans))
 
 
-def joined(parts: list[Collider], p: ColliderParameters) -> Collider:
+def upright(radius: float, height: float, p: GameParameters) -> Collider:
+    """One body from the ground up, `radius` and `height` in metres."""
+    line = np.array([[0.0, k * height / 2, 0.0] for k in range(3)], np.float32)
+    return joined([along_limb(line, np.full(3, radius, np.float32), 1, p)], p)
+
+
+def joined(parts: list[Collider], p: GameParameters) -> Collider:
     """All bodies of `parts`, with what they block."""
     rods = tuple(c for part in parts for c in part.capsules)
     pieces = tuple(c for part in parts for c in part.pieces)

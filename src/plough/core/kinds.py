@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from functools import cache
 from typing import Any
 
-from plough.core.collider import Collider
+from plough.core.collider import Collider, GameParameters
 from plough.core.errors import ParameterError
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
@@ -26,6 +26,7 @@ class Product:
     canopy_radius: float  #: metres, of the whole seen from above
     height: float  #: metres
     collider: Collider = field(default_factory=Collider)
+    game: GameParameters = field(default_factory=GameParameters)
     counts: dict[str, int] = field(default_factory=dict)  #: what was grown, by name
     ranges: dict[str, tuple[int, int]] = field(default_factory=dict)  #: first triangle and number of triangles of each named element
 

@@ -19,7 +19,7 @@ from plough.core.formats.glb import GlbBuilder, Images, mesh_glb, no_images
 from plough.core.formats.images import encode
 from plough.core.ground import HeightField, terrain_mesh
 from plough.core.hashing import digest
-from plough.core.kinds import Product
+from plough.core.kinds import LEVELS, Product
 from plough.core.mesh.material import Material
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
@@ -27,7 +27,7 @@ from plough.core.scene.evaluation import COVERAGE, Evaluation, Evaluator, LayerR
 from plough.core.scene.layers import BakeParameters
 
 MOST_NODES = 50_000  #: plain nodes, without instancing
-BAKED_LEVELS = 2  #: levels of detail written
+BAKED_LEVELS = LEVELS + 1  #: levels of detail written, the card included
 _SURFACE_COLORS = {"earth": (0.20, 0.145, 0.09), "gravel": (0.30, 0.28, 0.24), "stone": (0.28, 0.28, 0.27), "grass": (0.13, 0.19, 0.06)}
 _GROUND = Material("ground", color=(0.12, 0.16, 0.055), roughness=0.97)
 _WATER = Material("water", color=(0.02, 0.035, 0.035), roughness=0.12)
@@ -89,8 +89,9 @@ class Baker:
         return embedded_images(self.evaluator.cache) if self.parameters.textures else no_images
 
     def _level_file(self, variant: Variant, detail: int) -> bytes:
-        product = self.evaluator.product(variant, detail)
-        return mesh_glb(product.mesh, product.materials, f"{variant.label}-{detail}", self._images)
+        product = self.evaluator.level(variant, detail)
+        mesh = self.evaluator.exported(variant, detail)
+        return mesh_glb(mesh, product.materials, f"{variant.label}-{detail}", self._images)
 
     def _table(self) -> bytes:
         out = io.StringIO()
@@ -121,8 +122,11 @@ class Baker:
                 roots.append(builder.add_node(result.layer.id, mesh, extras={"name": result.layer.name}))
         meshes: dict[str, tuple[list[int], list[Product], list[int]]] = {}
         for variant in self.variants.values():
-            products = [self.evaluator.product(variant, d) for d in range(BAKED_LEVELS if self.parameters.levels else 1)]
-            indices = [builder.add_mesh(p.mesh, p.materials, f"{variant.label}-{d}", f"{variant.asset} ") for d, p in enumerate(products)]
+            products = [self.evaluator.level(variant, d) for d in range(BAKED_LEVELS if self.parameters.levels else 1)]
+            indices = [
+                builder.add_mesh(self.evaluator.exported(variant, d), p.materials, f"{variant.label}-{d}", f"{variant.asset} ")
+                for d, p in enumerate(products)
+            ]
             meshes[variant.key] = (indices, products, self._collider_meshes(builder, variant, products[0]))
         for result in self.scattered:
             assert result.scattered is not None
@@ -153,7 +157,7 @@ class Baker:
             counts["instances"] += int(rows.size)
             counts["triangles"] += int(rows.size) * products[0].mesh.triangles
             counts["colliders"] += int(rows.size) * len(colliders)
-            coverage = [COVERAGE[0], 0.0] if len(indices) > 1 else []
+            coverage = [*COVERAGE, 0.0] if len(indices) > 1 else []
             name = f"{result.layer.id}-{variant.label}"
             says = products[0].collider.extras() | ({"collider": "box"} if self.parameters.colliders == "box" else {})
             if self.parameters.instancing:
@@ -187,12 +191,12 @@ class Baker:
         ]
         assets = []
         for v in self.variants.values():
-            levels = self.evaluator.levels(v)[:BAKED_LEVELS]
+            levels = self.evaluator.levels(v)
             assets.append(
                 {
                     "asset": v.asset, "name": v.name, "kind": v.kind, "seed": v.seed, "key": v.key, "height": round(levels[0].height, 3),
                     "canopy_radius": round(levels[0].canopy_radius, 3), "triangles": [p.mesh.triangles for p in levels],
-                    "switch_distance": round(switch_distances(levels[0].height)[0], 2),
+                    "switch_distances": [round(d, 2) for d in switch_distances(levels[0].height)],
                 }
             )  # fmt: skip
         self_files = [{"path": path, "bytes": len(data), "blake2b": digest(data)} for path, data in self.files.items()]

@@ -1,6 +1,6 @@
 """glTF 2.0 in its binary form.
 
-Channels written: POSITION, NORMAL, TANGENT, TEXCOORD_0 as float; COLOR_0 (linear tint) and _WIND (sway, limb phase, flutter, occlusion) as
+Channels written: POSITION, NORMAL, TANGENT, TEXCOORD_0 and, on demand, TEXCOORD_1 as float; COLOR_0 (linear tint) and _WIND (sway, limb phase, flutter, occlusion) as
 normalised bytes; indices as 16 or 32 bits. Instances by EXT_mesh_gpu_instancing, levels of detail by MSFT_lod.
 """
 
@@ -115,9 +115,13 @@ class GlbBuilder:
             if "normal" in maps:
                 entry["normalTexture"] = {"index": self._texture(maps["normal"], f"{name} normal")}
             if material.cutout:
-                entry |= {"alphaMode": "MASK", "alphaCutoff": 0.5, "doubleSided": True}
-            if material.translucency:
-                entry["extras"] = {"translucency": material.translucency}
+                entry |= {"alphaMode": "MASK", "alphaCutoff": 0.5, "doubleSided": not material.one_sided}
+            extras: dict[str, Any] = {"translucency": material.translucency} if material.translucency else {}
+            for extra in ("translucency", "depth"):
+                if extra in maps:
+                    extras[f"{extra}Texture"] = {"index": self._texture(maps[extra], f"{name} {extra}")}
+            if extras:
+                entry["extras"] = extras
             self._list("materials").append(entry)
             self._materials[key] = len(self._json["materials"]) - 1
         return self._materials[key]
@@ -133,6 +137,8 @@ class GlbBuilder:
             attributes["TEXCOORD_0"] = self._accessor(mesh.uv0, 34962)
         if mapped and mesh.tangents is not None:
             attributes["TANGENT"] = self._accessor(mesh.tangents, 34962)
+        if mesh.uv1 is not None:
+            attributes["TEXCOORD_1"] = self._accessor(mesh.uv1, 34962)
         if mesh.colors is not None:
             attributes["COLOR_0"] = self._accessor(mesh.colors, 34962, normalized=True)
         if mesh.wind is not None:
@@ -143,10 +149,16 @@ class GlbBuilder:
             rows = mesh.indices[part.first : part.first + part.count].reshape(-1)
             primitive: dict[str, Any] = {"attributes": attributes, "indices": self._accessor(rows.astype(small), 34963)}
             if part.material in materials:
-                primitive["material"] = self.add_material(materials[part.material], f"{prefix}{part.material}")
+                primitive["material"] = self.add_material(materials[part.material], self._called(part.material, materials, prefix))
             primitives.append(primitive)
         self._list("meshes").append({"name": name, "primitives": primitives})
         return len(self._json["meshes"]) - 1
+
+    @staticmethod
+    def _called(slot: str, materials: dict[str, Material], prefix: str) -> str:
+        """The name of a slot's material: the one that was given to it, or the slot's own behind `prefix`."""
+        name = materials[slot].name
+        return f"{prefix}{slot}" if name == slot else name
 
     def add_instances(self, position: Any, rotation: Any, scale: Any) -> Instances:
         """Accessors for n instances: (n, 3), (n, 4) xyzw and (n, 3) arrays."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 
+import numpy as np
 from PIL import Image
 
 from plough.core.arrays import UInt8
@@ -20,5 +21,10 @@ def png(image: UInt8) -> bytes:
 
 
 def encode(maps: Maps) -> dict[str, bytes]:
-    """The three images of `maps` as PNG: albedo, normal, surface."""
-    return {"albedo": png(maps.albedo), "normal": png(maps.normal), "surface": png(maps.surface)}
+    """The images of `maps` as PNG: albedo, normal, surface, and translucency and depth where there are any."""
+    images = {"albedo": maps.albedo, "normal": maps.normal, "surface": maps.surface}
+    for name in ("translucency", "depth"):
+        gray: UInt8 | None = getattr(maps, name)
+        if gray is not None:
+            images[name] = np.repeat(gray[..., None], 3, axis=-1)
+    return {name: png(image) for name, image in images.items()}

@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from plough.core.arrays import Float64
-from plough.core.collider import ColliderParameters
+from plough.core.collider import GameParameters
 from plough.core.errors import TooLargeError
 from plough.core.grow.foliage import Dress, Hanging, Hung, card_shape, hang, leaf_mesh
 from plough.core.grow.leaf import SIZES, LeafParameters, Shape, TextureSize, blade_shape, leaf_material, leaf_shape
@@ -22,7 +22,7 @@ from plough.core.mesh.value import Mesh
 from plough.core.parameters import Color, Parameters, Seed, choice, color, count, flag, number, parse_color, reference, section, text
 
 MOST_TRIANGLES = 600_000  #: a recipe that would exceed this is refused
-KEEP = (1.0, 0.45, 0.10)  #: share of the leaves, by level of detail
+KEEP = (1.0, 0.7, 0.18)  #: share of the leaves, by level of detail
 
 
 class Woody(Parameters):
@@ -98,7 +98,7 @@ class Woody(Parameters):
     )
     least_sides: int = count(3, "Least sides", (3, 16), group="Detail")
     twigs: bool = flag(True, "Thinnest order has wood", group="Detail", help="Off leaves it out; its leaves stay.")
-    collider: ColliderParameters = section(ColliderParameters(), "Collider", "Game")
+    game: GameParameters = section(GameParameters(), "For the game", "Game")
 
 
 def leaf_shape_of(p: Woody, detail: int) -> Shape:

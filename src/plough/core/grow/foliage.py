@@ -284,8 +284,11 @@ def _icosphere(subdivisions: int) -> tuple[Float64, Int64]:
     return unit / np.linalg.norm(unit, axis=1, keepdims=True), np.array(faces, np.int64)
 
 
+_SHADOW = (2.394, 2.910, 3.082)  #: mean shadow of an icosahedron of radius 1, by subdivisions
+
+
 def lumps(
-    seed: int, hung: Hung, count: int, radius: float, rough: float, subdivisions: int, tones: tuple[tuple[float, float, float], ...], centre: Float64,
+    seed: int, hung: Hung, count: int, radius: float, rough: float, subdivisions: int, finest: int, tones: tuple[tuple[float, float, float], ...], centre: Float64,
     extent: Float64, height: float, material: str,
 ) -> Mesh:  # fmt: skip
     """Faceted bodies of leaves about the twigs; more of them keep the earlier ones.
@@ -293,8 +296,10 @@ def lumps(
     Args:
         radius: metres.
         rough: how uneven they are, 0 to 1.
+        subdivisions: 0 to 2; at fewer than the `finest` level has, the bodies are larger and cast as large a shadow.
         tones: linear colours at the foot and at the top of the crown.
     """
+    radius *= math.sqrt(_SHADOW[min(2, finest)] / _SHADOW[subdivisions])
     rows = _farthest(hung.base, count, int(np.argmax(hung.base[:, 1])))
     unit, faces = _icosphere(subdivisions)
     v = unit.shape[0]

@@ -413,4 +413,5 @@ def make(p: LeafParameters, seed: int, detail: int) -> Product:
     mesh = shape_mesh(placed, "leaf", max(height, size))
     reach = float(np.hypot(placed.positions[:, 0], placed.positions[:, 2]).max())
     blades = 1 if p.form == "simple" else p.leaflets
-    return Product(mesh, {"leaf": leaf_material(p)}, size * 0.05, reach, max(height, 0.05 * size), counts={"blades": blades})
+    ranges = {"blades": (0, mesh.triangles)}
+    return Product(mesh, {"leaf": leaf_material(p)}, size * 0.05, reach, max(height, 0.05 * size), counts={"blades": blades}, ranges=ranges)

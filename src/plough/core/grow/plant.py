@@ -9,6 +9,7 @@ from typing import ClassVar
 import numpy as np
 
 from plough.core.arrays import Float32, Float64, Int64
+from plough.core.collider import GameParameters, along_limb, joined
 from plough.core.errors import TooLargeError
 from plough.core.grow.covering import linear
 from plough.core.grow.heads import HEADS, HeadForm, make_head
@@ -24,9 +25,9 @@ from plough.core.rng import bits_array, stream, uniform_array
 
 MOST_TRIANGLES = 200_000
 _LEAF, _HEAD = stream("plant.leaf"), stream("plant.head")
-_KEEP = (1.0, 0.7, 0.4)  #: share of the leaves, by level of detail
-_DIVIDE = (1.0, 0.5, 0.25)
-_FINE = (1.0, 0.5, 0.2)
+_KEEP = (1.0, 1.0, 0.5)  #: share of the leaves, by level of detail
+_DIVIDE = (1.0, 0.6, 0.3)
+_FINE = (1.0, 0.7, 0.3)
 
 
 class Tier(Parameters):
@@ -56,7 +57,7 @@ _TOP = Tier(leaves=0, at=0.94, extent=0.04, pitch=60, size=4)
 class PlantParameters(Parameters):
     """Stems with tiers of leaves and heads."""
 
-    stages: ClassVar = ("Habit", "Tiers", "Leaf", "Heads")
+    stages: ClassVar = ("Habit", "Tiers", "Leaf", "Heads", "Game")
 
     height: float = number(0.75, "Height", (0.02, 6), soft=(0.05, 2.5), unit="m", group="Habit")
     stems: int = count(3, "Stems", (1, 40), soft=(1, 12), group="Habit", help="More leave the others as they are.")
@@ -92,6 +93,7 @@ class PlantParameters(Parameters):
     face: float = number(0.25, "Turn to light", (0, 1), group="Heads", help="0 along the stem, 1 to the south and up.")
     petal_color: Color = color("#efe7cf", "Petals or florets", "Heads")
     middle_color: Color = color("#c79a2b", "Middle", "Heads")
+    game: GameParameters = section(GameParameters(collider="none"), "For the game", "Game")
 
 
 def _stems(p: PlantParameters, seed: int) -> tuple[Float32, Float32]:
@@ -149,7 +151,7 @@ def _tier(p: PlantParameters, t: Tier, number_: int, seed: int, points: Float32,
     grown = 1.0 / math.sqrt(kept / t.leaves)
     size = t.size / 100.0 * (1.0 - t.smaller * place) * (1.0 + 0.5 * t.variation * unit[2]) * grown
     own = t.leaf or p.leaf
-    shape = leaf_shape(own, max(1, round(own.divisions * _DIVIDE[detail])))
+    shape = leaf_shape(own, max(1, math.ceil(own.divisions * _DIVIDE[detail])))
     made = set_down(shape, base, along, up, np.maximum(size, 0.002))
     return made, np.repeat((stem * 0.381966) % 1.0, shape.positions.shape[0]).astype(np.float32)
 
@@ -197,7 +199,9 @@ def make(p: PlantParameters, seed: int, detail: int) -> Product:
     points, radius = _stems(p, seed)
     tiers = [(name, t) for name in ("low", "middle", "high", "top") if (t := getattr(p, name)).leaves]
     expected = sum(
-        p.stems * t.leaves * leaf_shape(t.leaf or p.leaf, max(1, round((t.leaf or p.leaf).divisions * _DIVIDE[detail]))).indices.shape[0]
+        p.stems
+        * t.leaves
+        * leaf_shape(t.leaf or p.leaf, max(1, math.ceil((t.leaf or p.leaf).divisions * _DIVIDE[detail]))).indices.shape[0]
         for _, t in tiers
     )
     head = None
@@ -241,7 +245,11 @@ def make(p: PlantParameters, seed: int, detail: int) -> Product:
     height = float(mesh.positions[:, 1].max())
     reach = float(np.hypot(mesh.positions[:, 0], mesh.positions[:, 2]).max())
     counts = {"stems": p.stems, "leaves": leaves, "heads": p.stems * p.heads if head is not None else 0}
-    return Product(mesh, materials, max(0.01, p.foot / 100.0), reach, max(height, 0.01), counts=counts, ranges=ranges)
+    rods = [along_limb(points[k], radius[k], 1, p.game) for k in range(p.stems)]
+    return Product(
+        mesh, materials, max(0.01, p.foot / 100.0), reach, max(height, 0.01), collider=joined(rods, p.game), game=p.game,
+        counts=counts, ranges=ranges,
+    )  # fmt: skip
 
 
 def _heads_at(p: PlantParameters, seed: int, points: Float32) -> tuple[Float64, Float64, Int64, Float32 | None]:

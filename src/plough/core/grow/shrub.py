@@ -327,25 +327,25 @@ def make(p: ShrubParameters, seed: int, detail: int) -> Product:
     reach = np.hypot(mesh.positions[:, 0], mesh.positions[:, 2])
     return Product(
         mesh, {part.material: slots[part.material] for part in mesh.parts}, footprint_radius=0.35 * float(min(p.width, p.depth)),
-        canopy_radius=float(np.quantile(reach, 0.995)), height=float(mesh.positions[:, 1].max()), collider=_collider(p, body), counts=counts, ranges=ranges,
+        canopy_radius=float(np.quantile(reach, 0.995)), height=float(mesh.positions[:, 1].max()), collider=_collider(p, body), game=p.game, counts=counts, ranges=ranges,
     )  # fmt: skip
 
 
 def _lumps(p: ShrubParameters, hung: Hung, detail: int, centre: Float64, extent: Float64) -> Mesh:
     tones = (linear(p.leaf.blade_color), linear(p.leaf.tip_color))
     size, faces = p.lump_size * p.height, max(0, p.lump_faces - detail)
-    return lumps(p.leaf_seed, hung, p.lumps, size, p.lump_rough, faces, tones, centre, extent, p.height, "leaf")
+    return lumps(p.leaf_seed, hung, p.lumps, size, p.lump_rough, faces, p.lump_faces, tones, centre, extent, p.height, "leaf")
 
 
 def _collider(p: ShrubParameters, body: Body) -> Collider:
     """Convex pieces of the body: one, or for a hedge one for every few metres of its line."""
-    if p.collider.shape == "none":
+    if p.game.collider == "none":
         return Collider()
     if p.body != "hedge":
-        return joined([Collider(pieces=(_grounded(body.grid.reshape(-1, 3)),))], p.collider)
+        return joined([Collider(pieces=(_grounded(body.grid.reshape(-1, 3)),))], p.game)
     pieces = [body.grid[:, a : a + 7].reshape(-1, 3) for a in range(0, body.grid.shape[1] - 1, 6)]
     parts = [Collider(pieces=(_grounded(piece),)) for piece in pieces]
-    return joined(parts, p.collider)
+    return joined(parts, p.game)
 
 
 def _grounded(corners: Float64) -> Float32:

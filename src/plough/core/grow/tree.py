@@ -175,6 +175,7 @@ def assemble(
             p.lump_size * p.height * share,
             p.lump_rough,
             max(0, p.lump_faces - detail),
+            p.lump_faces,
             tones,
             centre,
             extent,
@@ -195,13 +196,13 @@ def _collider(p: TreeParameters, orders: list[Order]) -> Collider:
     parts = []
     for points, radius in zip(stems.points, stems.radius, strict=True):
         clear = max(4, round(points.shape[0] * 0.75))
-        parts.append(along_limb(points[:clear], radius[:clear], 3, p.collider))
+        parts.append(along_limb(points[:clear], radius[:clear], 3, p.game))
     if len(orders) > 1 and orders[1].count:
         thick = np.nonzero(orders[1].radius[:, 1] > max(0.03, 0.3 * float(stems.radius[0, 0])))[0]
         for row in thick[np.argsort(-orders[1].radius[thick, 1], kind="stable")][:12]:
             half = max(3, round(orders[1].points.shape[1] * 0.6))
-            parts.append(along_limb(orders[1].points[row, :half], orders[1].radius[row, :half], 2, p.collider))
-    return joined(parts, p.collider)
+            parts.append(along_limb(orders[1].points[row, :half], orders[1].radius[row, :half], 2, p.game))
+    return joined(parts, p.game)
 
 
 @kind("tree", "Tree", "Stems, limbs, roots and leaves, at any age.", TreeParameters, version=2)
@@ -227,6 +228,7 @@ def make(p: TreeParameters, seed: int, detail: int) -> Product:
         canopy_radius=float(np.quantile(reach, 0.995)),
         height=float(mesh.positions[:, 1].max()),
         collider=_collider(p, orders),
+        game=p.game,
         counts=counts,
         ranges=ranges,
     )

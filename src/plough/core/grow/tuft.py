@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from plough.core.arrays import Float32, UInt8, UInt32, UInt64
+from plough.core.collider import GameParameters, upright
 from plough.core.errors import TooLargeError
 from plough.core.grow.skin import Blade
 from plough.core.kernels import kernel
@@ -14,13 +15,13 @@ from plough.core.kinds import Product, kind
 from plough.core.mesh.material import Material
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
-from plough.core.parameters import Color, Parameters, color, count, number, parse_color
+from plough.core.parameters import Color, Parameters, color, count, number, parse_color, section
 from plough.core.rng import bits, stream, symmetric, uniform
 
 _BLADE, _HEIGHT, _WAY, _LEAN, _BEND, _AWAY, _TONE, _HEAD = (
     stream(f"tuft.{n}") for n in ("blade", "height", "way", "lean", "bend", "away", "tone", "head")
 )
-_KEEP = (1.0, 0.55, 0.25)  #: share of the blades, by level of detail
+_KEEP = (1.0, 0.85, 0.35)  #: share of the blades, by level of detail
 _SEGMENTS = (4, 3, 2)
 MOST_TRIANGLES = 60_000
 
@@ -44,6 +45,7 @@ class TuftParameters(Parameters):
     dead: Color = color("#b59d62", "Dead", "Skin")
     dead_share: float = number(0.25, "Dead share", (0, 1), unit="share", group="Skin")
     head_color: Color = color("#7a5c46", "Head", "Skin")
+    game: GameParameters = section(GameParameters(collider="none"), "For the game", "Game")
 
 
 @kernel
@@ -81,7 +83,7 @@ def _blades(
             angle = tilt + curl * s * s
             up, out = math.cos(angle), math.sin(angle)
             if is_head:
-                in_head = s > 1.0 - head_length - 0.5 / segments
+                in_head = s > 0.999 - max(head_length, 1.0 / segments)
                 w = 0.5 * head_width * (0.55 if k == segments else 1.0) if in_head else 0.22 * width
             else:
                 w = 0.5 * width * (1.0 - 0.75 * s * s) * min(1.0, 0.55 + 1.6 * s)
@@ -142,5 +144,8 @@ def make(p: TuftParameters, seed: int, detail: int) -> Product:
         footprint_radius=p.spread,
         canopy_radius=reach,
         height=float(pos[:, 1].max()),
+        collider=upright(p.spread, float(pos[:, 1].max()), p.game),
+        game=p.game,
         counts={"blades": kept},
+        ranges={"blades": (0, mesh.triangles)},
     )

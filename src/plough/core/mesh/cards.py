@@ -1,4 +1,4 @@
-"""A mesh as two crossed cards, drawn from the mesh itself."""
+"""A mesh as crossed cards, drawn from the mesh itself: two that show both sides alike, or four with a picture of each side."""
 
 from __future__ import annotations
 
@@ -14,7 +14,8 @@ from plough.core.mesh.raster import draw_triangles
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
 
-_VIEWS = (0.0, math.pi / 2)  #: angles about the vertical from which the cards are drawn
+_VIEWS = {"crossed": 2, "eight": 8}
+_COLUMNS = {"crossed": 2, "eight": 4}  #: of the sheet of pictures
 _OVER = 2  #: samples a pixel, on each axis
 _PADDING = 4  #: pixels left free about each picture
 
@@ -34,7 +35,7 @@ class CardMaps:
 def _view(
     mesh: Mesh, albedo: dict[str, UInt8], materials: dict[str, Material], angle: float, half: float, low: float, high: float, size: int
 ) -> tuple[Float32, Float32, Float32]:
-    """Colour, normal and cover (0 or 1) of the mesh seen from `angle`, at `size` x `size` samples."""
+    """Colour, normal and depth of the mesh seen from `angle`, at `size` x `size` samples; depth is -1e30 where there is nothing."""
     ca, sa = math.cos(angle), math.sin(angle)
     to_view: Float64 = np.array([[ca, 0, -sa], [0, 1, 0], [sa, 0, ca]])  # right, up, towards the eye
     p = mesh.positions @ to_view.T.astype(np.float32)
@@ -50,7 +51,7 @@ def _view(
         rows = mesh.indices[part.first : part.first + part.count]
         cutout = materials[part.material].cutout
         draw_triangles(points, n, mesh.uv0, colors, rows, albedo[part.material], cutout, size, size, depth, color, normal)
-    return color, normal, (depth > -1e29).astype(np.float32)
+    return color, normal, depth
 
 
 def _shrink(image: Float32) -> Float32:
@@ -60,57 +61,70 @@ def _shrink(image: Float32) -> Float32:
 
 
 def make_card(
-    mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], key: str, size: int = 256
+    mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], key: str, size: int = 256, form: str = "crossed"
 ) -> tuple[Mesh, dict[str, Material]]:
-    """Two crossed quads that show `mesh` from two sides, with albedo, alpha and normals drawn from it.
+    """Quads that show `mesh` from several sides, with albedo, alpha, normals and depth drawn from it.
 
     Args:
         albedo: the drawn albedo image of each slot, (h, w, 4).
         key: tells what is drawn apart from everything else.
-        size: pixels a side of each of the two pictures, a power of two.
+        size: pixels a side of each picture, a power of two.
+        form: `crossed` for two double-sided cards, `eight` for four whose two faces have pictures of their own.
     """
     low_corner, high_corner = mesh.bounds()
     margin = 1.0 + 2.0 * _PADDING / size
     half = float(np.hypot(mesh.positions[:, 0], mesh.positions[:, 2]).max()) * margin
     low, high = max(float(low_corner[1]), -0.1), float(high_corner[1])
     high = low + (high - low) * margin
-    images, normals, alphas = [], [], []
-    for angle in _VIEWS:
-        color, normal, cover = _view(mesh, albedo, materials, angle, half, low, high, size * _OVER)
+    views, columns = _VIEWS[form], _COLUMNS[form]
+    images, normals, depths = [], [], []
+    for k in range(views):
+        color, normal, depth = _view(mesh, albedo, materials, _angle(k, views), half, low, high, size * _OVER)
+        cover = (depth > -1e29).astype(np.float32)
         alpha = _shrink(cover)[..., 0]
-        images.append(bleed(_shrink(color), alpha))
+        # thin twigs stay above the cut
+        images.append(np.concatenate([bleed(_shrink(color), alpha), np.clip(alpha * 1.6, 0, 1)[..., None]], axis=-1))
         small = bleed(_shrink(normal), alpha)
         small[..., 2] = np.abs(small[..., 2]) + 0.15
         normals.append(small / np.maximum(np.linalg.norm(small, axis=-1, keepdims=True), 1e-6))
-        alphas.append(np.clip(alpha * 1.6, 0, 1))  # thin twigs stay above the cut
-    sheet = np.concatenate([np.concatenate(images, axis=1), np.concatenate(alphas, axis=1)[..., None]], axis=-1)
-    surface = np.zeros((size, 2 * size, 3), np.uint8)
+        near = np.where(cover > 0, depth / (2.0 * half) + 0.5, 0.0).astype(np.float32)
+        mean = _shrink(near[..., None]) / np.maximum(alpha, np.float32(1e-3))[..., None]
+        depths.append(bleed(mean.astype(np.float32), alpha))
+    surface = np.zeros((size * (views // columns), size * columns, 3), np.uint8)
     surface[..., 0], surface[..., 1] = 255, 230
-    maps = Maps(
-        (np.clip(sheet, 0, 1) * 255 + 0.5).astype(np.uint8),
-        (np.clip(np.concatenate(normals, axis=1) * 0.5 + 0.5, 0, 1) * 255 + 0.5).astype(np.uint8),
-        surface,
-    )
+    maps = Maps(_sheet(images, columns), _sheet([n * 0.5 + 0.5 for n in normals], columns), surface, depth=_sheet(depths, columns)[..., 0])
     translucency = max((m.translucency for m in materials.values()), default=0.0)
-    card = Material("card", CardMaps(key, maps), roughness=0.9, cutout=True, translucency=translucency)
-    return _quads(half, low, high), {"card": card}
+    card = Material("card", CardMaps(key, maps), roughness=0.9, cutout=True, translucency=translucency, one_sided=views > 2)
+    return _quads(half, low, high, views, columns), {"card": card}
 
 
-def _quads(half: float, low: float, high: float) -> Mesh:
+def _angle(k: int, views: int) -> float:
+    """The angle about the vertical from which picture `k` is drawn."""
+    return 2.0 * math.pi * k / views if views > 2 else 0.5 * math.pi * k
+
+
+def _sheet(pictures: list[Float32], columns: int) -> UInt8:
+    rows = [np.concatenate(pictures[k : k + columns], axis=1) for k in range(0, len(pictures), columns)]
+    return np.asarray(np.clip(np.concatenate(rows), 0, 1) * 255 + 0.5, np.uint8)
+
+
+def _quads(half: float, low: float, high: float, views: int, columns: int) -> Mesh:
     positions, normals, uv, indices, wind = [], [], [], [], []
-    for k, angle in enumerate(_VIEWS):
+    rows = views // columns
+    for k in range(views):
+        angle = _angle(k, views)
         ca, sa = math.cos(angle), math.sin(angle)
         right, towards = np.array([ca, 0, -sa]), np.array([sa, 0, ca])
         for s, t in ((-1, 0), (1, 0), (-1, 1), (1, 1)):
             positions.append(right * s * half + np.array([0, low + (high - low) * t, 0]))
             normals.append(towards)
-            uv.append([(k + 0.5 + 0.5 * s) / 2.0, 1.0 - t])
+            uv.append([(k % columns + 0.5 + 0.5 * s) / columns, (k // columns + 1.0 - t) / rows])
             wind.append([255 * t, 0, 60 * t, 255])
         base = 4 * k
         indices += [[base, base + 1, base + 2], [base + 1, base + 3, base + 2]]
     return with_tangents(
         Mesh(
             np.array(positions, np.float32), np.array(normals, np.float32), np.array(uv, np.float32), np.array(indices, np.uint32),
-            (Part("card", 0, 4),), colors=np.full((8, 4), 255, np.uint8), wind=np.array(wind, np.uint8),
+            (Part("card", 0, 2 * views),), colors=np.full((4 * views, 4), 255, np.uint8), wind=np.array(wind, np.uint8),
         )
     )  # fmt: skip

@@ -16,6 +16,7 @@ class Maps:
     normal: UInt8  #: (h, w, 3) tangent space, green up
     surface: UInt8  #: (h, w, 3) linear: occlusion, roughness, metallic
     translucency: UInt8 | None = None  #: (h, w) share of light that comes through from behind
+    depth: UInt8 | None = None  #: (h, w) nearness to the eye over the depth of what is shown
 
 
 class MapRecipe(Protocol):
@@ -36,3 +37,4 @@ class Material:
     roughness: float = 1.0
     cutout: bool = False  #: alpha below a half is not there; both faces are seen
     translucency: float = 0.0  #: share of light that comes through from behind
+    one_sided: bool = False  #: a cutout whose back is not drawn

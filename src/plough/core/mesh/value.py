@@ -32,6 +32,7 @@ class Mesh:
     tangents: Float32 | None = None  #: (n, 4) unit, w = handedness
     colors: UInt8 | None = None  #: (n, 4) linear tint over the albedo
     wind: UInt8 | None = None  #: (n, 4) sway, limb phase, flutter, occlusion
+    uv1: Float32 | None = None  #: (n, 2) without overlap
 
     @property
     def triangles(self) -> int:
@@ -46,7 +47,7 @@ class Mesh:
     @property
     def nbytes(self) -> int:
         """Bytes of all arrays."""
-        arrays = (self.positions, self.normals, self.uv0, self.indices, self.tangents, self.colors, self.wind)
+        arrays = (self.positions, self.normals, self.uv0, self.indices, self.tangents, self.colors, self.wind, self.uv1)
         return sum(a.nbytes for a in arrays if a is not None)
 
     def bounds(self) -> tuple[Float32, Float32]:

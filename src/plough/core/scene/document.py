@@ -74,6 +74,31 @@ def check_asset(asset: Asset, where: str) -> None:
     build(get_kind(asset.kind).parameters, asset.parameters, f"{where}.parameters")
 
 
+def resolved(asset: Asset, assets: Mapping[str, Asset]) -> tuple[dict[str, Any], list[str]]:
+    """The asset's parameters with what it borrows from other assets put in, and a note on each that is missing.
+
+    A field `X_asset` that holds an asset's id lends that asset's parameters to the section `X` beside it.
+    """
+    return lent(asset.parameters, assets)
+
+
+def lent(values: Mapping[str, Any], assets: Mapping[str, Asset]) -> tuple[dict[str, Any], list[str]]:
+    """`resolved`, for plain values."""
+    out, notes = dict(values), []
+    for name, value in values.items():
+        if isinstance(value, Mapping):
+            out[name], more = lent(value, assets)
+            notes += more
+        elif name.endswith("_asset") and isinstance(value, str) and value:
+            target = name.removesuffix("_asset")
+            found = assets.get(value)
+            if found is None or found.kind != target:
+                notes.append(f"the {target} {value!r} is missing")
+            else:
+                out[target] = found.parameters
+    return out, notes
+
+
 def read_document(data: bytes | Mapping[str, Any]) -> SceneDocument:
     """The document in `data` (JSON, or plain values).
 

@@ -22,16 +22,20 @@ from plough.core.hashing import key_of
 from plough.core.kinds import LEVELS, Product, get_kind
 from plough.core.mesh.cards import make_card
 from plough.core.mesh.material import Material
+from plough.core.mesh.picture import Frame, draw_picture, frame_of, small
+from plough.core.mesh.silhouette import difference, silhouettes
+from plough.core.mesh.unwrap import second_uv
 from plough.core.mesh.value import Mesh
 from plough.core.parameters import build
 from plough.core.place.rules import Placements, ScatterRule, give_way, scatter
-from plough.core.scene.document import Asset, SceneDocument
+from plough.core.scene.document import Asset, SceneDocument, resolved
 from plough.core.scene.layers import AreaParameters, Layer, PathParameters, ScatterParameters
 
 _CODE = {"ground": 1, "path": 1, "area": 1, "scatter": 1, "bake": 1}  #: raised when a layer's code gives another result
 
 #: a level is left for the next where the asset's height covers less than this share of the view's height
 COVERAGE = (0.34, 0.14, 0.065)
+_SMALL = 256  #: pixels a side of the textures that small pictures are drawn with
 _VIEW_SLOPE = 2.0 * math.tan(math.radians(25.0))  #: height of a 50 degree view, by distance
 
 
@@ -131,7 +135,7 @@ class Evaluator:
         def make() -> Product:
             product = self.product(variant, 0)
             albedo = {slot: self._albedo(material) for slot, material in product.materials.items()}
-            mesh, materials = make_card(product.mesh, product.materials, albedo, variant.key)
+            mesh, materials = make_card(product.mesh, product.materials, albedo, variant.key, form=product.game.card)
             return replace(product, mesh=mesh, materials=materials)
 
         return self.cache.get(f"card {variant.key}", make, lambda p: p.mesh.nbytes + 500_000)
@@ -142,9 +146,48 @@ class Evaluator:
             return np.full((1, 1, 4), 255, np.uint8)
         return self.cache.get(f"albedo {recipe!r}", lambda: recipe.draw().albedo, lambda a: a.nbytes)
 
+    def exported(self, variant: Variant, detail: int) -> Mesh:
+        """The mesh of a level as it is written to files: with second texture coordinates where the asset asks for them."""
+        product = self.level(variant, detail)
+        if not product.game.second_uv:
+            return product.mesh
+
+        def make() -> Mesh:
+            return replace(product.mesh, uv1=second_uv(product.mesh))
+
+        return self.cache.get(f"exported {variant.key} {detail}", make, lambda m: m.nbytes)
+
+    def differences(self, variant: Variant) -> list[float]:
+        """By how much the silhouette of each level, the card included, differs from the nearest: share of pixels over eight views."""
+
+        def make() -> list[float]:
+            levels = self.levels(variant)
+            like = levels[0].mesh
+            drawn = []
+            for level in levels:
+                albedo = {slot: self._small(m) for slot, m in level.materials.items()}
+                drawn.append(silhouettes(level.mesh, level.materials, albedo, like))
+            return [difference(drawn[0], other) for other in drawn]
+
+        return self.cache.get(f"differences {variant.key}", make, lambda d: 64)
+
+    def picture(self, variant: Variant, size: tuple[int, int], detail: int = 0, frame: Frame | None = None) -> UInt8:
+        """(h, w, 3) a lit picture of the asset; `frame` is its own by default."""
+        product = self.product(variant, detail)
+        albedo = {slot: self._small(material) for slot, material in product.materials.items()}
+        return draw_picture(product.mesh, product.materials, albedo, frame or frame_of([product.mesh], size[0] / size[1]), size)
+
+    def _small(self, material: Material) -> UInt8:
+        recipe = material.maps
+        return self.cache.get(f"small {recipe!r}", lambda: small(self._albedo(material), _SMALL), lambda a: a.nbytes)
+
+    def level(self, variant: Variant, detail: int) -> Product:
+        """One level of detail; the one after all that the kind makes is a card."""
+        return self.card(variant) if detail == LEVELS else self.product(variant, detail)
+
     def levels(self, variant: Variant) -> list[Product]:
         """All levels of detail, nearest first; the last is a card."""
-        return [*(self.product(variant, detail) for detail in range(LEVELS)), self.card(variant)]
+        return [self.level(variant, detail) for detail in range(LEVELS + 1)]
 
     def evaluate(self, document: SceneDocument, check: Callable[[], None] | None = None) -> Evaluation:
         """Evaluate all layers that are not hidden; hidden ones are left out, but for paths and areas that others read.
@@ -200,9 +243,11 @@ class Evaluator:
                 notes.append(f"the asset {entry.asset!r} is missing")
                 continue
             kind = get_kind(asset.kind)
+            parameters, missing = resolved(asset, assets)
+            notes += missing
             for seed in asset.seeds:
-                key = key_of(kind.name, kind.version, asset.parameters, seed)
-                variants.append(Variant(asset.id, asset.name, kind.name, asset.parameters, seed, key))
+                key = key_of(kind.name, kind.version, parameters, seed)
+                variants.append(Variant(asset.id, asset.name, kind.name, parameters, seed, key))
                 weights.append(entry.weight / len(asset.seeds))
         areas: list[Float64] = []
         paths: list[Float64] = []
