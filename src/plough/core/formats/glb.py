@@ -126,8 +126,12 @@ class GlbBuilder:
             self._materials[key] = len(self._json["materials"]) - 1
         return self._materials[key]
 
-    def add_mesh(self, mesh: Mesh, materials: dict[str, Material], name: str, prefix: str = "") -> int:
-        """The index of `mesh`, one primitive a part; parts draw the materials of their slots."""
+    def add_mesh(self, mesh: Mesh, materials: dict[str, Material], name: str, prefix: str = "", shapes: Sequence[Mesh] = ()) -> int:
+        """The index of `mesh`, one primitive a part; parts draw the materials of their slots.
+
+        Args:
+            shapes: other shapes of the same topology, written as morph targets.
+        """
         attributes = {
             "POSITION": self._accessor(mesh.positions, 34962, bounds=True),
             "NORMAL": self._accessor(mesh.normals, 34962),
@@ -143,6 +147,13 @@ class GlbBuilder:
             attributes["COLOR_0"] = self._accessor(mesh.colors, 34962, normalized=True)
         if mesh.wind is not None:
             attributes["_WIND"] = self._accessor(mesh.wind, 34962, normalized=True)
+        targets = [
+            {
+                "POSITION": self._accessor(shape.positions - mesh.positions, 34962, bounds=True),
+                "NORMAL": self._accessor(shape.normals - mesh.normals, 34962),
+            }
+            for shape in shapes
+        ]
         small = np.uint16 if mesh.vertices < 65_535 else np.uint32
         primitives = []
         for part in mesh.parts:
@@ -150,8 +161,13 @@ class GlbBuilder:
             primitive: dict[str, Any] = {"attributes": attributes, "indices": self._accessor(rows.astype(small), 34963)}
             if part.material in materials:
                 primitive["material"] = self.add_material(materials[part.material], self._called(part.material, materials, prefix))
+            if targets:
+                primitive["targets"] = targets
             primitives.append(primitive)
-        self._list("meshes").append({"name": name, "primitives": primitives})
+        entry: dict[str, Any] = {"name": name, "primitives": primitives}
+        if targets:
+            entry["weights"] = [0.0] * len(targets)
+        self._list("meshes").append(entry)
         return len(self._json["meshes"]) - 1
 
     @staticmethod
@@ -206,6 +222,17 @@ class GlbBuilder:
             node["extras"] = extras
         self._list("nodes").append(node)
         return len(self._json["nodes"]) - 1
+
+    def add_animation(self, name: str, node: int, times: Any, weights: Any) -> None:
+        """Weights (keys, targets) of the morph targets of a node's mesh at `times` (keys,) in seconds, linear between them."""
+        keys = np.asarray(times, np.float32)
+        source = self._accessor(keys, None)
+        accessor = self._json["accessors"][source]
+        accessor["min"], accessor["max"] = [float(keys[0])], [float(keys[-1])]
+        values = self._accessor(np.asarray(weights, np.float32).reshape(-1), None)
+        sampler = {"input": source, "output": values, "interpolation": "LINEAR"}
+        channel = {"sampler": 0, "target": {"node": node, "path": "weights"}}
+        self._list("animations").append({"name": name, "samplers": [sampler], "channels": [channel]})
 
     def finish(self, roots: Sequence[int], extras: dict[str, Any] | None = None) -> bytes:
         """The file, with `roots` as the nodes of its scene."""

@@ -1,0 +1,182 @@
+"""What is written for other programs, read back by other libraries; the walk about a recipe."""
+
+import io
+import json
+import shutil
+import subprocess
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import trimesh
+
+from plough.core.bake.bundle import embedded_images
+from plough.core.bake.film import film_glb, shapes
+from plough.core.cache import Cache
+from plough.core.errors import PloughError, TooLargeError
+from plough.core.formats.glb import mesh_glb, no_images, read_json
+from plough.core.formats.obj import mesh_obj
+from plough.core.formats.usd import asset_usd
+from plough.core.grow.habit import TreeParameters
+from plough.core.kinds import all_kinds, get_kind, make
+from plough.core.mesh.checks import triangle_areas
+from plough.core.parameters import build
+from plough.core.presets import PRESETS
+from plough.core.vary import cousins, vary
+
+SMALL: dict[str, Any] = {"height": 3, "second": {"count": 2}, "third": {"count": 0}, "texture_size": "128", "leaf": {"texture_size": "128"}}
+WEB = Path(__file__).parents[2] / "web"
+
+
+def test_obj_is_read_back_with_the_same_triangles(tmp_path: Path) -> None:
+    product = make("tree", SMALL, 3)
+    files = mesh_obj(product.mesh, product.materials, "tree", embedded_images(Cache()))
+    for name, data in files.items():
+        (tmp_path / name).write_bytes(data)
+    scene = trimesh.load(tmp_path / "tree.obj", force="scene")
+    assert sum(len(g.faces) for g in scene.geometry.values()) == product.mesh.triangles
+    area = sum(float(g.area) for g in scene.geometry.values())
+    assert area == pytest.approx(float(triangle_areas(product.mesh).sum()), rel=1e-3)
+    library = files["tree.mtl"].decode()
+    assert library.count("newmtl") == len(product.materials)
+    for line in library.splitlines():
+        if line.startswith(("map_", "norm")):
+            assert line.split()[-1] in files, "every map that is named is there"
+
+
+def test_usd_holds_each_seed_as_a_variant(tmp_path: Path) -> None:
+    from pxr import Usd, UsdGeom, UsdShade
+
+    products = [(seed, make("tree", SMALL, seed)) for seed in (1, 2, 5)]
+    files = asset_usd([(s, p.mesh, p.materials) for s, p in products], "small tree", embedded_images(Cache()))
+    for name, data in files.items():
+        path = tmp_path / name
+        path.parent.mkdir(exist_ok=True)
+        path.write_bytes(data)
+    stage = Usd.Stage.Open(str(tmp_path / "small tree.usdc"))
+    root = stage.GetDefaultPrim()
+    chosen = root.GetVariantSet("seed")
+    assert chosen.GetVariantNames() == ["seed_1", "seed_2", "seed_5"]
+    assert UsdGeom.GetStageUpAxis(stage) == "Y"
+    for seed, product in products:
+        chosen.SetVariantSelection(f"seed_{seed}")
+        mesh = UsdGeom.Mesh(stage.GetPrimAtPath(root.GetPath().AppendChild("mesh")))
+        assert np.array_equal(np.array(mesh.GetFaceVertexIndicesAttr().Get()).reshape(-1, 3), product.mesh.indices)
+        assert np.allclose(np.array(mesh.GetPointsAttr().Get()), product.mesh.positions)
+        subsets = UsdGeom.Subset.GetAllGeomSubsets(mesh)
+        assert sum(len(s.GetIndicesAttr().Get()) for s in subsets) == product.mesh.triangles
+        for subset in subsets:
+            bound, _ = UsdShade.MaterialBindingAPI(subset.GetPrim()).ComputeBoundMaterial()
+            shader = bound.ComputeSurfaceSource()[0]
+            assert shader.GetIdAttr().Get() == "UsdPreviewSurface"
+    for prim in stage.Traverse():
+        file = prim.GetAttribute("inputs:file")
+        if file:
+            assert (tmp_path / file.Get().path).exists()
+
+
+def test_a_film_has_one_topology_and_ends_as_the_tree(tmp_path: Path) -> None:
+    p = build(TreeParameters, SMALL)
+    data = film_glb(p, 3, 6, 4.0, no_images)
+    document = read_json(data)
+    (mesh,) = document["meshes"]
+    counts = {document["accessors"][t["POSITION"]]["count"] for primitive in mesh["primitives"] for t in primitive["targets"]}
+    assert counts == {document["accessors"][mesh["primitives"][0]["attributes"]["POSITION"]]["count"]}
+    assert all(len(primitive["targets"]) == 6 for primitive in mesh["primitives"])
+    (animation,) = document["animations"]
+    assert document["accessors"][animation["samplers"][0]["input"]]["max"] == [4.0]
+    assert document["accessors"][animation["samplers"][0]["output"]]["count"] == 7 * 6
+    told = shapes(p, 3, np.linspace(0.05, 1.0, 5))
+    assert all(np.array_equal(told[0].indices, m.indices) for m in told)
+    heights = [float(m.positions[:, 1].max()) for m in told]
+    assert heights == sorted(heights)
+    assert heights[0] < 0.25 * heights[-1]
+    with pytest.raises(TooLargeError, match="limit"):
+        shapes(build(TreeParameters, {}), 3, np.linspace(0.05, 1.0, 400))
+    if shutil.which("node") and (WEB / "node_modules").exists():
+        validate([data], tmp_path)
+
+
+def validate(files: list[bytes], folder: Path) -> None:
+    """Fails on any error that the format's own validator finds."""
+    for k, data in enumerate(files):
+        (folder / f"{k}.glb").write_bytes(data)
+    script = """
+const { validateBytes } = require('gltf-validator');
+const fs = require('fs');
+(async () => {
+  const bad = [];
+  for (const file of fs.readdirSync(process.argv[1]).filter((f) => f.endsWith('.glb'))) {
+    const report = await validateBytes(new Uint8Array(fs.readFileSync(process.argv[1] + '/' + file)), { maxIssues: 5 });
+    if (report.issues.numErrors) bad.push([file, report.issues.messages.map((m) => m.message)]);
+  }
+  console.log(JSON.stringify(bad));
+})();
+"""
+    done = subprocess.run(["node", "-e", script, str(folder)], cwd=WEB, capture_output=True, text=True, check=True)
+    assert json.loads(done.stdout) == []
+
+
+@pytest.mark.skipif(not (WEB / "node_modules").exists(), reason="the validator comes with the front end's packages")
+@pytest.mark.parametrize("kind", sorted(all_kinds()))
+def test_random_recipes_pass_the_formats_validator(kind: str, tmp_path: Path) -> None:
+    """Five hundred recipes about the presets and the defaults, as far from them as the walk goes."""
+    starts = [{}, *(p.parameters for p in PRESETS if p.kind == kind)]
+    files, made = [], 0
+    for seed in range(5000):
+        recipe = vary(get_kind(kind), starts[seed % len(starts)], 2.5, (), seed)
+        try:
+            product = make(kind, recipe, seed, 2 if seed % 5 else 1)
+        except TooLargeError as error:
+            assert "limit" in str(error)
+            continue
+        files.append(mesh_glb(product.mesh, product.materials, f"{kind} {seed}"))
+        made += 1
+        if made == 500:
+            break
+    assert made == 500
+    validate(files, tmp_path)
+
+
+def test_cousins_differ_keep_what_is_locked_and_hang_on_their_seed() -> None:
+    kind = get_kind("tree")
+    near = cousins(kind, SMALL, 0.15, ["height", "first.count"], 4)
+    far = cousins(kind, SMALL, 0.9, ["height", "first.count"], 4)
+    whole = build(TreeParameters, SMALL)
+    for each in near + far:
+        assert each["height"] == 3
+        assert each["first"]["count"] == whole.first.count
+        assert each["third"]["count"] == 0, "what is not there stays away"
+    assert len({json.dumps(c) for c in near + far}) == 16
+    move = [np.mean([abs(c["girth"] - whole.girth) for c in group]) for group in (near, far)]
+    assert move[0] < move[1]
+    assert cousins(kind, SMALL, 0.15, ["height", "first.count"], 4) == near
+    assert vary(kind, SMALL, 0.0, (), 9) == whole.model_dump(mode="json")
+
+
+def test_a_recipe_is_read_back_from_json() -> None:
+    from plough.core.recipe import read_recipe, write_recipe
+
+    data = write_recipe("tree", "Small", SMALL, [3, 4])
+    recipe = read_recipe(data)
+    assert (recipe.kind, recipe.name, recipe.seeds) == ("tree", "Small", (3, 4))
+    assert build(TreeParameters, recipe.parameters) == build(TreeParameters, SMALL)
+    for bad, word in (
+        (b"{", "JSON"), (b"[]", "recipe"), (b'{"kind": "yak", "parameters": {}}', "yak"),
+        (b'{"kind": "tree", "parameters": {"height": 900}}', "height"), (b'{"kind": "tree", "parameters": {"heigth": 9}}', "heigth"),
+    ):  # fmt: skip
+        with pytest.raises(PloughError, match=word):
+            read_recipe(bad)
+
+
+def test_glb_carries_the_second_coordinates_when_they_are_asked_for() -> None:
+    from plough.core.scene import Evaluator
+    from plough.core.scene.evaluation import Variant
+
+    variant = Variant("t", "t", "tree", {**SMALL, "game": {"second_uv": True}}, 3, "with")
+    mesh = Evaluator().exported(variant, 0)
+    document = read_json(mesh_glb(mesh, make("tree", SMALL, 3).materials, "t"))
+    assert "TEXCOORD_1" in document["meshes"][0]["primitives"][0]["attributes"]
+    loaded = trimesh.load(io.BytesIO(mesh_glb(mesh, {}, "t")), file_type="glb")
+    assert len(loaded.geometry) > 0
