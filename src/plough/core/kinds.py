@@ -29,6 +29,7 @@ class Product:
     game: GameParameters = field(default_factory=GameParameters)
     counts: dict[str, int] = field(default_factory=dict)  #: what was grown, by name
     ranges: dict[str, tuple[int, int]] = field(default_factory=dict)  #: first triangle and number of triangles of each named element
+    changed: dict[str, tuple[float, float]] = field(default_factory=dict)  #: what a dial did to other parameters: before and after
 
 
 Make = Callable[[Any, int, int], Product]

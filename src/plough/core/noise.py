@@ -81,23 +81,30 @@ def cells(seed: np.uint64, rows: int, columns: int, cells_x: int, cells_y: int, 
 
     Distances are in cells; values lie in [0, 1).
     """
+    at, own = np.empty((cells_y, cells_x, 2)), np.empty((cells_y, cells_x), np.float32)
+    for j in range(cells_y):
+        for i in range(cells_x):
+            h = mix(((np.uint64(i) << _S32 | np.uint64(j)) + seed) * _ODD ^ _LATTICE)
+            at[j, i, 0] = 0.5 + jitter * (float(h & _LOW) / 4294967296.0 - 0.5)
+            at[j, i, 1] = 0.5 + jitter * (float(h >> _S32) / 4294967296.0 - 0.5)
+            own[j, i] = float(mix(h) >> _S32) / 4294967296.0
     edge, value = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
     for r in range(rows):
+        y = (r + 0.5) / rows * cells_y
+        iy = int(y)
         for c in range(columns):
-            x, y = (c + 0.5) / columns * cells_x, (r + 0.5) / rows * cells_y
-            ix, iy = int(x), int(y)
-            first, second, owner = 9.0, 9.0, np.uint64(0)
+            x = (c + 0.5) / columns * cells_x
+            ix = int(x)
+            first, second, owner_j, owner_i = 99.0, 99.0, 0, 0
             for j in range(iy - 2, iy + 3):
+                wrapped = (j + 2 * cells_y) % cells_y
                 for i in range(ix - 2, ix + 3):
-                    place = (np.uint64(i % cells_x) << _S32) | np.uint64(j % cells_y)
-                    h = mix((place + seed) * _ODD ^ _LATTICE)
-                    px = i + 0.5 + jitter * (float(h & _LOW) / 4294967296.0 - 0.5)
-                    py = j + 0.5 + jitter * (float(h >> _S32) / 4294967296.0 - 0.5)
-                    d = math.sqrt((px - x) ** 2 + (py - y) ** 2)
+                    column = (i + 2 * cells_x) % cells_x
+                    d = (i + at[wrapped, column, 0] - x) ** 2 + (j + at[wrapped, column, 1] - y) ** 2
                     if d < first:
-                        first, second, owner = d, first, h
+                        first, second, owner_j, owner_i = d, first, wrapped, column
                     elif d < second:
                         second = d
-            edge[r, c] = 0.5 * (second - first)
-            value[r, c] = float(mix(owner) >> _S32) / 4294967296.0
+            edge[r, c] = 0.5 * (math.sqrt(second) - math.sqrt(first))
+            value[r, c] = own[owner_j, owner_i]
     return edge, value

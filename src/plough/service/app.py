@@ -21,7 +21,7 @@ import plough
 from plough.core.errors import DocumentError, ParameterError, PloughError, Superseded, TooLargeError
 from plough.core.scene import Evaluator
 from plough.service.accounts import COOKIE, account_of, scene_for
-from plough.service.api import accounts, evaluation, releases, scenes
+from plough.service.api import accounts, bench, evaluation, releases, revisions, scenes
 from plough.service.api.context import Context
 from plough.service.db.session import Database
 from plough.service.errors import ServiceError
@@ -91,7 +91,7 @@ def create_app(url: str) -> FastAPI:
     app.add_exception_handler(PloughError, _plough_problem)
     app.add_exception_handler(RequestValidationError, _validation_problem)
     app.add_exception_handler(HTTPException, _http_problem)
-    for router in (accounts.router, scenes.router, releases.router, evaluation.router):
+    for router in (accounts.router, scenes.router, releases.router, evaluation.router, bench.router, revisions.router):
         app.include_router(router)
 
     @app.middleware("http")

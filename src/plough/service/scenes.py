@@ -25,7 +25,7 @@ from plough.service.errors import NotFound, Stale
 CHANNEL = "plough"
 _LAST = 1e9  #: position of the bake
 Target = Scene | Layer | Asset
-_PLAIN = {"scene": ("name",), "layer": ("kind", "name", "hidden", "position"), "asset": ("kind", "name", "seeds")}
+_PLAIN = {"scene": ("name",), "layer": ("kind", "name", "hidden", "position"), "asset": ("kind", "name", "seeds", "tags")}
 _TREE = {"scene": "settings", "layer": "parameters", "asset": "parameters"}
 
 
@@ -82,7 +82,10 @@ def assets_of(db: Db, scene_id: str) -> list[Asset]:
 def document_of(db: Db, scene: Scene) -> SceneDocument:
     """The scene as a document."""
     layers = [{"id": r.id, "kind": r.kind, "name": r.name, "hidden": r.hidden, "parameters": r.parameters} for r in layers_of(db, scene.id)]
-    assets = [{"id": a.id, "name": a.name, "kind": a.kind, "parameters": a.parameters, "seeds": a.seeds} for a in assets_of(db, scene.id)]
+    assets = [
+        {"id": a.id, "name": a.name, "kind": a.kind, "parameters": a.parameters, "seeds": a.seeds, "tags": a.tags}
+        for a in assets_of(db, scene.id)
+    ]
     return SceneDocument.model_validate({"name": scene.name, "settings": scene.settings, "assets": assets, "layers": layers})
 
 
@@ -101,7 +104,15 @@ def create_scene(db: Db, account: Account, document: SceneDocument) -> Scene:
         )  # fmt: skip
     for asset in document.assets:
         db.add(
-            Asset(scene_id=scene.id, id=asset.id, kind=asset.kind, name=asset.name, parameters=asset.parameters, seeds=list(asset.seeds))
+            Asset(
+                scene_id=scene.id,
+                id=asset.id,
+                kind=asset.kind,
+                name=asset.name,
+                parameters=asset.parameters,
+                seeds=list(asset.seeds),
+                tags=list(asset.tags),
+            )
         )
     db.flush()
     return scene
@@ -146,7 +157,10 @@ def _check(target: str, row: Target) -> None:
         build(kind.parameters, row.parameters, "parameters")
         build(kind.layer, {"id": row.id, "name": row.name, "kind": row.kind, "hidden": row.hidden, "parameters": row.parameters})
     else:
-        asset = build(AssetModel, {"id": row.id, "name": row.name, "kind": row.kind, "seeds": row.seeds, "parameters": row.parameters})
+        asset = build(
+            AssetModel,
+            {"id": row.id, "name": row.name, "kind": row.kind, "seeds": row.seeds, "tags": row.tags or [], "parameters": row.parameters},
+        )
         check_asset(asset, "")
 
 

@@ -560,6 +560,230 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bench/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pictures
+         * @description Lit pictures of several seeds of one recipe, all to one scale.
+         */
+        post: operations["pictures_api_bench_pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/cousins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Cousins
+         * @description Eight recipes about the present one, with their pictures: numbers, curves and colours varied, locked ones as they are.
+         */
+        post: operations["make_cousins_api_bench_cousins_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Levels
+         * @description Every level of detail: triangles, distance up to which it is shown, and how much its silhouette differs from the nearest.
+         */
+        post: operations["levels_api_bench_levels_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fit Triangles
+         * @description The greatest complexity at which the recipe has at most so many triangles.
+         */
+        post: operations["fit_triangles_api_bench_fit_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Presets
+         * @description Recipes to begin with.
+         */
+        get: operations["presets_api_bench_presets_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/presets/{name}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Preset Picture
+         * @description A preset's picture.
+         */
+        get: operations["preset_picture_api_bench_presets__name__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Recipe
+         * @description Reads a recipe from JSON text; a fault names its field.
+         */
+        post: operations["check_recipe_api_bench_recipe_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Export
+         * @description The recipe as a file: GLB with levels and colliders, OBJ with MTL, USD with a variant for each seed, texture maps, a film, or JSON.
+         */
+        post: operations["export_api_bench_export_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/assets/{asset_id}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Revisions
+         * @description The kept versions of an asset, newest first.
+         */
+        get: operations["list_revisions_api_scenes__scene_id__assets__asset_id__revisions_get"];
+        put?: never;
+        /**
+         * Keep Revision
+         * @description Keep the present version of an asset, with a picture.
+         */
+        post: operations["keep_revision_api_scenes__scene_id__assets__asset_id__revisions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/assets/{asset_id}/revisions/{number}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Revision Picture
+         * @description The picture of a kept version.
+         */
+        get: operations["revision_picture_api_scenes__scene_id__assets__asset_id__revisions__number__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/assets/{asset_id}/revisions/{number}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Return To Revision
+         * @description Make a kept version the present one; this can be undone.
+         */
+        post: operations["return_to_revision_api_scenes__scene_id__assets__asset_id__revisions__number__return_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -629,6 +853,11 @@ export interface components {
              *     ]
              */
             seeds: number[];
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
         };
         /**
          * AssetEdit
@@ -651,6 +880,8 @@ export interface components {
             } | null;
             /** Seeds */
             seeds?: number[] | null;
+            /** Tags */
+            tags?: string[] | null;
         };
         /**
          * AssetOut
@@ -669,6 +900,8 @@ export interface components {
             };
             /** Seeds */
             seeds: number[];
+            /** Tags */
+            tags: string[];
             /** Version */
             version: number;
         };
@@ -736,6 +969,57 @@ export interface components {
              * @enum {string}
              */
             ground_step: "1" | "2" | "4" | "8";
+        };
+        /**
+         * CousinOut
+         * @description A recipe near another.
+         */
+        CousinOut: {
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /** Picture */
+            picture: string;
+        };
+        /**
+         * CousinsIn
+         * @description A recipe whose cousins are wanted.
+         */
+        CousinsIn: {
+            /** Kind */
+            kind: string;
+            /**
+             * Parameters
+             * @default {}
+             */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Strength
+             * @default 0.4
+             */
+            strength: number;
+            /**
+             * Locked
+             * @description Paths of parameters that stay.
+             * @default []
+             */
+            locked: string[];
+            /**
+             * Walk
+             * @description Another number gives other cousins.
+             * @default 1
+             */
+            walk: number;
+            /** Scene */
+            scene?: string | null;
         };
         /**
          * Draft
@@ -813,6 +1097,58 @@ export interface components {
             target: components["schemas"]["WeightOut"];
         };
         /**
+         * ExportIn
+         * @description A recipe to be written as a file.
+         */
+        ExportIn: {
+            /** Kind */
+            kind: string;
+            /**
+             * Name
+             * @description Begins the names of all files.
+             * @default asset
+             */
+            name: string;
+            /**
+             * Parameters
+             * @default {}
+             */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /**
+             * Seeds
+             * @default [
+             *       1
+             *     ]
+             */
+            seeds: number[];
+            /**
+             * Format
+             * @default glb
+             */
+            format: string;
+            /**
+             * Textures
+             * @default true
+             */
+            textures: boolean;
+            /**
+             * Steps
+             * @description Of a film: shapes between sapling and tree.
+             * @default 12
+             */
+            steps: number;
+            /**
+             * Seconds
+             * @description Of a film.
+             * @default 6
+             */
+            seconds: number;
+            /** Scene */
+            scene?: string | null;
+        };
+        /**
          * FieldFault
          * @description One wrong field.
          */
@@ -826,6 +1162,40 @@ export interface components {
              * @default
              */
             limit: string;
+        };
+        /**
+         * FitIn
+         * @description A number of triangles to keep within.
+         */
+        FitIn: {
+            /** Kind */
+            kind: string;
+            /**
+             * Parameters
+             * @default {}
+             */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /** Triangles */
+            triangles: number;
+            /** Scene */
+            scene?: string | null;
+        };
+        /**
+         * FitOut
+         * @description What keeps within it.
+         */
+        FitOut: {
+            /** Complexity */
+            complexity: number;
+            /** Triangles */
+            triangles: number;
         };
         /**
          * GroundLayer
@@ -1010,6 +1380,33 @@ export interface components {
             variants?: components["schemas"]["VariantOut"][] | null;
         };
         /**
+         * LevelFacts
+         * @description One level of detail.
+         */
+        LevelFacts: {
+            /** Triangles */
+            triangles: number;
+            /** Vertices */
+            vertices: number;
+            /** Bytes */
+            bytes: number;
+            /**
+             * Until
+             * @description Metres up to which it is shown; null for the last.
+             */
+            until: number | null;
+            /**
+             * Coverage
+             * @description Share of the view's height down to which it is shown.
+             */
+            coverage: number;
+            /**
+             * Difference
+             * @description Share of the pixels of eight views in which its silhouette is not that of the nearest level.
+             */
+            difference: number;
+        };
+        /**
          * LevelOut
          * @description A mesh at one level of detail.
          */
@@ -1062,6 +1459,11 @@ export interface components {
              * @default 0
              */
             detail: number;
+            /**
+             * Scene
+             * @description The scene whose assets the recipe may borrow leaves from.
+             */
+            scene?: string | null;
         };
         /**
          * MemberIn
@@ -1119,6 +1521,11 @@ export interface components {
              *     ]
              */
             seeds: number[];
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
         };
         /**
          * NewLayer
@@ -1210,6 +1617,74 @@ export interface components {
             surface: "earth" | "gravel" | "stone" | "grass";
         };
         /**
+         * PictureOut
+         * @description One seed's picture.
+         */
+        PictureOut: {
+            /** Seed */
+            seed: number;
+            /**
+             * Picture
+             * @description A data address of a JPEG.
+             */
+            picture: string;
+            /** Triangles */
+            triangles: number;
+        };
+        /**
+         * PicturesIn
+         * @description Seeds of one recipe to be pictured.
+         * @example {
+         *       "detail": 1,
+         *       "kind": "tuft",
+         *       "parameters": {},
+         *       "seeds": [
+         *         1,
+         *         2
+         *       ]
+         *     }
+         */
+        PicturesIn: {
+            /** Kind */
+            kind: string;
+            /**
+             * Parameters
+             * @default {}
+             */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /** Seeds */
+            seeds: number[];
+            /**
+             * Detail
+             * @default 0
+             */
+            detail: number;
+            /** Scene */
+            scene?: string | null;
+        };
+        /**
+         * PresetOut
+         * @description A recipe to begin with.
+         */
+        PresetOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Kind */
+            kind: string;
+            /** Seed */
+            seed: number;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /** Picture */
+            picture: string;
+        };
+        /**
          * Problem
          * @description An error, after RFC 9457.
          */
@@ -1255,6 +1730,30 @@ export interface components {
             bytes: number;
         };
         /**
+         * RecipeIn
+         * @description The text of a recipe.
+         */
+        RecipeIn: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * RecipeOut
+         * @description A recipe that was read.
+         */
+        RecipeOut: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /** Seeds */
+            seeds: number[];
+        };
+        /**
          * ReleaseOut
          * @description A bake and how far it is.
          */
@@ -1295,6 +1794,42 @@ export interface components {
             manifest: {
                 [key: string]: unknown;
             } | null;
+        };
+        /**
+         * RevisionIn
+         * @description A version to be kept.
+         */
+        RevisionIn: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * RevisionOut
+         * @description A kept version of an asset.
+         */
+        RevisionOut: {
+            /** Number */
+            number: number;
+            /** Author */
+            author: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Note */
+            note: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /** Seeds */
+            seeds: number[];
+            /** Picture */
+            picture: string;
         };
         /**
          * ScatterLayer
@@ -4041,6 +4576,830 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProfileOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pictures_api_bench_pictures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PicturesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_cousins_api_bench_cousins_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CousinsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CousinOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    levels_api_bench_levels_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeAsset"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelFacts"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fit_triangles_api_bench_fit_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    presets_api_bench_presets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preset_picture_api_bench_presets__name__picture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_recipe_api_bench_recipe_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_api_bench_export_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportIn"];
+            };
+        };
+        responses: {
+            /** @description The file. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_revisions_api_scenes__scene_id__assets__asset_id__revisions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                asset_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_revision_api_scenes__scene_id__assets__asset_id__revisions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                asset_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RevisionIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revision_picture_api_scenes__scene_id__assets__asset_id__revisions__number__picture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                asset_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    return_to_revision_api_scenes__scene_id__assets__asset_id__revisions__number__return_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                asset_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneOut"];
                 };
             };
             /** @description Not signed in. */

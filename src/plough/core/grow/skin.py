@@ -219,8 +219,8 @@ def _bow(y: Any) -> Any:
 
 def _halved(image: Float32) -> Float32:
     """Means of blocks of two by two pixels."""
-    n = image.shape[0] // 2
-    return np.asarray(image.reshape(n, 2, n, 2, -1).mean(axis=(1, 3)), np.float32)
+    quarter = image[0::2, 0::2] + image[1::2, 0::2] + image[0::2, 1::2] + image[1::2, 1::2]
+    return np.asarray(np.atleast_3d(quarter) * np.float32(0.25), np.float32)
 
 
 class Canvas:

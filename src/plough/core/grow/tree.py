@@ -210,7 +210,7 @@ def make(p: TreeParameters, seed: int, detail: int) -> Product:
     """A tree, standing on the origin; its stem goes a little below the ground."""
     from plough.core.grow.complexity import thinned
 
-    p = thinned(p, p.complexity)[0]
+    p, changes = thinned(p, p.complexity)
     orders = aged(grow(p, seed), p.age)
     mesh, ranges, leaves = assemble(p, seed, orders, detail)
     if mesh.triangles > MOST_TRIANGLES:
@@ -231,4 +231,5 @@ def make(p: TreeParameters, seed: int, detail: int) -> Product:
         game=p.game,
         counts=counts,
         ranges=ranges,
+        changed={c.path: (c.before, c.after) for c in changes},
     )

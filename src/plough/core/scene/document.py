@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import orjson
 from pydantic import Field, ValidationError
@@ -49,6 +49,9 @@ class Settings(Parameters):
     viewpoints: tuple[Viewpoint, ...] = Field((), max_length=40)
 
 
+Tag = Annotated[str, Field(pattern=r"^[^\s,][^,]{0,29}$")]
+
+
 class Asset(Parameters):
     """What can be placed: a kind, its parameters and the seeds kept as variants."""
 
@@ -57,6 +60,7 @@ class Asset(Parameters):
     kind: str = Field(max_length=40)
     parameters: dict[str, Any] = Field(default_factory=dict)
     seeds: tuple[Seed, ...] = Field((1,), min_length=1, max_length=24)
+    tags: tuple[Tag, ...] = Field((), max_length=20)
 
 
 class SceneDocument(Parameters):

@@ -35,7 +35,7 @@ _CODE = {"ground": 1, "path": 1, "area": 1, "scatter": 1, "bake": 1}  #: raised 
 
 #: a level is left for the next where the asset's height covers less than this share of the view's height
 COVERAGE = (0.34, 0.14, 0.065)
-_SMALL = 256  #: pixels a side of the textures that small pictures are drawn with
+_SMALL = 128  #: pixels a side of the textures that small pictures are drawn with
 _VIEW_SLOPE = 2.0 * math.tan(math.radians(25.0))  #: height of a 50 degree view, by distance
 
 
@@ -178,7 +178,11 @@ class Evaluator:
         return draw_picture(product.mesh, product.materials, albedo, frame or frame_of([product.mesh], size[0] / size[1]), size)
 
     def _small(self, material: Material) -> UInt8:
+        """The albedo at a size that serves small pictures; recipes that have a size are drawn at it."""
         recipe = material.maps
+        if recipe is not None and hasattr(recipe, "size"):
+            recipe = replace(recipe, size=min(_SMALL, recipe.size))  # type: ignore[type-var]
+            material = replace(material, maps=recipe)
         return self.cache.get(f"small {recipe!r}", lambda: small(self._albedo(material), _SMALL), lambda a: a.nbytes)
 
     def level(self, variant: Variant, detail: int) -> Product:

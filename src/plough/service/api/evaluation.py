@@ -6,10 +6,10 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Header, Query, Response
 
+from plough.core.bake.colliders import convex_mesh
 from plough.core.formats.glb import mesh_glb
 from plough.core.ground.areas import polygon_area
-from plough.core.hashing import key_of
-from plough.core.kinds import LEVELS, all_kinds, get_kind
+from plough.core.kinds import all_kinds
 from plough.core.mesh.material import Material
 from plough.core.parameters import build, describe, with_values
 from plough.core.scene.document import SceneDocument
@@ -18,6 +18,7 @@ from plough.core.scene.layers import LAYER_KINDS
 from plough.core.scene.weight import PROFILES, Weight, layer_weight
 from plough.service import scenes
 from plough.service.accounts import scene_for
+from plough.service.api.bench import borrowed, draft_variant
 from plough.service.api.context import Context, Ctx, Me, Session
 from plough.service.api.models import (
     PROBLEMS,
@@ -137,18 +138,22 @@ def _with_draft(document: SceneDocument, body: Draft) -> SceneDocument:
 
 
 @router.post("/make", response_class=Response, responses=_GLB)
-def make_asset(body: MakeAsset, me: Me, ctx: Ctx) -> Response:
+def make_asset(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> Response:
     """An asset's mesh at one level of detail as GLB; the scene's extras hold triangles, counts and sizes. Nothing is kept."""
-    kind = get_kind(body.kind)
-    parameters = build(kind.parameters, body.parameters, "parameters").model_dump(mode="json")
-    variant = Variant("draft", "draft", kind.name, parameters, body.seed, key_of(kind.name, kind.version, parameters, body.seed))
-    product = ctx.evaluator.card(variant) if body.detail == LEVELS else ctx.evaluator.product(variant, body.detail)
+    variant = draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, body.parameters), body.seed)
+    product = ctx.evaluator.level(variant, body.detail)
     extras = {
         "triangles": product.mesh.triangles, "vertices": product.mesh.vertices, "bytes": product.mesh.nbytes, "height": product.height,
         "canopy_radius": product.canopy_radius, "counts": product.counts, "until": [*switch_distances(product.height)],
+        "ranges": product.ranges, "changed": product.changed,
+        "collider": {
+            "capsules": [[*c.start, *c.end, c.radius] for c in product.collider.capsules],
+            "pieces": [convex_mesh(piece).positions.tolist() for piece in product.collider.pieces],
+            "faces": [convex_mesh(piece).indices.tolist() for piece in product.collider.pieces],
+        },
     }  # fmt: skip
     return Response(
-        mesh_glb(product.mesh, product.materials, kind.name, ctx.results.images(False), extras),
+        mesh_glb(product.mesh, product.materials, body.kind, ctx.results.images(False), extras),
         media_type="model/gltf-binary",
         headers=_PLAIN,
     )

@@ -12,6 +12,9 @@ from plough.core.scene.document import Settings
 Version = Annotated[int, Field(ge=1, description="The version that the edit was made against.")]
 
 
+SeedNumber = Annotated[int, Field(ge=0, le=2**32 - 1)]
+
+
 class In(BaseModel):
     """Base of what is sent to the service: unknown fields are refused."""
 
@@ -99,6 +102,7 @@ class AssetOut(BaseModel):
     name: str
     parameters: dict[str, Any]
     seeds: list[int]
+    tags: list[str]
     version: int
 
 
@@ -182,6 +186,7 @@ class NewAsset(In):
     name: str = Field(min_length=1, max_length=80)
     parameters: dict[str, Any] = {}
     seeds: list[int] = [1]
+    tags: list[str] = []
 
 
 class AssetEdit(In):
@@ -191,6 +196,7 @@ class AssetEdit(In):
     name: str | None = Field(None, min_length=1, max_length=80)
     parameters: dict[str, Any] | None = Field(None, description="Dotted names to values.")
     seeds: list[int] | None = None
+    tags: list[str] | None = None
 
 
 class EditOut(BaseModel):
@@ -287,6 +293,131 @@ class MakeAsset(In):
     parameters: dict[str, Any] = {}
     seed: int = Field(1, ge=0, le=2**32 - 1)
     detail: int = Field(0, ge=0, le=3, description="0 nearest; 3 is a card drawn from the nearest.")
+    scene: str | None = Field(None, max_length=24, description="The scene whose assets the recipe may borrow leaves from.")
+
+
+class PicturesIn(In):
+    """Seeds of one recipe to be pictured."""
+
+    model_config = ConfigDict(json_schema_extra={"examples": [{"kind": "tuft", "parameters": {}, "seeds": [1, 2], "detail": 1}]})
+    kind: str = Field(max_length=40)
+    parameters: dict[str, Any] = {}
+    seeds: list[SeedNumber] = Field(min_length=1, max_length=24)
+    detail: int = Field(0, ge=0, le=2)
+    scene: str | None = Field(None, max_length=24)
+
+
+class PictureOut(BaseModel):
+    """One seed's picture."""
+
+    seed: int
+    picture: str = Field(description="A data address of a JPEG.")
+    triangles: int
+
+
+class CousinsIn(In):
+    """A recipe whose cousins are wanted."""
+
+    kind: str = Field(max_length=40)
+    parameters: dict[str, Any] = {}
+    seed: int = Field(1, ge=0, le=2**32 - 1)
+    strength: float = Field(0.4, ge=0.02, le=1)
+    locked: list[str] = Field([], max_length=400, description="Paths of parameters that stay.")
+    walk: int = Field(1, ge=0, le=2**32 - 1, description="Another number gives other cousins.")
+    scene: str | None = Field(None, max_length=24)
+
+
+class CousinOut(BaseModel):
+    """A recipe near another."""
+
+    parameters: dict[str, Any]
+    picture: str
+
+
+class LevelFacts(BaseModel):
+    """One level of detail."""
+
+    triangles: int
+    vertices: int
+    bytes: int
+    until: float | None = Field(description="Metres up to which it is shown; null for the last.")
+    coverage: float = Field(description="Share of the view's height down to which it is shown.")
+    difference: float = Field(description="Share of the pixels of eight views in which its silhouette is not that of the nearest level.")
+
+
+class FitIn(In):
+    """A number of triangles to keep within."""
+
+    kind: str = Field(max_length=40)
+    parameters: dict[str, Any] = {}
+    seed: int = Field(1, ge=0, le=2**32 - 1)
+    triangles: int = Field(ge=1, le=10_000_000)
+    scene: str | None = Field(None, max_length=24)
+
+
+class FitOut(BaseModel):
+    """What keeps within it."""
+
+    complexity: float
+    triangles: int
+
+
+class PresetOut(BaseModel):
+    """A recipe to begin with."""
+
+    name: str
+    title: str
+    kind: str
+    seed: int
+    parameters: dict[str, Any]
+    picture: str
+
+
+class RecipeIn(In):
+    """The text of a recipe."""
+
+    text: str = Field(max_length=400_000)
+
+
+class RecipeOut(BaseModel):
+    """A recipe that was read."""
+
+    kind: str
+    name: str
+    parameters: dict[str, Any]
+    seeds: list[int]
+
+
+class ExportIn(In):
+    """A recipe to be written as a file."""
+
+    kind: str = Field(max_length=40)
+    name: str = Field("asset", pattern=r"^[A-Za-z0-9][A-Za-z0-9 _-]{0,59}$", description="Begins the names of all files.")
+    parameters: dict[str, Any] = {}
+    seeds: list[SeedNumber] = Field([1], min_length=1, max_length=24)
+    format: str = Field("glb", pattern="^(glb|obj|usd|maps|film|recipe)$")
+    textures: bool = True
+    steps: int = Field(12, ge=2, le=60, description="Of a film: shapes between sapling and tree.")
+    seconds: float = Field(6, ge=0.5, le=120, description="Of a film.")
+    scene: str | None = Field(None, max_length=24)
+
+
+class RevisionIn(In):
+    """A version to be kept."""
+
+    note: str = Field("", max_length=120)
+
+
+class RevisionOut(BaseModel):
+    """A kept version of an asset."""
+
+    number: int
+    author: str
+    at: datetime
+    note: str
+    parameters: dict[str, Any]
+    seeds: list[int]
+    picture: str
 
 
 class KindOut(BaseModel):

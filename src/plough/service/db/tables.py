@@ -82,7 +82,23 @@ class Asset(Base):
     name: Mapped[str] = mapped_column(String(80))
     parameters: Mapped[dict[str, Any]]
     seeds: Mapped[list[Any]]
+    tags: Mapped[list[Any]] = mapped_column(default=list)
     version: Mapped[int] = mapped_column(default=1)
+
+
+class Revision(Base):
+    """A version of an asset that somebody kept."""
+
+    __tablename__ = "revision"
+    scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
+    asset_id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    account_id: Mapped[int] = mapped_column(ForeignKey("account.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+    note: Mapped[str] = mapped_column(String(120), default="")
+    parameters: Mapped[dict[str, Any]]
+    seeds: Mapped[list[Any]]
+    picture: Mapped[bytes] = mapped_column(LargeBinary)
 
 
 class Edit(Base):
@@ -153,5 +169,5 @@ class Result(Base):
 
 
 __all__ = [
-    "Account", "Asset", "Base", "Blob", "Edit", "Layer", "Member", "Release", "ReleaseFile", "Result", "Scene", "Session",
+    "Account", "Asset", "Base", "Blob", "Edit", "Layer", "Member", "Release", "ReleaseFile", "Result", "Revision", "Scene", "Session",
 ]  # fmt: skip

@@ -1,0 +1,272 @@
+"""The bench: pictures of seeds, cousins and presets; levels; what meets a number of triangles; exports."""
+
+from __future__ import annotations
+
+import base64
+import io
+import zipfile
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Header, Response
+from PIL import Image
+from sqlalchemy.orm import Session as Db
+
+from plough.core.arrays import UInt8
+from plough.core.bake.bundle import embedded_images
+from plough.core.bake.colliders import collider_meshes
+from plough.core.bake.film import film_glb
+from plough.core.errors import ParameterError
+from plough.core.formats.glb import GlbBuilder, Images, no_images
+from plough.core.formats.obj import mesh_obj
+from plough.core.formats.usd import asset_usd
+from plough.core.grow.complexity import fit
+from plough.core.grow.habit import TreeParameters
+from plough.core.hashing import key_of
+from plough.core.kinds import get_kind
+from plough.core.mesh.picture import frame_of
+from plough.core.parameters import build, describe, with_values
+from plough.core.presets import PRESETS, preset
+from plough.core.recipe import read_recipe, write_recipe
+from plough.core.scene.document import Asset, lent
+from plough.core.scene.evaluation import COVERAGE, Variant, switch_distances
+from plough.core.vary import cousins
+from plough.service import scenes
+from plough.service.accounts import scene_for
+from plough.service.api.context import Context, Ctx, Me, Session
+from plough.service.api.models import (
+    PROBLEMS,
+    CousinOut,
+    CousinsIn,
+    ExportIn,
+    FitIn,
+    FitOut,
+    LevelFacts,
+    MakeAsset,
+    PictureOut,
+    PicturesIn,
+    PresetOut,
+    RecipeIn,
+    RecipeOut,
+)  # fmt: skip
+from plough.service.db.tables import Account
+
+router = APIRouter(prefix="/api/bench", tags=["bench"], responses=PROBLEMS)
+_SIZE = (188, 164)  #: pixels of a picture in the tray
+PRESET_SIZE = (300, 270)
+_threads = ThreadPoolExecutor(4, "picture")
+
+
+def borrowed(db: Db, me: Account, scene_id: str | None, kind: str, values: dict[str, Any]) -> dict[str, Any]:
+    """The whole parameters of a recipe, with what it borrows from the assets of a scene put in.
+
+    Raises:
+        ParameterError: a field is unknown or out of its limits, or a leaf that is borrowed is missing.
+    """
+    found = get_kind(kind)
+    whole = build(found.parameters, values, "parameters").model_dump(mode="json")
+    if scene_id is None or not lent(whole, {})[1]:
+        return whole
+    scene = scene_for(db, me, scene_id)
+    assets = {
+        a.id: Asset(id=a.id, name=a.name, kind=a.kind, parameters=a.parameters, seeds=tuple(a.seeds))
+        for a in scenes.assets_of(db, scene.id)
+    }
+    out, _ = lent(whole, assets)
+    db.commit()  # no transaction is held while computing
+    return build(found.parameters, out, "parameters").model_dump(mode="json")
+
+
+def draft_variant(kind: str, parameters: dict[str, Any], seed: int) -> Variant:
+    """A recipe that is no asset yet."""
+    found = get_kind(kind)
+    return Variant("draft", "draft", found.name, parameters, seed, key_of(found.name, found.version, parameters, seed))
+
+
+def jpeg(image: UInt8, quality: int = 86) -> bytes:
+    """`image` (h, w, 3) as JPEG."""
+    out = io.BytesIO()
+    Image.fromarray(image).save(out, "JPEG", quality=quality)
+    return out.getvalue()
+
+
+def _address(image: UInt8) -> str:
+    return "data:image/jpeg;base64," + base64.b64encode(jpeg(image)).decode()
+
+
+@router.post("/pictures")
+def pictures(body: PicturesIn, db: Session, me: Me, ctx: Ctx) -> list[PictureOut]:
+    """Lit pictures of several seeds of one recipe, all to one scale; those of the lowest detail are half the size."""
+    parameters = borrowed(db, me, body.scene, body.kind, body.parameters)
+    variants = [draft_variant(body.kind, parameters, seed) for seed in body.seeds]
+    products = list(_threads.map(lambda v: ctx.evaluator.product(v, body.detail), variants))
+    frame = frame_of([p.mesh for p in products], _SIZE[0] / _SIZE[1])
+    size = (_SIZE[0] // 2, _SIZE[1] // 2) if body.detail == 2 else _SIZE
+    images = _threads.map(lambda v: _address(ctx.evaluator.picture(v, size, body.detail, frame)), variants)
+    return [
+        PictureOut(seed=v.seed, picture=image, triangles=p.mesh.triangles) for v, p, image in zip(variants, products, images, strict=True)
+    ]
+
+
+@router.post("/cousins")
+def make_cousins(body: CousinsIn, db: Session, me: Me, ctx: Ctx) -> list[CousinOut]:
+    """Eight recipes about the present one, with their pictures: numbers, curves and colours varied, locked ones as they are."""
+    known = {row["path"] for row in describe(get_kind(body.kind).parameters)}
+    for path in body.locked:
+        if path not in known:
+            raise ParameterError("locked", f"there is no parameter {path!r}", value=path)
+    found = cousins(get_kind(body.kind), body.parameters, body.strength, body.locked, body.walk)
+    variants = [draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, p), body.seed) for p in found]
+    images = list(_threads.map(lambda v: _address(ctx.evaluator.picture(v, _SIZE, 1)), variants))
+    return [CousinOut(parameters=p, picture=image) for p, image in zip(found, images, strict=True)]
+
+
+@router.post("/levels")
+def levels(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> list[LevelFacts]:
+    """Every level of detail: triangles, distance up to which it is shown, and how much its silhouette differs from the nearest."""
+    variant = draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, body.parameters), body.seed)
+    products = ctx.evaluator.levels(variant)
+    until = [*switch_distances(products[0].height), None]
+    differences = ctx.evaluator.differences(variant)
+    return [
+        LevelFacts(
+            triangles=p.mesh.triangles, vertices=p.mesh.vertices, bytes=p.mesh.nbytes, until=u, difference=d,
+            coverage=COVERAGE[k] if k < len(COVERAGE) else 0.0,
+        )
+        for k, (p, u, d) in enumerate(zip(products, until, differences, strict=True))
+    ]  # fmt: skip
+
+
+@router.post("/fit")
+def fit_triangles(body: FitIn, db: Session, me: Me, ctx: Ctx) -> FitOut:
+    """The greatest complexity at which the recipe has at most so many triangles."""
+    parameters = borrowed(db, me, body.scene, body.kind, body.parameters)
+    if "complexity" not in parameters:
+        raise ParameterError("kind", f"a {body.kind} has no complexity to fit; only trees have", value=body.kind)
+
+    def count(complexity: float) -> int:
+        product = get_kind(body.kind).make(build(TreeParameters, {**parameters, "complexity": complexity}), body.seed, 0)
+        return int(product.mesh.triangles)
+
+    complexity, triangles = fit(count, body.triangles)
+    return FitOut(complexity=complexity, triangles=triangles)
+
+
+@router.get("/presets")
+def presets(me: Me) -> list[PresetOut]:
+    """Recipes to begin with."""
+    return [
+        PresetOut(
+            name=p.name,
+            title=p.title,
+            kind=p.kind,
+            seed=p.seed,
+            parameters=p.parameters,
+            picture=f"/api/bench/presets/{p.name}/picture?v={_key(p.name)[:8]}",
+        )
+        for p in PRESETS
+    ]
+
+
+def _key(name: str) -> str:
+    p = preset(name)
+    return key_of("preset", p.kind, get_kind(p.kind).version, p.parameters, p.seed, PRESET_SIZE)
+
+
+@router.get("/presets/{name}/picture", response_class=Response, responses={200: {"content": {"image/jpeg": {}}}})
+def preset_picture(name: str, me: Me, ctx: Ctx, if_none_match: Annotated[str | None, Header(include_in_schema=False)] = None) -> Response:
+    """A preset's picture."""
+    p, key = preset(name), _key(name)
+    headers = {"Cache-Control": "private, max-age=604800", "ETag": f'"{key}"'}
+    if if_none_match == f'"{key}"':
+        return Response(status_code=304, headers=headers)
+    variant = draft_variant(p.kind, build(get_kind(p.kind).parameters, p.parameters).model_dump(mode="json"), p.seed)
+    names = ctx.results.result(key, lambda: {"jpeg": jpeg(ctx.evaluator.picture(variant, PRESET_SIZE), 90)}, True)
+    return Response(ctx.results.get(names["jpeg"]), media_type="image/jpeg", headers=headers)
+
+
+@router.post("/recipe")
+def check_recipe(body: RecipeIn, me: Me) -> RecipeOut:
+    """Reads a recipe from JSON text; a fault names its field."""
+    recipe = read_recipe(body.text.encode())
+    return RecipeOut(kind=recipe.kind, name=recipe.name, parameters=recipe.parameters, seeds=list(recipe.seeds))
+
+
+_FILE: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}, "description": "The file."}}
+
+
+@router.post("/export", response_class=Response, responses=_FILE)
+def export(body: ExportIn, db: Session, me: Me, ctx: Ctx) -> Response:
+    """The recipe as a file: GLB with levels and colliders, OBJ with MTL, USD with a variant for each seed, texture maps, a film, or JSON."""
+    if body.format == "recipe":
+        return _download(write_recipe(body.kind, body.name, body.parameters, body.seeds), f"{body.name}.json", "application/json")
+    parameters = borrowed(db, me, body.scene, body.kind, body.parameters)
+    variants = [draft_variant(body.kind, parameters, seed) for seed in body.seeds]
+    images = embedded_images(ctx.evaluator.cache) if body.textures else no_images
+    if body.format == "film":
+        if body.kind != "tree":
+            raise ParameterError(
+                "format", f"a {body.kind} has no age, so there is no film of its growth; only trees have", value=body.format
+            )
+        made = film_glb(build(TreeParameters, parameters), body.seeds[0], body.steps, body.seconds, images)
+        return _download(made, f"{body.name}-growth.glb", "model/gltf-binary")
+    if body.format == "glb":
+        return _download(_glb(ctx, variants, images, body.name), f"{body.name}.glb", "model/gltf-binary")
+    files: dict[str, bytes] = {}
+    if body.format == "obj":
+        for variant in variants:
+            product = ctx.evaluator.product(variant, 0)
+            files |= mesh_obj(product.mesh, product.materials, f"{body.name}-{variant.seed}", images)
+    elif body.format == "usd":
+        made_seeds = [(v.seed, ctx.evaluator.exported(v, 0), ctx.evaluator.product(v, 0).materials) for v in variants]
+        files = asset_usd(made_seeds, body.name, images)
+    else:
+        for slot, material in {**ctx.evaluator.product(variants[0], 0).materials, **ctx.evaluator.card(variants[0]).materials}.items():
+            files |= {
+                f"{slot.replace(' ', '-')}-{name}.png": data
+                for name, data in embedded_images(ctx.evaluator.cache)(material).items()
+                if isinstance(data, bytes)
+            }
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
+        for name, data in files.items():
+            archive.writestr(zipfile.ZipInfo(name, (2026, 1, 1, 0, 0, 0)), data)
+    return _download(packed.getvalue(), f"{body.name}-{body.format}.zip", "application/zip")
+
+
+def _glb(ctx: Context, variants: Sequence[Variant], images: Images, name: str) -> bytes:
+    """All seeds side by side, each with its levels and colliders."""
+    builder = GlbBuilder(images)
+    roots: list[int] = []
+    at = 0.0
+    for variant in variants:
+        products = ctx.evaluator.levels(variant)
+        label = f"{name}-{variant.seed}"
+        meshes = [builder.add_mesh(ctx.evaluator.exported(variant, d), p.materials, f"{label}-{d}") for d, p in enumerate(products)]
+        at += products[0].canopy_radius if roots else 0.0
+        place = (at, 0.0, 0.0)
+        lower = [builder.add_node(f"{label}-level-{d}", mesh, translation=place) for d, mesh in enumerate(meshes[1:], start=1)]
+        roots.append(
+            builder.add_node(label, meshes[0], levels=lower, coverage=[*COVERAGE, 0.0], translation=place, extras={"seed": variant.seed})
+        )
+        collider = products[0].collider
+        for k, body in enumerate(collider_meshes(collider)):
+            mesh = builder.add_mesh(body, {}, f"collider-{label}-{k}")
+            roots.append(builder.add_node(f"collider-{label}-{k}", mesh, translation=place, extras=collider.extras()))
+        at += products[0].canopy_radius * 1.3 + 0.2
+    return builder.finish(roots)
+
+
+def _download(data: bytes, name: str, media: str) -> Response:
+    return Response(
+        data, media_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"', "Content-Encoding": "identity"}
+    )
+
+
+def asset_picture(ctx: Context, asset: Asset, assets: dict[str, Asset]) -> bytes:
+    """A JPEG of an asset's first seed, as `with_values` of its kind's defaults."""
+    kind = get_kind(asset.kind)
+    values, _ = lent(build(kind.parameters, with_values({}, asset.parameters)).model_dump(mode="json"), assets)
+    whole = build(kind.parameters, values).model_dump(mode="json")
+    return jpeg(ctx.evaluator.picture(draft_variant(asset.kind, whole, asset.seeds[0]), PRESET_SIZE))
