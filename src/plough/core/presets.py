@@ -50,7 +50,7 @@ _OLD_ORCHARD: dict[str, Any] = {
     "leaf_count": 4.8, "leaf_size": 0.42, "leaf_droop": 0.2, "sprig_leaves": 40, "sprig_twigs": 5, "sprig_length": 0.2, "sprig_angle": 58, "clear": 0.2,
     "leaf": {**_PEAR_LEAF, "blade_color": "#5b7a35", "tip_color": "#7f9a48", "edge_color": "#55722f", "rib_color": "#9fae66"},
     "bark": "plated", "bark_light": "#8a8073", "bark_dark": "#322c27", "bark_scale": 9, "bark_lichen": 0.5, "bark_tile": 0.5, "bark_furrows": 0.9,
-    "flare": 0.7, "flare_height": 0.07, "lobes": 5, "lobe_depth": 0.14, "roots": 5, "root_length": 0.16, "moss": 0.35, "moss_height": 1.6, "moss_side": 340,
+    "flare": 0.7, "flare_height": 0.07, "lobes": 5, "lobe_depth": 0.14, "roots": 6, "root_length": 0.2, "root_thickness": 0.55, "moss": 0.35, "moss_height": 1.6, "moss_side": 340,
 }  # fmt: skip
 
 _CONIFER: dict[str, Any] = {

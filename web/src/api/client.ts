@@ -16,6 +16,12 @@ export type Viewpoint = components['schemas']['Viewpoint'];
 export type Profile = components['schemas']['ProfileOut'];
 export type Kind = Omit<components['schemas']['KindOut'], 'parameters'> & { parameters: Row[] };
 export type Account = components['schemas']['AccountOut'];
+export type LevelFacts = components['schemas']['LevelFacts'];
+export type Picture = components['schemas']['PictureOut'];
+export type Cousin = components['schemas']['CousinOut'];
+export type Preset = components['schemas']['PresetOut'];
+export type Revision = components['schemas']['RevisionOut'];
+export type Recipe = components['schemas']['RecipeOut'];
 export type Values = Record<string, unknown>;
 
 /** The parameters of a scatter. */

@@ -1,9 +1,9 @@
 <script lang="ts">
   /** A profile on ruled paper: knots are dragged, added by click, removed by double click. */
   import type { Row } from '../api/client';
+  import { slopes, type Knot } from '../state/monotone';
   import { same } from '../state/values';
 
-  type Knot = [number, number];
   let {
     row,
     value,
@@ -30,35 +30,18 @@
   const py = (y: number) => H - PAD - y * (H - 2 * PAD);
   const line = $derived(path(knots));
 
-  /** Monotone cubic through the knots (Fritsch and Carlson 1980), as the core draws it. */
+  /** Monotone cubic through the knots, as the core draws it. */
   function path(k: Knot[]): string {
-    const n = k.length;
-    const h = k.slice(1).map((b, i) => b[0] - (k[i] as Knot)[0]);
-    const d = k.slice(1).map((b, i) => (b[1] - (k[i] as Knot)[1]) / (h[i] ?? 1));
-    const m = k.map((_, i) => {
-      if (i === 0) return end(h[0] ?? 1, h[1], d[0] ?? 0, d[1]);
-      if (i === n - 1) return end(h[n - 2] ?? 1, h[n - 3], d[n - 2] ?? 0, d[n - 3]);
-      const [a, b] = [d[i - 1] ?? 0, d[i] ?? 0];
-      if (a * b <= 0) return 0;
-      const [u, v] = [2 * (h[i] ?? 1) + (h[i - 1] ?? 1), (h[i] ?? 1) + 2 * (h[i - 1] ?? 1)];
-      return (u + v) / (u / a + v / b);
-    });
+    const m = slopes(k);
     const first = k[0] as Knot;
-    const last = k[n - 1] as Knot;
+    const last = k[k.length - 1] as Knot;
     let out = `M${px(0)} ${py(first[1])}L${px(first[0])} ${py(first[1])}`;
-    for (let i = 0; i < n - 1; i++) {
+    for (let i = 0; i < k.length - 1; i++) {
       const [a, b] = [k[i] as Knot, k[i + 1] as Knot];
-      const t = (h[i] ?? 1) / 3;
+      const t = (b[0] - a[0]) / 3;
       out += `C${px(a[0] + t)} ${py(a[1] + (m[i] ?? 0) * t)} ${px(b[0] - t)} ${py(b[1] - (m[i + 1] ?? 0) * t)} ${px(b[0])} ${py(b[1])}`;
     }
     return `${out}L${px(1)} ${py(last[1])}`;
-  }
-
-  function end(h0: number, h1: number | undefined, d0: number, d1: number | undefined): number {
-    if (h1 === undefined || d1 === undefined) return d0;
-    const m = ((2 * h0 + h1) * d0 - h0 * d1) / (h0 + h1);
-    if (m * d0 <= 0) return 0;
-    return d0 * d1 <= 0 && Math.abs(m) > 3 * Math.abs(d0) ? 3 * d0 : m;
   }
 
   function at(event: PointerEvent): Knot {

@@ -2,6 +2,7 @@
   /** The control that a parameter asks for. */
   import type { Row } from '../api/client';
   import Curve from './Curve.svelte';
+  import Points from './Points.svelte';
   import RuledSlider from './RuledSlider.svelte';
   import RuledSpan from './RuledSpan.svelte';
   import Seed from './Seed.svelte';
@@ -10,19 +11,21 @@
     row,
     value,
     disabled = false,
+    choices = [],
     oninput,
     onchange,
   }: {
     row: Row;
     value: unknown;
     disabled?: boolean;
+    choices?: { id: string; name: string }[]; // what a reference may name
     oninput?: (v: unknown) => void;
     onchange: (v: unknown) => void;
   } = $props();
   const now = $derived(value ?? row.default);
 </script>
 
-{#if row.control === 'slider' || row.control === 'count'}
+{#if ['slider', 'count', 'age', 'complexity'].includes(row.control)}
   <RuledSlider {row} value={now as number} {disabled} {oninput} {onchange} />
 {:else if row.control === 'span'}
   <RuledSpan {row} value={now as [number, number]} {disabled} {oninput} {onchange} />
@@ -74,4 +77,40 @@
     <span>{row.title}</span>
     <Seed value={now as number} {disabled} {onchange} />
   </div>
+{:else if row.control === 'reference'}
+  {@const missing = Boolean(now) && !choices.some((c) => c.id === now)}
+  <label
+    class="grid grid-cols-[108px_1fr] items-center gap-2.5 py-[4px]"
+    title={row.help || undefined}
+    data-field={row.path}
+  >
+    <span class="leading-tight">{row.title}</span>
+    <select
+      class="field py-[3px] {missing ? 'text-clay line-through' : ''}"
+      {disabled}
+      value={String(now ?? '')}
+      onchange={(e) => onchange((e.target as HTMLSelectElement).value)}
+    >
+      <option value="">its own</option>
+      {#if missing}<option value={String(now)}>{String(now)}: missing, choose another</option>{/if}
+      {#each choices as c (c.id)}<option value={c.id}>{c.name}</option>{/each}
+    </select>
+  </label>
+{:else if row.control === 'text'}
+  <label
+    class="grid grid-cols-[108px_1fr] items-center gap-2.5 py-[4px]"
+    title={row.help || undefined}
+    data-field={row.path}
+  >
+    <span class="leading-tight">{row.title}</span>
+    <input
+      class="field py-[3px]"
+      maxlength="80"
+      {disabled}
+      value={String(now ?? '')}
+      onchange={(e) => onchange((e.target as HTMLInputElement).value.trim())}
+    />
+  </label>
+{:else if row.control === 'guide' || row.control === 'line'}
+  <Points {row} value={now as number[][]} {disabled} {onchange} />
 {/if}

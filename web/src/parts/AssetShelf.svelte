@@ -1,8 +1,8 @@
 <script lang="ts">
   /** The assets of the scene: open one on the bench, or make a new one. */
   import type { Layer } from '../api/client';
-  import { app } from '../state/app.svelte';
   import type { OpenScene } from '../state/scene.svelte';
+  import Shelf from './Shelf.svelte';
   import Stamp from './Stamp.svelte';
   let { open, layer, onopen }: { open: OpenScene; layer: Layer; onopen: (id: string) => void } = $props();
   const mine = $derived(new Set((layer.parameters.mix as { asset: string }[]).map((m) => m.asset)));
@@ -10,21 +10,12 @@
     [...(open.scene?.assets ?? [])].sort((a, b) => Number(mine.has(b.id)) - Number(mine.has(a.id))),
   );
 
-  async function make(kind: string, title: string) {
-    const scene = await open.edit({
-      op: 'addAsset',
-      kind,
-      name: `New ${title.toLowerCase()}`,
-      parameters: {},
-      seeds: [1, 2, 3],
-    });
-    if (!scene?.created_id) return;
-    const mix = [
-      ...(layer.parameters.mix as { asset: string; weight: number }[]),
-      { asset: scene.created_id, weight: 1 },
-    ];
+  let shelfOpen = $state(false);
+
+  /** What is made from this layer's sheet joins its mix. */
+  async function join(id: string) {
+    const mix = [...(layer.parameters.mix as { asset: string; weight: number }[]), { asset: id, weight: 1 }];
     await open.edit({ op: 'layer', id: layer.id, parameters: { mix } });
-    onopen(scene.created_id);
   }
 </script>
 
@@ -45,11 +36,8 @@
       </li>
     {/each}
   </ul>
-  {#if open.canEdit}
-    <div class="mt-1.5 flex gap-2">
-      {#each app.assets as kind (kind.name)}<button class="btn" onclick={() => make(kind.name, kind.title)}
-          >New {kind.title.toLowerCase()}</button
-        >{/each}
-    </div>
-  {/if}
+  <button class="btn mt-1.5" onclick={() => (shelfOpen = true)}
+    >{open.canEdit ? 'Shelf and new assets…' : 'Shelf…'}</button
+  >
 </section>
+<Shelf bind:open={shelfOpen} scene={open} {onopen} oncreated={join} />

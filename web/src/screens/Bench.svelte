@@ -1,27 +1,39 @@
 <script lang="ts">
+  import Lock from '@lucide/svelte/icons/lock';
+  import LockOpen from '@lucide/svelte/icons/lock-open';
   import Redo from '@lucide/svelte/icons/redo-2';
   import Undo from '@lucide/svelte/icons/undo-2';
   import { onDestroy, untrack } from 'svelte';
   import { push } from 'svelte-spa-router';
-  import type { Values } from '../api/client';
+  import { api, said, take, type Cousin, type Preset, type Revision, type Row, type Values } from '../api/client';
+  import Complexity from '../controls/Complexity.svelte';
   import Field from '../controls/Field.svelte';
+  import BenchTray from '../parts/BenchTray.svelte';
   import BenchView from '../parts/BenchView.svelte';
+  import ExportDialog from '../parts/ExportDialog.svelte';
   import Presence from '../parts/Presence.svelte';
-  import SeedTray from '../parts/SeedTray.svelte';
+  import PresetDialog from '../parts/PresetDialog.svelte';
+  import Shelf from '../parts/Shelf.svelte';
   import TopBar from '../parts/TopBar.svelte';
+  import { actsOn } from '../state/acts';
   import { app } from '../state/app.svelte';
   import { BenchState } from '../state/bench.svelte';
   import { OpenScene } from '../state/scene.svelte';
-  import { grouped, read, same } from '../state/values';
+  import { flat, grouped, read, same } from '../state/values';
 
   let { params }: { params: { scene: string; asset: string } } = $props();
   const open = untrack(() => new OpenScene(params.scene, false));
-  const bench = new BenchState();
+  const bench = untrack(() => new BenchState(params.scene));
   let stage = $state('');
   let settle = 0;
+  let presetsOpen = $state(false);
+  let exportOpen = $state(false);
+  let shelfOpen = $state(false);
+  let taken = ''; // the asset that is on the bench
   const asset = $derived(open.asset(params.asset));
   const kind = $derived(app.assets.find((k) => k.name === asset?.kind));
-  const stages = $derived(grouped(kind?.parameters ?? []));
+  const rows = $derived(kind?.parameters ?? []);
+  const stages = $derived(grouped(rows));
   const shown = $derived(stages.find((g) => g.group === stage) ?? stages[0]);
   const disabled = $derived(!open.canEdit);
   const users = $derived(
@@ -35,21 +47,25 @@
     bench.stop();
     open.close();
   });
-  // the tray's pictures are drawn once there is a view to draw them
-  $effect(() => {
-    if (bench.portraits) untrack(() => bench.kind && void bench.fillTray());
-  });
 
   // what is kept, from whoever changed it, comes onto the bench
   $effect(() => {
     if (!asset || !kind) return;
-    const { parameters, seeds } = asset;
+    const { id, parameters, seeds } = asset;
     untrack(() => {
-      const first = !bench.kind;
+      const first = taken !== id;
       if (!first && same(parameters, bench.parameters)) return;
       bench.take(kind.name, parameters, first ? (seeds[0] ?? 1) : bench.seed);
-      if (first) bench.trayFrom = Math.floor(((seeds[0] ?? 1) - 1) / 8) * 8;
-      if (first) stage = stages[0]?.group ?? '';
+      if (first) {
+        taken = id;
+        bench.seedsFrom = Math.floor(((seeds[0] ?? 1) - 1) / 8) * 8;
+        bench.cousins = [];
+        bench.versions = null;
+        bench.held = null;
+        bench.tray = 'seeds';
+        stage = stages[0]?.group ?? '';
+        void loadVersions();
+      }
       refresh();
     });
   });
@@ -58,8 +74,7 @@
     void bench.make();
     clearTimeout(settle);
     settle = window.setTimeout(() => {
-      void bench.measure();
-      void bench.fillTray();
+      void bench.fillTray().then(() => bench.measure());
     }, wait);
   }
 
@@ -68,7 +83,11 @@
   }
 
   function onchange(path: string, value: unknown) {
-    const changes: Values = { [path]: value };
+    keepAll({ [path]: value });
+  }
+
+  /** Set parameters at once, as one edit. */
+  function keepAll(changes: Values) {
     bench.draft(changes);
     refresh(250);
     void open.edit({ op: 'asset', id: params.asset, parameters: changes });
@@ -85,18 +104,96 @@
     refresh(400);
   }
 
+  const takeCousin = (c: Cousin) => keepAll(flat(rows, c.parameters));
+  const takePreset = (p: Preset) => {
+    bench.seed = p.seed;
+    bench.seedsFrom = Math.floor((p.seed - 1) / 8) * 8;
+    keepAll(flat(rows, p.parameters));
+  };
+
+  async function loadVersions() {
+    const path = { scene_id: params.scene, asset_id: params.asset };
+    try {
+      bench.versions = await take<Revision[]>(
+        api.GET('/api/scenes/{scene_id}/assets/{asset_id}/revisions', { params: { path } }),
+      );
+    } catch (error) {
+      bench.trayFailure = said(error);
+    }
+  }
+
+  async function keepVersion(note: string) {
+    const path = { scene_id: params.scene, asset_id: params.asset };
+    try {
+      bench.versions = await take<Revision[]>(
+        api.POST('/api/scenes/{scene_id}/assets/{asset_id}/revisions', { params: { path }, body: { note } }),
+      );
+      app.tell(`version ${bench.versions[0]?.number} is kept`);
+    } catch (error) {
+      app.tell(said(error), 'bad');
+    }
+  }
+
+  async function returnTo(v: Revision) {
+    const scene = await open.edit({ op: 'returnTo', id: params.asset, number: v.number });
+    if (scene) app.tell(`version ${v.number} is the present one again; undo takes it back`);
+  }
+
+  const NUMBERS: Record<string, string> = {
+    'First order': 'first',
+    'Second order': 'second',
+    'Third order': 'third',
+    'Fourth order': 'fourth',
+  };
   function count(section: string): string {
     const c = bench.made?.facts.counts ?? {};
-    const name = { 'First order': 'first', 'Second order': 'second', 'Third order': 'third' }[section];
+    const name = NUMBERS[section];
     return name && c[name] !== undefined ? `${c[name].toLocaleString('en')} grown` : '';
   }
   const groupCount = $derived.by(() => {
     const c = bench.made?.facts.counts ?? {};
-    if (shown?.group === 'Leaves') return `${(c.sprigs ?? 0).toLocaleString('en')} sprigs`;
-    if (shown?.group === 'Blades') return `${(c.blades ?? 0).toLocaleString('en')} blades`;
-    if (shown?.group === 'Habit') return `${c.stems ?? 1} ${c.stems === 1 ? 'stem' : 'stems'}`;
+    const told = (name: string, word = name) =>
+      c[name] === undefined ? '' : `${c[name].toLocaleString('en')} ${word}`;
+    switch (shown?.group) {
+      case 'Leaves':
+        return told('leaves', bench.parameters.leaf_form === 'cards' ? 'cards' : '');
+      case 'Blades':
+        return told('blades');
+      case 'Twigs':
+        return [told('stems'), told('limbs'), told('twigs')].join(', ');
+      case 'Roots':
+        return told('roots');
+      case 'Heads':
+        return told('heads');
+      case 'Habit':
+        return c.stems === 1 ? '1 stem' : told('stems');
+      case 'Crown':
+        return bench.parameters.growth === 'orders' ? '' : told('first', 'main limbs');
+    }
     return '';
   });
+  /** Rows that do something as the others stand. */
+  function live(r: Row): boolean {
+    const p = bench.parameters;
+    if (r.group === 'Crown' && r.path !== 'growth') return p.growth !== 'orders';
+    if (r.group === 'Branching' && p.growth === 'crown') return ['clear', 'thinnest', 'end_thin'].includes(r.path);
+    if (r.group === 'Branching' && p.growth === 'mixed') return !/^(second|third|fourth)\./.test(r.path);
+    if (r.path.startsWith('sprig_') || r.path === 'leaf_aspect') return p.leaf_form === 'cards' || !('leaf_form' in p);
+    if (r.path.startsWith('lump')) return p.leaf_form === 'lumps';
+    if (['profile', 'line'].includes(r.path)) return p.body === 'hedge';
+    if (['rounded', 'depth'].includes(r.path)) return p.body !== 'hedge' && (r.path === 'depth' || p.body !== 'ball');
+    if (r.path === 'overshoot') return p.growth !== 'clipped';
+    if (r.path.startsWith('moss_')) return Number(p.moss) > 0;
+    if (r.section === 'Leaflets') {
+      const leaf = (kind?.name === 'leaf' ? p : p.leaf) as Values | undefined;
+      return leaf?.form !== 'simple';
+    }
+    return true;
+  }
+
+  function hover(row: Row | null) {
+    bench.lit = row ? actsOn(row, bench.made?.facts.ranges ?? {}) : [];
+  }
 
   async function back() {
     await push(`/scene/${params.scene}`);
@@ -141,6 +238,8 @@
           onclick={() => open.edit({ op: 'redo' })}><Redo size={14} /></button
         >
       {/if}
+      <button class="btn" onclick={() => (shelfOpen = true)}>Shelf</button>
+      {#if asset}<button class="btn" onclick={() => (exportOpen = true)}>Write a file…</button>{/if}
       <button class="btn btn-go" onclick={back}>Back to {open.scene?.name ?? 'the scene'}</button>
       <Presence names={open.present} />
     {/snippet}
@@ -177,10 +276,23 @@
             }}
             onkeydown={(e) => e.key === 'Enter' && (e.target as HTMLInputElement).blur()}
           />
-          <nav class="mt-2.5 flex gap-1" aria-label="stages of growth">
+          <div class="mt-1 flex gap-2">
+            {#if !disabled}<button class="btn" onclick={() => (presetsOpen = true)}>Start from a preset…</button>{/if}
+            <button
+              class="btn"
+              title="Hold what is shown beside the draft, then go on changing"
+              onclick={() =>
+                bench.hold({ label: `as it was, seed ${bench.seed}`, parameters: bench.parameters, seed: bench.seed })}
+              >Hold two side by side</button
+            >
+          </div>
+          <nav
+            class="mt-2.5 grid gap-x-1 gap-y-1 {stages.length > 5 ? 'grid-cols-5' : 'grid-flow-col'}"
+            aria-label="stages of growth"
+          >
             {#each stages as g (g.group)}
               <button
-                class="flex-auto border-b-2 px-0.5 pb-1 font-serif text-[12.5px] font-semibold {shown === g
+                class="border-b-2 px-0 pb-0.5 font-serif text-[12px] font-semibold {shown === g
                   ? 'border-moss'
                   : 'border-line text-soft hover:text-ink'}"
                 aria-current={shown === g ? 'step' : undefined}
@@ -194,43 +306,90 @@
               {bench.failure}. The last good result stays.
             </p>{/if}
           {#each shown?.sections ?? [] as s, i (s.title)}
-            <section class={i ? 'rule mt-2.5 pt-2' : ''}>
-              <div class="mb-1 flex items-baseline justify-between">
-                <h3 class="text-[14px]">{s.title || shown?.group}</h3>
-                <span class="text-[12px] text-soft">{s.title ? count(s.title) : groupCount}</span>
-              </div>
-              {#each s.rows as r (r.path)}
-                <Field
-                  row={r}
-                  value={read(bench.parameters, r.path)}
-                  {disabled}
-                  oninput={(v) => oninput(r.path, v)}
-                  onchange={(v) => onchange(r.path, v)}
-                />
-              {/each}
-            </section>
+            {@const alive = s.rows.filter(live)}
+            {#if alive.length}
+              <section class={i ? 'rule mt-2.5 pt-2' : ''}>
+                <div class="mb-1 flex items-baseline justify-between">
+                  <h3 class="text-[14px]">{s.title || shown?.group}</h3>
+                  <span class="text-[12px] text-soft">{s.title ? count(s.title) : groupCount}</span>
+                </div>
+                {#each alive as r (r.path)}
+                  <div
+                    class="group/row relative"
+                    role="presentation"
+                    onmouseenter={() => hover(r)}
+                    onmouseleave={() => hover(null)}
+                    onfocusin={() => hover(r)}
+                    onfocusout={() => hover(null)}
+                  >
+                    {#if r.control === 'complexity'}
+                      <Complexity
+                        {bench}
+                        row={r}
+                        {rows}
+                        value={Number(read(bench.parameters, r.path) ?? 1)}
+                        {disabled}
+                        oninput={(v) => oninput(r.path, v)}
+                        onchange={(v) => onchange(r.path, v)}
+                      />
+                    {:else}
+                      <Field
+                        row={r}
+                        value={read(bench.parameters, r.path)}
+                        {disabled}
+                        choices={(open.scene?.assets ?? []).filter((a) => a.kind === r.to)}
+                        oninput={(v) => oninput(r.path, v)}
+                        onchange={(v) => onchange(r.path, v)}
+                      />
+                    {/if}
+                    {#if bench.tray === 'cousins' && ['slider', 'count', 'curve', 'color'].includes(r.control)}
+                      {@const locked = bench.locked.has(r.path)}
+                      <button
+                        class="absolute top-1/2 -left-[17px] -translate-y-1/2 {locked
+                          ? 'text-moss'
+                          : 'text-soft opacity-40 hover:opacity-100'}"
+                        aria-label="{locked ? 'unlock' : 'lock'} {r.title}"
+                        aria-pressed={locked}
+                        title={locked ? 'Stays as it is' : 'May vary; click to lock it'}
+                        onclick={() => bench.lock(r.path)}
+                        >{#if locked}<Lock size={12} />{:else}<LockOpen size={12} />{/if}</button
+                      >
+                    {/if}
+                  </div>
+                {/each}
+              </section>
+            {/if}
           {/each}
         </div>
       </aside>
       <div class="flex min-w-0 flex-1 flex-col">
         <BenchView
           {bench}
+          stage={shown?.group ?? ''}
+          aged={rows.some((r) => r.control === 'age')}
+          {disabled}
+          {oninput}
+          {onchange}
           onlevel={(d) => {
             bench.detail = d;
             void bench.make();
           }}
         />
-        <SeedTray
+        <BenchTray
           {bench}
-          kept={asset.seeds}
+          {asset}
           {disabled}
           onpick={pick}
-          onanother={() => {
-            bench.trayFrom += 8;
-            void bench.fillTray();
-          }}
+          oncousin={takeCousin}
+          onkeep={keepVersion}
+          onreturn={returnTo}
         />
       </div>
     </div>
   {/if}
 </div>
+{#if asset}
+  <PresetDialog bind:open={presetsOpen} kind={asset.kind} title="Start from a preset" onchoose={takePreset} />
+  <ExportDialog bind:open={exportOpen} {bench} {asset} />
+{/if}
+<Shelf bind:open={shelfOpen} scene={open} onopen={(id) => push(`/scene/${params.scene}/asset/${id}`)} />

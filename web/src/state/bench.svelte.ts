@@ -1,8 +1,17 @@
-/** The asset on the bench: its draft, its mesh, the seed tray. */
-import { bytes, said, type Values } from '../api/client';
+/** The asset on the bench: its draft, its mesh, the tray, what is held beside it. */
+import {
+  api,
+  bytes,
+  said,
+  take,
+  type Cousin,
+  type LevelFacts,
+  type Picture,
+  type Revision,
+  type Values,
+} from '../api/client';
 import { parse, type LoadedMesh } from '../view/glb';
-import { texturesReady } from '../view/materials';
-import type { Portraits } from '../view/turntable';
+import type { Ranges } from './acts';
 import { same, writeAll } from './values';
 
 export interface Facts {
@@ -13,6 +22,9 @@ export interface Facts {
   canopy_radius: number;
   counts: Record<string, number>;
   until: number[];
+  ranges: Ranges;
+  changed: Record<string, [number, number]>;
+  collider: { capsules: number[][]; pieces: number[][][]; faces: number[][][] };
 }
 
 export interface Made {
@@ -20,10 +32,20 @@ export interface Made {
   facts: Facts;
 }
 
+/** What stands beside the present draft for comparison. */
+export interface Held {
+  label: string;
+  parameters: Values;
+  seed: number;
+  made: Made;
+}
+
 export const LEVELS = ['near', 'middle', 'far', 'card'];
+export type Tray = 'seeds' | 'cousins' | 'versions';
 
 /** Make an asset and load what comes back. */
 export async function make(
+  scene: string,
   kind: string,
   parameters: Values,
   seed: number,
@@ -33,7 +55,7 @@ export async function make(
   const data = await bytes('/api/make', {
     method: 'POST',
     headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify({ kind, parameters, seed, detail }),
+    body: JSON.stringify({ kind, parameters, seed, detail, scene }),
     signal,
   });
   const mesh = await parse(data);
@@ -48,15 +70,28 @@ export class BenchState {
   made = $state.raw<Made | null>(null);
   busy = $state(false);
   failure = $state('');
-  ladder = $state.raw<(Facts | null)[]>([null, null, null, null]);
-  tray = $state.raw<{ seed: number; picture: string | null; triangles: number }[]>([]);
-  trayFrom = $state(0);
-  portraits = $state.raw<Portraits | null>(null); // given by the view
+  ladder = $state.raw<LevelFacts[] | null>(null);
+  tray = $state<Tray>('seeds');
+  seeds = $state.raw<{ seed: number; picture: string | null; triangles: number }[]>([]);
+  seedsFrom = $state(0);
+  cousins = $state.raw<Cousin[]>([]);
+  walk = $state(1);
+  strength = $state(0.4);
+  walking = $state(false);
+  locked = $state.raw<ReadonlySet<string>>(new Set());
+  versions = $state.raw<Revision[] | null>(null);
+  trayFailure = $state('');
+  held = $state.raw<Held | null>(null);
+  lit = $state.raw<string[]>([]); // ranges that the hovered parameter acts on
+  /** Ages that are shown instead of the kept one while growth is played. */
+  playing = $state(false);
   private turn = 0;
   private last = '';
   private running = new AbortController();
   private trayRun = new AbortController();
   private ladderRun = new AbortController();
+
+  constructor(readonly scene: string) {}
 
   /** Begin with an asset as it is kept. */
   take(kind: string, parameters: Values, seed: number) {
@@ -83,10 +118,8 @@ export class BenchState {
     this.busy = true;
     this.running = new AbortController();
     try {
-      const made = await make(this.kind, this.parameters, this.seed, this.detail, this.running.signal);
-      this.made = made;
+      this.made = await make(this.scene, this.kind, this.parameters, this.seed, this.detail, this.running.signal);
       this.failure = '';
-      this.ladder = this.ladder.map((f, d) => (d === this.detail ? made.facts : f));
     } catch (error) {
       if (!this.running.signal.aborted) this.failure = said(error);
     }
@@ -97,50 +130,107 @@ export class BenchState {
     }
   }
 
-  /** Measure the other levels of detail. */
+  /** Once nothing is being made any more. */
+  async settled(): Promise<void> {
+    while (this.busy) await new Promise((wake) => setTimeout(wake, 15));
+  }
+
+  /** Measure all levels of detail. */
   async measure() {
     this.ladderRun.abort();
     this.ladderRun = new AbortController();
     const { signal } = this.ladderRun;
-    for (let d = 0; d < LEVELS.length && !signal.aborted; d++) {
-      if (d === this.detail) continue;
-      try {
-        const { facts } = await make(this.kind, this.parameters, this.seed, d, signal);
-        if (!signal.aborted) this.ladder = this.ladder.map((f, i) => (i === d ? facts : f));
-      } catch {
-        return; // the failure is shown where the asset is
-      }
+    const { kind, parameters, seed, scene } = this;
+    try {
+      const levels = await take<LevelFacts[]>(
+        api.POST('/api/bench/levels', { body: { kind, parameters, seed, scene, detail: 0 }, signal }),
+      );
+      if (!signal.aborted) this.ladder = levels;
+    } catch {
+      // the failure is shown where the asset is
     }
   }
 
-  /** Eight seeds of the present parameters, as pictures of their meshes. */
+  /** Fill the tray that is open. */
   async fillTray() {
-    const { portraits } = this;
-    if (!portraits) return;
     this.trayRun.abort();
     this.trayRun = new AbortController();
     const { signal } = this.trayRun;
-    const old = this.tray;
-    const seeds = Array.from({ length: 8 }, (_, k) => this.trayFrom + k + 1);
-    this.tray = seeds.map((seed, k) =>
+    try {
+      if (this.tray === 'seeds') await this.fillSeeds(signal);
+      this.trayFailure = '';
+    } catch (error) {
+      if (!signal.aborted) this.trayFailure = said(error);
+    }
+  }
+
+  /** Eight seeds of the present parameters: coarse at once, then as they are. */
+  private async fillSeeds(signal: AbortSignal) {
+    const wanted = Array.from({ length: 8 }, (_, k) => this.seedsFrom + k + 1);
+    const old = this.seeds;
+    this.seeds = wanted.map((seed, k) =>
       old[k]?.seed === seed ? (old[k] as (typeof old)[0]) : { seed, picture: null, triangles: 0 },
     );
-    for (const [k, seed] of seeds.entries()) {
-      try {
-        const { mesh, facts } = await make(this.kind, this.parameters, seed, 1, signal);
-        if (signal.aborted) return;
-        await texturesReady();
-        if (signal.aborted) return;
-        const picture = portraits.take(mesh, facts.height, facts.canopy_radius);
-        for (const part of mesh.parts) part.geometry.dispose();
-        this.tray = this.tray.map((t, i) => (i === k ? { seed, picture, triangles: facts.triangles } : t));
-      } catch {
-        return;
-      }
+    const { kind, parameters, scene } = this;
+    for (const detail of [2, 0]) {
+      const found = await take<Picture[]>(
+        api.POST('/api/bench/pictures', { body: { kind, parameters, scene, detail, seeds: wanted }, signal }),
+      );
+      if (signal.aborted) return;
+      this.seeds = found;
+    }
+  }
+
+  /** Eight recipes about the present one. */
+  async findCousins() {
+    this.trayRun.abort();
+    this.trayRun = new AbortController();
+    const { signal } = this.trayRun;
+    this.walking = true;
+    const { kind, parameters, seed, scene, strength, walk } = this;
+    try {
+      const found = await take<Cousin[]>(
+        api.POST('/api/bench/cousins', {
+          body: { kind, parameters, seed, scene, strength, walk, locked: [...this.locked] },
+          signal,
+        }),
+      );
+      if (!signal.aborted) this.cousins = found;
+      this.trayFailure = '';
+    } catch (error) {
+      if (!signal.aborted) this.trayFailure = said(error);
+    }
+    this.walking = false;
+  }
+
+  lock(path: string) {
+    const next = new Set(this.locked);
+    if (!next.delete(path)) next.add(path);
+    this.locked = next;
+  }
+
+  /** The greatest complexity that keeps within a number of triangles. */
+  async fit(triangles: number): Promise<{ complexity: number; triangles: number }> {
+    const { kind, parameters, seed, scene } = this;
+    return take(api.POST('/api/bench/fit', { body: { kind, parameters, seed, scene, triangles } }));
+  }
+
+  /** Put what is shown, or another version or seed, beside the draft; null takes it away. */
+  async hold(what: { label: string; parameters: Values; seed: number } | null) {
+    if (!what) {
+      this.held = null;
+      return;
+    }
+    try {
+      const made = await make(this.scene, this.kind, what.parameters, what.seed, 0);
+      this.held = { ...what, made };
+    } catch (error) {
+      this.failure = said(error);
     }
   }
 
   stop() {
+    this.playing = false;
     for (const run of [this.running, this.trayRun, this.ladderRun]) run.abort();
   }
 }

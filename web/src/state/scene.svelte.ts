@@ -21,8 +21,9 @@ export type Edit =
   | { op: 'move'; id: string; before: string | null }
   | { op: 'removeLayer'; id: string }
   | { op: 'addLayer'; kind: string; name: string; parameters: Values }
-  | { op: 'asset'; id: string; name?: string; parameters?: Values; seeds?: number[] }
-  | { op: 'addAsset'; kind: string; name: string; parameters: Values; seeds: number[] }
+  | { op: 'asset'; id: string; name?: string; parameters?: Values; seeds?: number[]; tags?: string[] }
+  | { op: 'returnTo'; id: string; number: number }
+  | { op: 'addAsset'; kind: string; name: string; parameters: Values; seeds: number[]; tags?: string[] }
   | { op: 'removeAsset'; id: string }
   | { op: 'scene'; name?: string; settings?: Values }
   | { op: 'undo' }
@@ -188,7 +189,7 @@ export class OpenScene {
         if (item.id !== edit.id) return item;
         const parameters = edit.parameters ? writeAll(item.parameters, edit.parameters) : item.parameters;
         const rest = Object.fromEntries(
-          Object.entries(edit).filter(([k, v]) => ['name', 'hidden', 'seeds'].includes(k) && v !== undefined),
+          Object.entries(edit).filter(([k, v]) => ['name', 'hidden', 'seeds', 'tags'].includes(k) && v !== undefined),
         );
         return { ...item, ...rest, parameters };
       };
@@ -275,8 +276,8 @@ export class OpenScene {
           );
         }
         case 'asset': {
-          const { name, parameters, seeds } = edit;
-          const body = { version: this.asset(edit.id)?.version ?? 1, name, parameters, seeds };
+          const { name, parameters, seeds, tags } = edit;
+          const body = { version: this.asset(edit.id)?.version ?? 1, name, parameters, seeds, tags };
           return await take(
             api.PATCH('/api/scenes/{scene_id}/assets/{asset_id}', {
               params: { path: { ...path, asset_id: edit.id } },
@@ -285,11 +286,20 @@ export class OpenScene {
           );
         }
         case 'addAsset': {
-          const { kind, name, parameters, seeds } = edit;
+          const { kind, name, parameters, seeds, tags = [] } = edit;
           return await take(
-            api.POST('/api/scenes/{scene_id}/assets', { params: { path }, body: { kind, name, parameters, seeds } }),
+            api.POST('/api/scenes/{scene_id}/assets', {
+              params: { path },
+              body: { kind, name, parameters, seeds, tags },
+            }),
           );
         }
+        case 'returnTo':
+          return await take(
+            api.POST('/api/scenes/{scene_id}/assets/{asset_id}/revisions/{number}/return', {
+              params: { path: { ...path, asset_id: edit.id, number: edit.number } },
+            }),
+          );
         case 'removeAsset':
           return await take(
             api.DELETE('/api/scenes/{scene_id}/assets/{asset_id}', {

@@ -16,6 +16,11 @@ export function writeAll(values: Values, changes: Values): Values {
   return Object.entries(changes).reduce((all, [path, value]) => write(all, path, value), values);
 }
 
+/** Every parameter of `rows` by its dotted name: as in `values`, or as by default. */
+export function flat(rows: Row[], values: Values): Values {
+  return Object.fromEntries(rows.map((r) => [r.path, read(values, r.path) ?? r.default]));
+}
+
 export function same(a: unknown, b: unknown): boolean {
   return JSON.stringify(a) === JSON.stringify(b);
 }

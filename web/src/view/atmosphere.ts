@@ -77,7 +77,7 @@ export class Atmosphere {
     this.sun.intensity = (this.dusk ? 2.3 : 3.1) * (0.35 + 0.65 * day);
     this.fill.color.copy(skyTop.value).lerp(new THREE.Color('#ffffff'), 0.35);
     this.fill.groundColor.set('#7d7a52').lerp(skyLow.value, 0.15);
-    this.fill.intensity = (this.dusk ? 1.5 : 2.15) * (0.55 + 0.45 * day);
+    this.fill.intensity = (this.dusk ? 1.7 : 2.7) * (0.55 + 0.45 * day);
     this.fog.color.copy(skyLow.value);
   }
 

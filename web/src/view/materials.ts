@@ -14,6 +14,7 @@ export interface MaterialInfo {
 export const wind = {
   windTime: { value: 0 },
   windForce: { value: new THREE.Vector2() }, // metres a second, along x and z
+  windGusts: { value: 0.5 }, // 0 steady, 1 in strong gusts
 };
 
 const loader = new THREE.TextureLoader();
@@ -73,13 +74,14 @@ const WIND_HEAD = /* glsl */ `
 attribute vec4 _wind;
 uniform float windTime;
 uniform vec2 windForce;
+uniform float windGusts;
 vec3 windOffset(vec3 at, vec2 place, float size) {
   float force = length(windForce);
   if (force < 0.01) return vec3(0.0);
   vec2 way = windForce / force;
   float k = min(force / 12.0, 1.6);
   float phase = dot(place, way) * 0.22;
-  float gust = 0.62 + 0.38 * sin(windTime * 0.9 - phase) * sin(windTime * 0.37 - phase * 0.6 + 1.7);
+  float gust = 0.62 + 0.76 * windGusts * sin(windTime * 0.9 - phase) * sin(windTime * 0.37 - phase * 0.6 + 1.7);
   float sway = _wind.x * k * (0.34 * gust + 0.10 * sin(windTime * 1.7 - phase));
   float limb = _wind.x * k * 0.22 * sin(windTime * (1.9 + _wind.y) + _wind.y * 40.0);
   float leaf = _wind.z * (0.35 + 0.65 * k) * 0.045 * sin(windTime * (5.0 + 4.0 * _wind.y) + dot(at, vec3(9.1, 6.3, 7.7)));

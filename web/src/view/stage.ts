@@ -11,7 +11,7 @@ const REST_AFTER = 160; // milliseconds without movement
 const FAST = 22; // milliseconds a full frame may take to be drawn while moving, too
 
 /** Tone mapping and colour space, opaque: edges of leaves cover part of a pixel, and the page must not shine through there. */
-export function outputPass(): OutputPass {
+function outputPass(): OutputPass {
   const pass = new OutputPass();
   pass.material.fragmentShader = pass.material.fragmentShader.replace(/}\s*$/, 'gl_FragColor.a = 1.0;\n}');
   return pass;
@@ -115,6 +115,13 @@ export class Stage {
       this.moving = false;
       this.ask();
     }, REST_AFTER);
+  }
+
+  /** Let the wind blow on by some seconds, on a machine that does not keep drawing by itself. */
+  blow(seconds: number) {
+    if (this.fast || this.moving) return;
+    wind.windTime.value += seconds;
+    this.ask();
   }
 
   /** Something else has changed: a full picture as soon as the camera rests. */

@@ -1,10 +1,19 @@
-/** The bench: one asset on a round plate, beside a person and a ruler. */
+/** The bench: one asset, or two side by side, on a round plate, beside a person and a ruler. */
 import * as THREE from 'three';
 import type { LoadedMesh } from './glb';
+import { checker, channelMaterial, overdrawMaterial, type Channel } from './looks';
 import { wind } from './materials';
-import { outputPass, Stage } from './stage';
+import { Stage } from './stage';
 
-export type Look = 'lit' | 'wireframe' | 'normals';
+export type Look = 'lit' | 'wireframe' | 'normals' | 'checker' | 'collider' | 'overdraw' | Channel;
+
+/** What an asset is shown from. */
+export interface Subject {
+  mesh: LoadedMesh;
+  height: number;
+  radius: number;
+  collider: { capsules: number[][]; pieces: number[][][]; faces: number[][][] };
+}
 
 function person(): THREE.Mesh {
   // 1.8 m: legs, trunk and head turned from one profile
@@ -37,15 +46,58 @@ function plate(): THREE.Mesh {
   return mesh;
 }
 
+function bodies(collider: Subject['collider']): THREE.Object3D[] {
+  const material = new THREE.MeshBasicMaterial({
+    color: '#c08a2d',
+    transparent: true,
+    opacity: 0.4,
+    depthTest: false,
+    depthWrite: false,
+  });
+  const lines = new THREE.LineBasicMaterial({ color: '#7d5717', depthTest: false });
+  const made: THREE.Mesh[] = collider.capsules.map(([ax = 0, ay = 0, az = 0, bx = 0, by = 0, bz = 0, r = 0.1]) => {
+    const [a, b] = [new THREE.Vector3(ax, ay, az), new THREE.Vector3(bx, by, bz)];
+    const geometry = new THREE.CapsuleGeometry(r, a.distanceTo(b), 4, 12);
+    const mesh = new THREE.Mesh(geometry, material);
+    mesh.position.copy(a).add(b).multiplyScalar(0.5);
+    mesh.quaternion.setFromUnitVectors(new THREE.Vector3(0, 1, 0), b.sub(a).normalize());
+    return mesh;
+  });
+  collider.pieces.forEach((piece, k) => {
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute('position', new THREE.Float32BufferAttribute(piece.flat(), 3));
+    geometry.setIndex((collider.faces[k] ?? []).flat());
+    made.push(new THREE.Mesh(geometry, material));
+  });
+  return made.map((mesh) => {
+    mesh.add(new THREE.LineSegments(new THREE.EdgesGeometry(mesh.geometry, 20), lines));
+    return mesh;
+  });
+}
+
+const HIGHLIGHT = new THREE.MeshBasicMaterial({
+  color: '#e8b23a',
+  transparent: true,
+  opacity: 0.72,
+  depthWrite: false,
+  polygonOffset: true,
+  polygonOffsetFactor: -2,
+  polygonOffsetUnits: -2,
+  side: THREE.DoubleSide,
+});
+
 export class Turntable {
   readonly stage: Stage;
-  readonly portraits: Portraits;
   private readonly subject = new THREE.Group();
+  private readonly second = new THREE.Group();
+  private readonly marked = new THREE.Group();
   private readonly floor = plate();
   private readonly man = person();
   private readonly normals = new THREE.MeshNormalMaterial({ side: THREE.DoubleSide });
   private readonly wires = new THREE.MeshBasicMaterial({ color: '#33402c', wireframe: true });
-  private shown: LoadedMesh | null = null;
+  private readonly checks = checker();
+  private shown: Subject | null = null;
+  private beside: Subject | null = null;
   private look: Look = 'lit';
   private framed = false;
   height = 5;
@@ -53,15 +105,20 @@ export class Turntable {
 
   constructor(host: HTMLElement) {
     this.stage = new Stage(host);
-    this.portraits = new Portraits(this.stage.renderer);
-    this.stage.scene.add(this.subject, this.floor, this.man);
+    this.subject.add(this.marked);
+    this.stage.scene.add(this.subject, this.second, this.floor, this.man);
     this.stage.controls.maxPolarAngle = Math.PI * 0.53;
     this.stage.atmosphere.fog.density = 0;
     this.stage.shadowAt = () => [
-      new THREE.Vector3(0, this.height * 0.4, 0),
-      Math.max(3, Math.max(this.height, this.radius * 2) * 0.95),
+      new THREE.Vector3(this.second.position.x * 0.5, this.height * 0.4, 0),
+      Math.max(this.height * 0.62, 1.2) + this.wide * 1.1,
     ];
-    wind.windForce.value.set(1.2, 0.6);
+    this.setWind(3, 250);
+  }
+
+  /** Half the width in metres of all that stands here. */
+  private get wide() {
+    return this.beside ? this.radius + this.second.position.x * 0.5 : this.radius;
   }
 
   setLight(dusk: boolean) {
@@ -70,126 +127,170 @@ export class Turntable {
     this.stage.refresh();
   }
 
-  /** Show a mesh; the camera is set for the first one, and when asked. */
-  show(mesh: LoadedMesh, height: number, radius: number) {
+  /** Metres a second, from `azimuth` degrees clockwise from north; `gusts` from 0 to 1. */
+  setWind(speed: number, azimuth: number, gusts = 0.5) {
+    const a = THREE.MathUtils.degToRad(azimuth + 180);
+    wind.windForce.value.set(Math.sin(a) * speed, -Math.cos(a) * speed);
+    wind.windGusts.value = gusts;
+    this.stage.refresh();
+  }
+
+  /** Show an asset; the camera is set for the first one, and when asked. */
+  show(subject: Subject) {
     const old = this.shown;
-    this.shown = mesh;
-    this.height = height;
-    this.radius = radius;
-    this.fill();
-    this.floor.scale.setScalar(Math.max(6, radius * 7 + 4));
-    this.man.position.set(-Math.max(1, radius * 0.72 + 0.7), 0, Math.max(0.4, radius * 0.35));
+    this.shown = subject;
+    this.arrange();
     if (!this.framed) this.frame();
-    if (old && old !== mesh) for (const part of old.parts) part.geometry.dispose();
+    if (old && old.mesh !== subject.mesh && old.mesh !== this.beside?.mesh) free(old.mesh);
     this.stage.move();
+  }
+
+  /** Another one to its right, under the same camera; null takes it away. */
+  hold(subject: Subject | null) {
+    const had = this.beside;
+    this.beside = subject;
+    this.arrange();
+    if (!had !== !subject) this.frame();
+    if (had && had.mesh !== subject?.mesh && had.mesh !== this.shown?.mesh) free(had.mesh);
+    this.stage.move();
+  }
+
+  private arrange() {
+    const [a, b] = [this.shown, this.beside];
+    if (!a) return;
+    this.height = Math.max(a.height, b?.height ?? 0);
+    this.radius = a.radius;
+    this.second.position.x = b ? (a.radius + b.radius) * 1.12 + 0.2 : 0;
+    if (b) this.radius = Math.max(a.radius, b.radius);
+    this.fill();
+    this.floor.scale.setScalar(Math.max(3, this.wide * 7 + this.height * 0.8));
+    this.floor.position.x = this.second.position.x * 0.5;
+    this.man.position.set(-(a.radius * 1.05 + 0.14 * a.height + 0.5), 0, Math.max(0.1, a.radius * 0.2));
   }
 
   setLook(look: Look) {
     this.look = look;
+    // what is drawn over and over adds up on a dark ground
+    const dark = look === 'overdraw';
+    this.stage.atmosphere.dome.visible = this.floor.visible = this.man.visible = !dark;
+    this.stage.scene.background = dark ? new THREE.Color('#07090a') : null;
     this.fill();
     this.stage.refresh();
   }
 
   private fill() {
-    this.subject.clear();
-    for (const part of this.shown?.parts ?? []) {
-      const material = this.look === 'wireframe' ? this.wires : this.look === 'normals' ? this.normals : part.material;
+    this.put(this.subject, this.shown);
+    this.put(this.second, this.beside);
+    this.subject.add(this.marked);
+  }
+
+  private put(group: THREE.Group, subject: Subject | null) {
+    group.clear();
+    const { look } = this;
+    for (const part of subject?.mesh.parts ?? []) {
+      const material =
+        look === 'wireframe'
+          ? this.wires
+          : look === 'normals'
+            ? this.normals
+            : look === 'checker'
+              ? this.checks
+              : look === 'overdraw'
+                ? overdrawMaterial(part.material)
+                : look === 'lit' || look === 'collider'
+                  ? part.material
+                  : channelMaterial(look, part.material);
       const made = new THREE.Mesh(part.geometry, material);
       made.castShadow = made.receiveShadow = true;
-      if (this.look === 'lit') made.customDepthMaterial = part.shadow;
-      this.subject.add(made);
+      made.customDepthMaterial = part.shadow;
+      group.add(made);
     }
+    if (look === 'collider' && subject) group.add(...bodies(subject.collider));
+  }
+
+  /** Light up runs of triangles, each [first, number] over the whole mesh. */
+  mark(ranges: [number, number][]) {
+    for (const mesh of this.marked.children) (mesh as THREE.Mesh).geometry.dispose();
+    this.marked.clear();
+    let before = 0;
+    for (const part of this.shown?.mesh.parts ?? []) {
+      const count = (part.geometry.index?.count ?? 0) / 3;
+      for (const [first, number] of ranges) {
+        const from = Math.max(first, before);
+        const to = Math.min(first + number, before + count);
+        if (to <= from) continue;
+        const geometry = new THREE.BufferGeometry();
+        for (const [name, attribute] of Object.entries(part.geometry.attributes))
+          geometry.setAttribute(name, attribute);
+        geometry.setIndex(part.geometry.index);
+        geometry.setDrawRange((from - before) * 3, (to - from) * 3);
+        const material = HIGHLIGHT.clone();
+        material.map = part.material.map;
+        material.alphaTest = part.material.alphaTest;
+        this.marked.add(new THREE.Mesh(geometry, material));
+      }
+      before += count;
+    }
+    this.stage.refresh();
   }
 
   frame() {
     const { camera, controls } = this.stage;
-    const tall = Math.max(2, this.height);
-    const wide = Math.max(2.6, this.radius * 2.5);
+    const tall = Math.max(this.height * 1.06, 0.12);
+    // the person stands at the left, the second asset at the right
+    const left = -((this.shown?.radius ?? 1) * 1.05 + Math.min(0.14 * this.height + 0.8, this.height * 0.7));
+    const right = this.second.position.x + this.radius * 1.08;
     const half = Math.tan(THREE.MathUtils.degToRad(camera.fov / 2));
-    const far = Math.max((tall * 0.62) / half, (wide * 0.66) / (half * camera.aspect)) + this.radius;
-    const target = new THREE.Vector3(0, tall * 0.47, 0);
+    const far = Math.max((tall * 0.58) / half, ((right - left) * 0.53) / (half * camera.aspect)) + this.radius * 0.8;
+    const target = new THREE.Vector3((left + right) * 0.5, tall * 0.47, 0);
     const away = new THREE.Vector3(0.28, 0.13, 1).setLength(far);
     this.framed = true;
-    controls.minDistance = 0.3;
-    controls.maxDistance = far * 8;
+    controls.minDistance = Math.min(0.3, far * 0.2);
+    controls.maxDistance = far * 40;
+    camera.near = Math.min(0.1, far * 0.02);
+    camera.updateProjectionMatrix();
     this.stage.look(target.clone().add(away), target);
+  }
+
+  /** Stand `metres` away, as seen by a camera of 50 degrees. */
+  standAt(metres: number) {
+    const { camera } = this.stage;
+    const scale = Math.tan(THREE.MathUtils.degToRad(25)) / Math.tan(THREE.MathUtils.degToRad(camera.fov / 2));
+    const target = new THREE.Vector3(this.second.position.x * 0.5, this.height * 0.47, 0);
+    const away = camera.position.clone().sub(this.stage.controls.target);
+    this.stage.look(target.clone().add(away.setLength(metres * scale)), target);
   }
 
   /** Marks of the height ruler, in pixels: from the ground up beside the asset. */
   ruler(): { metres: number; x: number; y: number }[] {
-    const step = this.height > 24 ? 5 : this.height > 11 ? 2 : this.height > 2.4 ? 1 : this.height > 0.9 ? 0.25 : 0.1;
+    const h = this.height;
+    const step = h > 24 ? 5 : h > 11 ? 2 : h > 2.4 ? 1 : h > 0.9 ? 0.25 : h > 0.3 ? 0.1 : 0.02;
     const right = new THREE.Vector3().setFromMatrixColumn(this.stage.camera.matrixWorld, 0).setY(0).normalize();
-    const foot = right.multiplyScalar(-(this.radius * 1.12 + 0.35));
+    const foot = right.multiplyScalar(-((this.shown?.radius ?? this.radius) * 1.05 + 0.05 * h));
     const marks = [];
-    for (let k = 0; k * step <= this.height + step * 0.99; k++) {
+    for (let k = 0; k * step <= h + step * 0.99; k++) {
       const p = this.stage.project(foot.clone().setY(k * step));
       if (p && Number.isFinite(p.x + p.y)) marks.push({ metres: Math.round(k * step * 100) / 100, ...p });
     }
     return marks;
   }
 
+  /** Where the pointer's ray meets the plane through `through` that faces the camera, or lies level. */
+  place(event: PointerEvent, through: THREE.Vector3, level = false): THREE.Vector3 | null {
+    const ray = new THREE.Raycaster();
+    ray.setFromCamera(this.stage.pointer(event), this.stage.camera);
+    const normal = level ? new THREE.Vector3(0, 1, 0) : this.stage.camera.getWorldDirection(new THREE.Vector3());
+    return ray.ray.intersectPlane(
+      new THREE.Plane().setFromNormalAndCoplanarPoint(normal, through),
+      new THREE.Vector3(),
+    );
+  }
+
   dispose() {
-    this.portraits.dispose();
     this.stage.dispose();
   }
 }
 
-/** Small pictures of meshes, drawn by the renderer of the view. */
-export class Portraits {
-  private readonly scene = new THREE.Scene();
-  private readonly camera = new THREE.PerspectiveCamera(28, 1, 0.1, 500);
-  private readonly drawn: THREE.WebGLRenderTarget;
-  private readonly toned: THREE.WebGLRenderTarget;
-  private readonly output = outputPass();
-  private readonly canvas = document.createElement('canvas');
-
-  constructor(
-    private readonly renderer: THREE.WebGLRenderer,
-    private readonly width = 188,
-    private readonly height = 164,
-  ) {
-    this.drawn = new THREE.WebGLRenderTarget(width, height, { samples: 4, type: THREE.HalfFloatType });
-    this.toned = new THREE.WebGLRenderTarget(width, height);
-    this.output.renderToScreen = false;
-    this.canvas.width = width;
-    this.canvas.height = height;
-    const sun = new THREE.DirectionalLight('#fff2dc', 2.9);
-    sun.position.set(-3, 5, 4);
-    this.scene.background = new THREE.Color('#e4e8df');
-    this.scene.add(sun, new THREE.HemisphereLight('#d8e2e8', '#7a7650', 2.1));
-  }
-
-  /** The mesh as the address of an image. */
-  take(mesh: LoadedMesh, height: number, radius: number): string {
-    const group = new THREE.Group();
-    for (const part of mesh.parts) group.add(new THREE.Mesh(part.geometry, part.material));
-    this.scene.add(group);
-    this.camera.aspect = this.width / this.height;
-    this.camera.updateProjectionMatrix();
-    const half = Math.tan(THREE.MathUtils.degToRad(14));
-    const far = Math.max((height * 0.54) / half, (radius * 1.05) / (half * this.camera.aspect)) + radius;
-    this.camera.position.set(far * 0.25, height * 0.5 + far * 0.1, far * 0.96);
-    this.camera.lookAt(0, height * 0.5, 0);
-    this.renderer.setRenderTarget(this.drawn);
-    this.renderer.clear();
-    this.renderer.render(this.scene, this.camera);
-    this.output.render(this.renderer, this.toned, this.drawn, 0, false);
-    const pixels = new Uint8Array(this.width * this.height * 4);
-    this.renderer.readRenderTargetPixels(this.toned, 0, 0, this.width, this.height, pixels);
-    this.renderer.setRenderTarget(null);
-    this.scene.remove(group);
-    const context = this.canvas.getContext('2d');
-    const image = new ImageData(this.width, this.height);
-    const row = this.width * 4;
-    for (let y = 0; y < this.height; y++)
-      image.data.set(pixels.subarray((this.height - 1 - y) * row, (this.height - y) * row), y * row);
-    context?.putImageData(image, 0, 0);
-    return this.canvas.toDataURL('image/png');
-  }
-
-  dispose() {
-    this.drawn.dispose();
-    this.toned.dispose();
-    this.output.dispose();
-  }
+function free(mesh: LoadedMesh) {
+  for (const part of mesh.parts) part.geometry.dispose();
 }

@@ -67,7 +67,7 @@ def grow_roots(seed: int, stems: Order, count: int, length: float, wander: float
     thick = radius * size[:, None] * (1.0 - 0.9 * t) ** 0.8
     # from the flare down to the ground, along it, and then into it
     from_stem = 1.4 * radius * np.exp(-t * lengths[:, None] / max(0.05, 1.6 * radius))
-    course[..., 1] = stems.points[0, 0, 1] + from_stem + 0.22 * thick - math.tan(dive) * lengths[:, None] * t**1.5 - 0.55 * thick * t
+    course[..., 1] = stems.points[0, 0, 1] + from_stem + 0.32 * thick - math.tan(dive) * lengths[:, None] * t**2.2 - 0.55 * thick * t**2
     none = np.full(count, -1, np.int64)
     zero = np.zeros(count, np.float32)
     vigour, _ = fates(seed, ids, zero + 1, 0.0, 0.0)

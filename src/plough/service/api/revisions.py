@@ -1,4 +1,4 @@
-"""Kept versions of assets."""
+"""Pictures and kept versions of assets."""
 
 from __future__ import annotations
 
@@ -7,7 +7,10 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session as Db
 
 from plough.core.errors import ParameterError
+from plough.core.hashing import key_of
+from plough.core.kinds import get_kind
 from plough.core.scene.document import Asset as AssetModel
+from plough.core.scene.document import resolved
 from plough.service import scenes
 from plough.service.accounts import scene_for
 from plough.service.api.bench import asset_picture
@@ -19,6 +22,21 @@ from plough.service.errors import NotFound
 
 router = APIRouter(prefix="/api/scenes", tags=["scenes"], responses=PROBLEMS)
 MOST_REVISIONS = 400
+
+
+@router.get("/{scene_id}/assets/{asset_id}/picture", response_class=Response, responses={200: {"content": {"image/jpeg": {}}}})
+def read_asset_picture(scene_id: str, asset_id: str, db: Session, me: Me, ctx: Ctx, v: int = 0) -> Response:
+    """An asset's picture; `v`, its version, makes the address another one when the asset changes."""
+    document = scenes.document_of(db, scene_for(db, me, scene_id))
+    db.commit()  # no transaction is held while the picture is drawn
+    assets = {a.id: a for a in document.assets}
+    if asset_id not in assets:
+        raise NotFound(f"there is no asset {asset_id!r} in this scene; it may have been removed")
+    asset = assets[asset_id]
+    parameters, _ = resolved(asset, assets)
+    key = key_of("asset picture", asset.kind, get_kind(asset.kind).version, parameters, asset.seeds[0])
+    names = ctx.results.result(key, lambda: {"jpeg": asset_picture(ctx, asset, assets)}, True)
+    return Response(ctx.results.get(names["jpeg"]), media_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
 
 
 def _revision_out(row: Revision, author: str) -> RevisionOut:

@@ -1,0 +1,122 @@
+<script lang="ts">
+  /** The asset as a file. */
+  import { Modal } from 'flowbite-svelte';
+  import Download from '@lucide/svelte/icons/download';
+  import { bytes, said, type Asset } from '../api/client';
+  import type { BenchState } from '../state/bench.svelte';
+  import { size } from '../state/values';
+
+  let { open = $bindable(), bench, asset }: { open: boolean; bench: BenchState; asset: Asset } = $props();
+  type Format = 'glb' | 'usd' | 'obj' | 'maps' | 'film' | 'recipe';
+  const formats: [Format, string, string][] = [
+    ['glb', 'GLB', 'glTF 2.0 with all levels of detail, colliders, wind channels'],
+    ['usd', 'OpenUSD', 'usdc with textures; every seed a variant of one set'],
+    ['obj', 'OBJ', 'Wavefront OBJ with MTL and textures, the nearest level'],
+    ['maps', 'Textures', 'all maps as PNG: albedo with alpha, normal, roughness, translucency, the card’s depth'],
+    ['film', 'Growth film', 'glTF morph targets over one topology, from sapling to the present age'],
+    ['recipe', 'Recipe', 'JSON: kind, numbers, seeds; can be read in again'],
+  ];
+  let format = $state<Format>('glb');
+  let all = $state(true);
+  let textures = $state(true);
+  let steps = $state(12);
+  let seconds = $state(6);
+  let busy = $state(false);
+  let done = $state('');
+  let failure = $state('');
+  let running = new AbortController();
+  const choices = $derived(formats.filter(([id]) => id !== 'film' || bench.kind === 'tree'));
+
+  async function write() {
+    busy = true;
+    failure = done = '';
+    running = new AbortController();
+    const name =
+      asset.name
+        .replace(/[^A-Za-z0-9 _-]+/g, ' ')
+        .trim()
+        .slice(0, 60) || 'asset';
+    try {
+      const body = {
+        kind: bench.kind,
+        name,
+        parameters: bench.parameters,
+        seeds: all && format !== 'film' && format !== 'maps' ? asset.seeds : [bench.seed],
+        format,
+        textures,
+        steps,
+        seconds,
+        scene: bench.scene,
+      };
+      const data = await bytes('/api/bench/export', {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json' },
+        body: JSON.stringify(body),
+        signal: running.signal,
+      });
+      const file =
+        { glb: `${name}.glb`, film: `${name}-growth.glb`, recipe: `${name}.json` }[format as string] ??
+        `${name}-${format}.zip`;
+      const link = document.createElement('a');
+      link.href = URL.createObjectURL(new Blob([data]));
+      link.download = file;
+      link.click();
+      setTimeout(() => URL.revokeObjectURL(link.href), 20_000);
+      done = `${file}, ${size(data.byteLength)}`;
+    } catch (error) {
+      if (!running.signal.aborted) failure = said(error);
+    }
+    busy = false;
+  }
+</script>
+
+<Modal title="Write {asset.name} to a file" bind:open size="md" class="bg-leaf text-ink">
+  <div class="flex flex-col gap-1" role="radiogroup" aria-label="format">
+    {#each choices as [id, title, what] (id)}
+      <label
+        class="flex cursor-pointer items-baseline gap-2.5 rounded border px-3 py-2 {format === id
+          ? 'border-moss bg-moss-tint'
+          : 'border-line bg-plate'}"
+      >
+        <input type="radio" class="text-moss" name="format" value={id} bind:group={format} />
+        <span class="w-24 shrink-0 font-serif font-semibold">{title}</span><span class="text-[12.5px] text-soft"
+          >{what}</span
+        >
+      </label>
+    {/each}
+  </div>
+  <div class="flex flex-wrap items-center gap-x-5 gap-y-2 text-[13px]">
+    {#if format === 'film'}
+      <label class="flex items-center gap-2"
+        >Shapes <input type="number" class="field w-16 py-[3px]" min="2" max="60" bind:value={steps} /></label
+      >
+      <label class="flex items-center gap-2"
+        >Seconds <input
+          type="number"
+          class="field w-16 py-[3px]"
+          min="0.5"
+          max="120"
+          step="0.5"
+          bind:value={seconds}
+        /></label
+      >
+    {:else if format !== 'maps'}
+      <label class="flex items-center gap-2"
+        ><input type="checkbox" class="rounded text-moss" bind:checked={all} /> all {asset.seeds.length} kept seeds</label
+      >
+    {/if}
+    {#if format !== 'recipe' && format !== 'maps'}
+      <label class="flex items-center gap-2"
+        ><input type="checkbox" class="rounded text-moss" bind:checked={textures} /> with textures</label
+      >
+    {/if}
+  </div>
+  {#if failure}<p class="text-clay" role="alert">It could not be written: {failure}.</p>{/if}
+  {#if done}<p class="text-moss" role="status">Written: {done}</p>{/if}
+  <div class="flex gap-2">
+    <button class="btn btn-go" disabled={busy} onclick={write}
+      ><Download size={14} /> {busy ? 'Writing…' : 'Write'}</button
+    >
+    {#if busy}<button class="btn" onclick={() => running.abort()}>Stop</button>{/if}
+  </div>
+</Modal>

@@ -1,0 +1,191 @@
+<script lang="ts">
+  /** The scene's assets with pictures: search, tags, duplicate, rename, remove, read a recipe. */
+  import { Modal } from 'flowbite-svelte';
+  import Copy from '@lucide/svelte/icons/copy';
+  import Trash from '@lucide/svelte/icons/trash-2';
+  import { api, said, take, type Asset, type Preset, type Recipe } from '../api/client';
+  import { app } from '../state/app.svelte';
+  import type { OpenScene } from '../state/scene.svelte';
+  import PresetDialog from './PresetDialog.svelte';
+
+  let {
+    open = $bindable(),
+    scene,
+    onopen,
+    oncreated,
+  }: {
+    open: boolean;
+    scene: OpenScene;
+    onopen: (id: string) => void;
+    oncreated?: (id: string) => Promise<void>;
+  } = $props();
+  let words = $state('');
+  let presetsOpen = $state(false);
+  let failure = $state('');
+  let file = $state<HTMLInputElement>();
+  const assets = $derived(scene.scene?.assets ?? []);
+  const tags = $derived([...new Set(assets.flatMap((a) => a.tags))].sort());
+  const found = $derived(
+    assets.filter((a) =>
+      words
+        .toLowerCase()
+        .split(/\s+/)
+        .filter(Boolean)
+        .every((w) => [a.name, a.kind, ...a.tags].some((t) => t.toLowerCase().includes(w))),
+    ),
+  );
+
+  /** The packets that place an asset, and the assets that bear it. */
+  function users(a: Asset): string[] {
+    const packets = (scene.scene?.layers ?? [])
+      .filter((l) => ((l.parameters.mix ?? []) as { asset: string }[]).some((m) => m.asset === a.id))
+      .map((l) => l.name);
+    const bearers = assets
+      .filter((o) => o.id !== a.id && JSON.stringify(o.parameters).includes(`"${a.id}"`))
+      .map((o) => o.name);
+    return [...packets, ...bearers];
+  }
+
+  async function add(
+    kind: string,
+    name: string,
+    parameters: Asset['parameters'],
+    seeds: number[],
+    more: string[] = [],
+  ) {
+    const made = await scene.edit({ op: 'addAsset', kind, name, parameters, seeds, tags: more });
+    if (!made?.created_id) return;
+    await oncreated?.(made.created_id);
+    open = false;
+    onopen(made.created_id);
+  }
+  const begin = (p: Preset) => add(p.kind, p.title, p.parameters, [p.seed, p.seed + 1, p.seed + 2]);
+
+  async function readRecipe(event: Event) {
+    const input = event.target as HTMLInputElement;
+    const chosen = input.files?.[0];
+    input.value = '';
+    if (!chosen) return;
+    failure = '';
+    try {
+      if (chosen.size > 400_000)
+        throw new Error(`the file has ${chosen.size.toLocaleString('en')} bytes; a recipe has at most 400,000`);
+      const r = await take<Recipe>(api.POST('/api/bench/recipe', { body: { text: await chosen.text() } }));
+      await add(r.kind, r.name || chosen.name.replace(/\.json$/, ''), r.parameters as Asset['parameters'], r.seeds);
+    } catch (error) {
+      failure = `${chosen.name} could not be read: ${said(error)}`;
+    }
+  }
+
+  function retag(a: Asset, text: string) {
+    const next = [
+      ...new Set(
+        text
+          .split(',')
+          .map((t) => t.trim())
+          .filter(Boolean),
+      ),
+    ];
+    if (next.length > 20) return app.tell('an asset has at most 20 tags', 'bad');
+    if (next.some((t) => t.length > 30)) return app.tell('a tag has at most 30 letters', 'bad');
+    void scene.edit({ op: 'asset', id: a.id, tags: next });
+  }
+</script>
+
+<Modal title="Shelf" bind:open size="xl" class="bg-leaf text-ink">
+  <div class="flex flex-wrap items-center gap-2">
+    <input
+      type="search"
+      class="field w-64 py-1"
+      placeholder="name, kind or tag"
+      aria-label="search the shelf"
+      bind:value={words}
+    />
+    {#each tags as t (t)}
+      <button
+        class="rounded-full border border-line px-2.5 py-0.5 text-[12px] {words.includes(t)
+          ? 'bg-moss-tint'
+          : 'bg-plate'}"
+        onclick={() => (words = words === t ? '' : t)}>{t}</button
+      >
+    {/each}
+    <span class="flex-1"></span>
+    {#if scene.canEdit}
+      <input bind:this={file} type="file" accept=".json,application/json" class="hidden" onchange={readRecipe} />
+      <button class="btn" onclick={() => file?.click()}>Read a recipe…</button>
+      <button class="btn btn-go" onclick={() => (presetsOpen = true)}>New from a preset…</button>
+    {/if}
+  </div>
+  {#if failure}<p class="text-clay" role="alert">{failure}.</p>{/if}
+  <div class="grid max-h-[58vh] grid-cols-4 gap-3 overflow-y-auto pr-1">
+    {#each found as a (a.id)}
+      {@const used = users(a)}
+      <article class="overflow-hidden rounded-[5px] border border-line bg-plate" aria-label={a.name}>
+        <button
+          class="block w-full"
+          aria-label="open {a.name} on the bench"
+          onclick={() => {
+            open = false;
+            onopen(a.id);
+          }}
+        >
+          <img
+            src="/api/scenes/{scene.id}/assets/{a.id}/picture?v={a.version}"
+            alt=""
+            loading="lazy"
+            class="aspect-[10/9] w-full bg-[#e4e7de] object-cover"
+          />
+        </button>
+        <div class="px-2 pt-1 pb-2">
+          <input
+            class="w-full border-0 bg-transparent p-0 font-serif text-[13.5px] font-semibold focus:ring-0"
+            aria-label="name of {a.name}"
+            maxlength="80"
+            disabled={!scene.canEdit}
+            value={a.name}
+            onchange={(e) => {
+              const input = e.target as HTMLInputElement;
+              if (input.value.trim()) void scene.edit({ op: 'asset', id: a.id, name: input.value.trim() });
+              else input.value = a.name;
+            }}
+          />
+          <p class="truncate text-[11.5px] text-soft" title={used.join(', ')}>
+            {a.kind} · {a.seeds.length}
+            {a.seeds.length === 1 ? 'seed' : 'seeds'} · {used.length ? `used in ${used.join(', ')}` : 'not used yet'}
+          </p>
+          <div class="mt-1 flex items-center gap-1">
+            <input
+              class="min-w-0 flex-1 rounded border-line bg-leaf px-1.5 py-[2px] text-[11.5px]"
+              placeholder="tags, with commas"
+              aria-label="tags of {a.name}"
+              disabled={!scene.canEdit}
+              value={a.tags.join(', ')}
+              onchange={(e) => retag(a, (e.target as HTMLInputElement).value)}
+            />
+            {#if scene.canEdit}
+              <button
+                class="p-1 text-soft hover:text-moss"
+                aria-label="duplicate {a.name}"
+                title="Duplicate"
+                onclick={() => add(a.kind, `${a.name.slice(0, 72)}, copy`, a.parameters, a.seeds, a.tags)}
+                ><Copy size={14} /></button
+              >
+              <button
+                class="p-1 text-soft enabled:hover:text-clay disabled:opacity-30"
+                aria-label="remove {a.name}"
+                title={used.length ? `Used in ${used.join(', ')}` : 'Remove'}
+                disabled={used.length > 0}
+                onclick={() => scene.edit({ op: 'removeAsset', id: a.id })}><Trash size={14} /></button
+              >
+            {/if}
+          </div>
+        </div>
+      </article>
+    {:else}
+      <p class="col-span-4 py-10 text-center text-soft">
+        {assets.length ? 'Nothing on the shelf is called so.' : 'The shelf is empty: begin with a preset.'}
+      </p>
+    {/each}
+  </div>
+</Modal>
+<PresetDialog bind:open={presetsOpen} title="Begin with" onchoose={begin} />
