@@ -29,7 +29,7 @@
   });
 </script>
 
-<Modal {title} bind:open size="xl" class="bg-leaf text-ink">
+<Modal {title} bind:open size="xl" class="max-w-[1120px]! bg-leaf text-ink">
   {#if failure}
     <p class="text-clay" role="alert">
       The presets could not be read: {failure}. <button class="btn" onclick={load}>Try again</button>

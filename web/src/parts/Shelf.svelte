@@ -92,7 +92,7 @@
   }
 </script>
 
-<Modal title="Shelf" bind:open size="xl" class="bg-leaf text-ink">
+<Modal title="Shelf" bind:open size="xl" class="max-w-[1120px]! bg-leaf text-ink">
   <div class="flex flex-wrap items-center gap-2">
     <input
       type="search"

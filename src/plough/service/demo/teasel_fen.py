@@ -25,6 +25,8 @@ SALLOW: dict[str, Any] = {
     "bark": "smooth", "bark_light": "#8b8571", "bark_dark": "#4b463c", "bark_furrows": 0.5, "bark_tile": 0.4,
 }  # fmt: skip
 
+TEASEL: dict[str, Any] = with_values(preset("teasel").parameters, {"head_parts": 60, "heads": 5})
+
 REED: dict[str, Any] = {
     "height": 1.9, "blades": 46, "variation": 0.4, "width": 2.2, "spread": 0.42, "lean": 11, "bend": 34, "heads": 0.26, "head_length": 0.15,
     "head_width": 8, "green": "#7d8b4c", "dead": "#c2ab72", "dead_share": 0.5, "head_color": "#6d5344",
@@ -54,11 +56,14 @@ def teasel_fen() -> SceneDocument:
             ],
         },
         "assets": [
-            {"id": "pear", "name": "Pear, old standard", "kind": "tree", "parameters": PEAR, "seeds": [27, 41, 55]},
-            {"id": "alder", "name": "Alder, carr", "kind": "tree", "parameters": ALDER, "seeds": [3, 8, 21]},
-            {"id": "sallow", "name": "Sallow", "kind": "tree", "parameters": SALLOW, "seeds": [5, 12]},
-            {"id": "reed", "name": "Reed", "kind": "tuft", "parameters": REED, "seeds": [1, 2, 3]},
-            {"id": "grass", "name": "Tussock grass", "kind": "tuft", "parameters": GRASS, "seeds": [1, 2]},
+            {"id": "pear", "name": "Pear, old standard", "kind": "tree", "parameters": PEAR, "seeds": [27, 41, 55], "tags": ["orchard"]},
+            {"id": "alder", "name": "Alder, carr", "kind": "tree", "parameters": ALDER, "seeds": [3, 8, 21], "tags": ["carr", "wet"]},
+            {"id": "sallow", "name": "Sallow", "kind": "tree", "parameters": SALLOW, "seeds": [5, 12], "tags": ["carr", "wet"]},
+            {"id": "reed", "name": "Reed", "kind": "tuft", "parameters": REED, "seeds": [1, 2, 3], "tags": ["wet"]},
+            {"id": "grass", "name": "Tussock grass", "kind": "tuft", "parameters": GRASS, "seeds": [1, 2], "tags": ["verge"]},
+            {"id": "teasel", "name": "Teasel", "kind": "plant", "parameters": TEASEL, "seeds": [5, 9], "tags": ["verge"]},
+            {"id": "hedge", "name": "Orchard hedge", "kind": "shrub", "parameters": preset("clipped-hedge").parameters, "seeds": [2], "tags": ["orchard"]},
+            {"id": "pear-leaf", "name": "Pear leaf", "kind": "leaf", "parameters": preset("pear-leaf").parameters, "seeds": [1], "tags": ["orchard"]},
         ],
         "layers": [
             {
@@ -97,6 +102,13 @@ def teasel_fen() -> SceneDocument:
                 "parameters": {
                     "seed": 9, "mix": [{"asset": "grass", "weight": 1}], "spacing": 1.7, "fill": 46, "apart": 0.6,
                     "height": [-1.0, 5000], "paths": ["causeway"], "clearance": 2.6, "size": [70, 170], "sink": [0, 3], "lean": 60,
+                },
+            },
+            {
+                "id": "teasels", "kind": "scatter", "name": "Teasels",
+                "parameters": {
+                    "seed": 12, "mix": [{"asset": "teasel", "weight": 1}], "spacing": 2.6, "fill": 7, "apart": 0.8,
+                    "height": [-0.9, 5000], "paths": ["causeway"], "clearance": 2.8, "size": [70, 115], "sink": [0, 3],
                 },
             },
             {"id": "bake", "kind": "bake", "name": "Bake", "parameters": {}},
