@@ -7,6 +7,7 @@ import json
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
@@ -210,15 +211,140 @@ def test_the_seed_tray_grows_eight_and_keeps_one(page: Page, scene_id: str, sedg
     page.sign_in("sedge")
     page.driver.get(f"{page.base}/#/scene/{scene_id}/asset/willow")
     page.loaded()
-    page.until(lambda: len(page.all('[aria-label="seed tray"] img')) == 8, "eight pictures")
-    pictures = {e.get_attribute("src") for e in page.all('[aria-label="seed tray"] img')}
+    page.until(lambda: len(page.all('[aria-label="tray"] img')) == 8, "eight pictures")
+    pictures = {e.get_attribute("src") for e in page.all('[aria-label="tray"] img')}
     assert len(pictures) == 8, "eight different trees"
     from selenium.webdriver import ActionChains
 
-    fifth = page.one('[aria-label="seed tray"] button[aria-label="seed 5"]')
+    fifth = page.one('[aria-label="tray"] button[aria-label="seed 5"]')
     ActionChains(page.driver).key_down(Keys.SHIFT).click(fifth).key_up(Keys.SHIFT).perform()
     seeds = lambda: next(a for a in sedge.get(f"/api/scenes/{scene_id}").json()["assets"] if a["id"] == "willow")["seeds"]  # noqa: E731
     page.until(lambda: seeds() == [1, 2, 5], "seed 5 kept")
+
+
+def bench(page: Page, scene_id: str, asset: str = "willow") -> None:
+    page.sign_in("sedge")
+    page.driver.get(f"{page.base}/#/scene/{scene_id}/asset/{asset}")
+    page.loaded()
+    page.until(lambda: len(page.all('[aria-label="tray"] img')) == 8, "eight pictures")
+    page.rested()
+
+
+def kept(sedge: httpx.Client, scene_id: str, asset: str = "willow") -> dict[str, Any]:
+    found = next(a for a in sedge.get(f"/api/scenes/{scene_id}").json()["assets"] if a["id"] == asset)
+    return found["parameters"]  # type: ignore[no-any-return]
+
+
+def test_a_preset_is_begun_with_and_taken_back(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+    bench(page, scene_id)
+    before = kept(sedge, scene_id)
+    page.button("Start from a preset…").click()
+    page.until(lambda: len(page.all("dialog img")) >= 15, "fifteen pictures")
+    page.button("begin with Dead snag").click()
+    page.until(lambda: kept(sedge, scene_id)["leaves"] is False, "the snag")
+    page.until(lambda: page.number("[data-triangles]", "data-triangles") < 9000, "a bare tree")
+    page.button("Undo").click()
+    page.until(lambda: kept(sedge, scene_id) == before, "the tree as it was")
+
+
+def test_cousins_keep_what_is_locked_and_one_is_taken(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+    bench(page, scene_id)
+    before = kept(sedge, scene_id)
+    page.button("Cousins").click()
+    page.until(lambda: len(page.all('button[aria-label^="take cousin"]')) == 8, "eight cousins")
+    page.button("lock Height").click()
+    page.button("lock Stem diameter").click()
+    page.button("Walk on").click()
+    page.until(lambda: not page.all('[aria-busy="true"]'), "the walk's end")
+    page.button("take cousin 4").click()
+    page.until(lambda: kept(sedge, scene_id) != before, "another recipe")
+    after = kept(sedge, scene_id)
+    assert (after["height"], after["girth"]) == (before["height"], before["girth"])
+
+
+def test_two_stand_side_by_side(page: Page, scene_id: str) -> None:
+    bench(page, scene_id)
+    alone = picture(page)
+    page.button("Hold two side by side").click()
+    page.until(lambda: "right: as it was" in page.text('[aria-label="turntable"]'), "what is held")
+    page.rested()
+    assert differing(alone, picture(page)) > 0.05
+    page.button("put away").click()
+    page.until(lambda: "right:" not in page.text('[aria-label="turntable"]'), "one alone")
+    page.rested()
+
+
+def test_a_version_is_kept_and_returned_to(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+    bench(page, scene_id)
+    before = kept(sedge, scene_id)
+    page.button("Versions").click()
+    page.one('input[aria-label="note on this version"]').send_keys("good crown" + Keys.ENTER)
+    page.until(lambda: page.all('button[aria-label="return to version 1"] img'), "the version")
+    page.drag(page.one('[data-field="height"] [role=slider]'), 40)
+    page.until(lambda: kept(sedge, scene_id)["height"] != before["height"], "another height")
+    page.until(lambda: "saved" in page.text("header [role=status]"), "saved")
+    page.button("return to version 1").click()
+    page.until(lambda: kept(sedge, scene_id) == before, "the version again")
+
+
+def test_a_knot_of_the_guide_is_dragged_in_the_view(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+    bench(page, scene_id)
+    page.button("Draw a guide").click()
+    page.until(lambda: len(kept(sedge, scene_id)["guide"]) == 3, "three knots")
+    page.rested()
+    knot = page.one('circle[aria-label="knot 3 of the guide"]')
+    before = kept(sedge, scene_id)["guide"]
+    page.drag(knot, 60)
+    page.until(lambda: kept(sedge, scene_id)["guide"] != before, "the knot's new place")
+    after = kept(sedge, scene_id)["guide"]
+    assert after[:2] == before[:2]
+    assert after[2] != before[2]
+
+
+def test_a_hovered_parameter_lights_what_it_acts_on(page: Page, scene_id: str) -> None:
+    from selenium.webdriver import ActionChains
+
+    bench(page, scene_id)
+    page.button("Leaves").click()
+    page.rested()
+    plain = picture(page)
+    ActionChains(page.driver).move_to_element(page.one('[data-field="leaf_tilt"]')).perform()
+    page.until(lambda: differing(plain, picture(page)) > 0.02, "lit leaves")
+
+
+def test_the_dial_says_what_it_did_and_fits_a_number(page: Page, scene_id: str) -> None:
+    bench(page, scene_id)
+    page.button("Detail").click()
+    wanted = page.one('input[aria-label="triangles to fit to"]')
+    wanted.clear()
+    wanted.send_keys("1,200" + Keys.ENTER)
+    page.until(lambda: 0 < page.number("[data-triangles]", "data-triangles") <= 1200, "at most 1,200 triangles")
+    page.until(lambda: "→" in page.text("[data-changed]"), "what the dial changed")
+    wanted.clear()
+    wanted.send_keys("3" + Keys.ENTER)
+    page.until(lambda: "barest form" in page.text("aside"), "a clear refusal")
+
+
+def test_an_asset_is_written_as_a_valid_file(page: Page, scene_id: str, tmp_path: Path) -> None:
+    bench(page, scene_id)
+    page.button("Write a file…").click()
+    page.button("Write").click()
+    path = page.until(lambda: list(page.downloads.glob("*.glb")), "the download")[0]
+    issues = validate(path)
+    assert (issues["numErrors"], issues["numWarnings"]) == (0, 0)
+
+
+def test_the_shelf_finds_and_duplicates(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+    bench(page, scene_id)
+    page.button("Shelf").click()
+    page.until(lambda: len(page.all("dialog article")) == 2, "two assets")
+    search = page.one('input[aria-label="search the shelf"]')
+    search.send_keys("sedge")
+    page.until(lambda: len(page.all("dialog article")) == 1, "one of them")
+    page.all('dialog article button[aria-label^="duplicate"]')[0].click()
+    names = lambda: [a["name"] for a in sedge.get(f"/api/scenes/{scene_id}").json()["assets"]]  # noqa: E731
+    page.until(lambda: any(n.endswith(", copy") for n in names()), "the copy")
+    page.until(lambda: ", copy" in page.text("header"), "the copy on the bench")
 
 
 def test_bake_and_download_a_valid_file(page: Page, scene_id: str, tmp_path: Path) -> None:

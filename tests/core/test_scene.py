@@ -267,7 +267,7 @@ def test_a_damaged_glb_is_refused() -> None:
 
 def test_a_tree_bears_the_leaf_of_another_asset() -> None:
     leaf = {"id": "broad", "name": "Broad", "kind": "leaf", "parameters": {"width": 1.1}}
-    tree = {"id": "t", "name": "T", "kind": "tree", "parameters": {"leaf_asset": "broad"}}
+    tree = {"id": "t", "name": "T", "kind": "tree", "parameters": {"leaf_asset": "broad", "leaf": {"width": 0.3}}}
     plant = {"id": "p", "name": "P", "kind": "plant", "parameters": {"low": {"leaf_asset": "gone"}}}
     document = read_document(
         {

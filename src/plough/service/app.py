@@ -26,7 +26,7 @@ from plough.service.api.context import Context
 from plough.service.db.session import Database
 from plough.service.errors import ServiceError
 from plough.service.live import Live
-from plough.service.results import Results
+from plough.service.results import Results, picture_loader
 from plough.service.work import queue
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
@@ -72,7 +72,7 @@ def _http_problem(_: Request, error: Exception) -> Response:
 def create_app(url: str) -> FastAPI:
     """The application on the database at `url`."""
     database = Database(url)
-    ctx = Context(database, Results(database), Evaluator(), Live(url), queue(url))
+    ctx = Context(database, Results(database), Evaluator(load=picture_loader(database)), Live(url), queue(url))
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:

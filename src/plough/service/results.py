@@ -10,14 +10,28 @@ from threading import Lock
 from sqlalchemy import delete, func, select, text
 from sqlalchemy.dialects.postgresql import insert
 
+from plough.core.errors import FormatError
 from plough.core.formats.glb import Images
 from plough.core.formats.images import encode
 from plough.core.hashing import digest, key_of
 from plough.core.mesh.material import Material
 from plough.service.db.session import Database
-from plough.service.db.tables import Blob, ReleaseFile, Result
+from plough.service.db.tables import Blob, Picture, ReleaseFile, Result
 
 PIECE = 3_500_000  #: bytes of one blob at most
+
+
+def picture_loader(database: Database) -> Callable[[str], bytes]:
+    """Gives images that people brought along, by their hash; raises `FormatError` for one that is not there."""
+
+    def load(name: str) -> bytes:
+        with database.session() as db:
+            row = db.get(Picture, name)
+        if row is None:
+            raise FormatError(f"the image {name} is not here any more; choose another")
+        return row.data
+
+    return load
 
 
 class Results:

@@ -25,7 +25,7 @@ from plough.service.errors import NotFound, Stale
 CHANNEL = "plough"
 _LAST = 1e9  #: position of the bake
 Target = Scene | Layer | Asset
-_PLAIN = {"scene": ("name",), "layer": ("kind", "name", "hidden", "position"), "asset": ("kind", "name", "seeds", "tags")}
+_PLAIN = {"scene": ("name",), "layer": ("kind", "name", "hidden", "position"), "asset": ("kind", "name", "seeds", "tags", "images")}
 _TREE = {"scene": "settings", "layer": "parameters", "asset": "parameters"}
 
 
@@ -83,7 +83,7 @@ def document_of(db: Db, scene: Scene) -> SceneDocument:
     """The scene as a document."""
     layers = [{"id": r.id, "kind": r.kind, "name": r.name, "hidden": r.hidden, "parameters": r.parameters} for r in layers_of(db, scene.id)]
     assets = [
-        {"id": a.id, "name": a.name, "kind": a.kind, "parameters": a.parameters, "seeds": a.seeds, "tags": a.tags}
+        {"id": a.id, "name": a.name, "kind": a.kind, "parameters": a.parameters, "seeds": a.seeds, "tags": a.tags, "images": a.images}
         for a in assets_of(db, scene.id)
     ]
     return SceneDocument.model_validate({"name": scene.name, "settings": scene.settings, "assets": assets, "layers": layers})
@@ -112,6 +112,7 @@ def create_scene(db: Db, account: Account, document: SceneDocument) -> Scene:
                 parameters=asset.parameters,
                 seeds=list(asset.seeds),
                 tags=list(asset.tags),
+                images=dict(asset.images),
             )
         )
     db.flush()
@@ -159,7 +160,15 @@ def _check(target: str, row: Target) -> None:
     else:
         asset = build(
             AssetModel,
-            {"id": row.id, "name": row.name, "kind": row.kind, "seeds": row.seeds, "tags": row.tags or [], "parameters": row.parameters},
+            {
+                "id": row.id,
+                "name": row.name,
+                "kind": row.kind,
+                "seeds": row.seeds,
+                "tags": row.tags or [],
+                "images": row.images or {},
+                "parameters": row.parameters,
+            },
         )
         check_asset(asset, "")
 

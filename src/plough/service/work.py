@@ -22,7 +22,7 @@ from plough.core.errors import PloughError
 from plough.core.scene import Evaluator, read_document
 from plough.service.db.session import Database
 from plough.service.db.tables import Release
-from plough.service.results import Results
+from plough.service.results import Results, picture_loader
 from plough.service.scenes import notify
 
 log = logging.getLogger("plough.work")
@@ -84,7 +84,7 @@ def run_bake(database: Database, results: Results, cache: Cache, release_id: int
             raise Interrupted("the worker is shutting down")
 
     try:
-        evaluator = Evaluator(cache)
+        evaluator = Evaluator(cache, picture_loader(database))
         evaluation = evaluator.evaluate(read_document(release.document), check)
         baker = Baker(evaluation, evaluator)
         known, total = len(baker.parts()), 0

@@ -680,6 +680,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bench/images": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Image
+         * @description Take in a PNG or JPEG that may stand in for a map of an asset's materials.
+         */
+        post: operations["take_image_api_bench_images_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/images/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Image
+         * @description An image that was taken in.
+         */
+        get: operations["read_image_api_bench_images__name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench/recipe": {
         parameters: {
             query?: never;
@@ -878,6 +918,13 @@ export interface components {
              * @default []
              */
             tags: string[];
+            /**
+             * Images
+             * @description Images of one's own: `slot.map` to a hash.
+             */
+            images?: {
+                [key: string]: string;
+            };
         };
         /**
          * AssetEdit
@@ -902,6 +949,13 @@ export interface components {
             seeds?: number[] | null;
             /** Tags */
             tags?: string[] | null;
+            /**
+             * Images
+             * @description Images of one's own: `slot.map` to the hash of a picture; replaces all.
+             */
+            images?: {
+                [key: string]: string;
+            } | null;
         };
         /**
          * AssetOut
@@ -922,6 +976,10 @@ export interface components {
             seeds: number[];
             /** Tags */
             tags: string[];
+            /** Images */
+            images: {
+                [key: string]: string;
+            };
             /** Version */
             version: number;
         };
@@ -1038,6 +1096,14 @@ export interface components {
              * @default 1
              */
             walk: number;
+            /**
+             * Images
+             * @description Images of one's own: `slot.map` to a hash.
+             * @default {}
+             */
+            images: {
+                [key: string]: string;
+            };
             /** Scene */
             scene?: string | null;
         };
@@ -1165,6 +1231,14 @@ export interface components {
              * @default 6
              */
             seconds: number;
+            /**
+             * Images
+             * @description Images of one's own: `slot.map` to a hash.
+             * @default {}
+             */
+            images: {
+                [key: string]: string;
+            };
             /** Scene */
             scene?: string | null;
         };
@@ -1204,6 +1278,14 @@ export interface components {
             seed: number;
             /** Triangles */
             triangles: number;
+            /**
+             * Images
+             * @description Images of one's own: `slot.map` to a hash.
+             * @default {}
+             */
+            images: {
+                [key: string]: string;
+            };
             /** Scene */
             scene?: string | null;
         };
@@ -1260,6 +1342,18 @@ export interface components {
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * ImageOut
+         * @description An image that was taken in.
+         */
+        ImageOut: {
+            /** Hash */
+            hash: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
         };
         /**
          * KindOut
@@ -1480,6 +1574,14 @@ export interface components {
              */
             detail: number;
             /**
+             * Images
+             * @description Images of one's own: `slot.map` to a hash.
+             * @default {}
+             */
+            images: {
+                [key: string]: string;
+            };
+            /**
              * Scene
              * @description The scene whose assets the recipe may borrow leaves from.
              */
@@ -1546,6 +1648,13 @@ export interface components {
              * @default []
              */
             tags: string[];
+            /**
+             * Images
+             * @default {}
+             */
+            images: {
+                [key: string]: string;
+            };
         };
         /**
          * NewLayer
@@ -1681,6 +1790,14 @@ export interface components {
              * @default 0
              */
             detail: number;
+            /**
+             * Images
+             * @description Images of one's own: `slot.map` to a hash.
+             * @default {}
+             */
+            images: {
+                [key: string]: string;
+            };
             /** Scene */
             scene?: string | null;
         };
@@ -5003,6 +5120,144 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "image/jpeg": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_image_api_bench_images_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "image/png": unknown;
+                "image/jpeg": unknown;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_image_api_bench_images__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
                     "image/jpeg": unknown;
                 };
             };

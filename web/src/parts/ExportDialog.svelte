@@ -47,6 +47,7 @@
         steps,
         seconds,
         scene: bench.scene,
+        images: bench.images,
       };
       const data = await bytes('/api/bench/export', {
         method: 'POST',

@@ -11,6 +11,7 @@
   import BenchTray from '../parts/BenchTray.svelte';
   import BenchView from '../parts/BenchView.svelte';
   import ExportDialog from '../parts/ExportDialog.svelte';
+  import OwnImages from '../parts/OwnImages.svelte';
   import Presence from '../parts/Presence.svelte';
   import PresetDialog from '../parts/PresetDialog.svelte';
   import Shelf from '../parts/Shelf.svelte';
@@ -51,11 +52,11 @@
   // what is kept, from whoever changed it, comes onto the bench
   $effect(() => {
     if (!asset || !kind) return;
-    const { id, parameters, seeds } = asset;
+    const { id, parameters, seeds, images } = asset;
     untrack(() => {
       const first = taken !== id;
-      if (!first && same(parameters, bench.parameters)) return;
-      bench.take(kind.name, parameters, first ? (seeds[0] ?? 1) : bench.seed);
+      if (!first && same(parameters, bench.parameters) && same(images, bench.images)) return;
+      bench.take(kind.name, parameters, first ? (seeds[0] ?? 1) : bench.seed, images);
       if (first) {
         taken = id;
         bench.seedsFrom = Math.floor(((seeds[0] ?? 1) - 1) / 8) * 8;
@@ -360,6 +361,18 @@
               </section>
             {/if}
           {/each}
+          {#if shown?.group === (rows.some((r) => r.group === 'Skin') ? 'Skin' : rows.some((r) => r.group === 'Leaf') ? 'Leaf' : 'Colour')}
+            <OwnImages
+              slots={bench.detail < 3 ? (bench.made?.facts.slots ?? []) : []}
+              images={bench.images}
+              {disabled}
+              onchange={(images) => {
+                bench.images = images;
+                refresh(250);
+                void open.edit({ op: 'asset', id: params.asset, images });
+              }}
+            />
+          {/if}
         </div>
       </aside>
       <div class="flex min-w-0 flex-1 flex-col">

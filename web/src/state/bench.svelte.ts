@@ -24,6 +24,7 @@ export interface Facts {
   until: number[];
   ranges: Ranges;
   changed: Record<string, [number, number]>;
+  slots: string[]; // of the materials whose maps can be replaced
   collider: { capsules: number[][]; pieces: number[][][]; faces: number[][][] };
 }
 
@@ -40,6 +41,9 @@ export interface Held {
   made: Made;
 }
 
+/** Images of one's own: `slot.map` to a hash. */
+export type Images = Record<string, string>;
+
 export const LEVELS = ['near', 'middle', 'far', 'card'];
 export type Tray = 'seeds' | 'cousins' | 'versions';
 
@@ -50,12 +54,13 @@ export async function make(
   parameters: Values,
   seed: number,
   detail: number,
+  images: Images = {},
   signal?: AbortSignal,
 ): Promise<Made> {
   const data = await bytes('/api/make', {
     method: 'POST',
     headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify({ kind, parameters, seed, detail, scene }),
+    body: JSON.stringify({ kind, parameters, seed, detail, scene, images }),
     signal,
   });
   const mesh = await parse(data);
@@ -65,6 +70,7 @@ export async function make(
 export class BenchState {
   kind = $state('');
   parameters = $state.raw<Values>({});
+  images = $state.raw<Images>({});
   seed = $state(1);
   detail = $state(0);
   made = $state.raw<Made | null>(null);
@@ -94,9 +100,10 @@ export class BenchState {
   constructor(readonly scene: string) {}
 
   /** Begin with an asset as it is kept. */
-  take(kind: string, parameters: Values, seed: number) {
+  take(kind: string, parameters: Values, seed: number, images: Images) {
     this.kind = kind;
     this.parameters = parameters;
+    this.images = images;
     this.seed = seed;
   }
 
@@ -109,7 +116,7 @@ export class BenchState {
   }
 
   async make() {
-    const key = JSON.stringify([this.kind, this.parameters, this.seed, this.detail]);
+    const key = JSON.stringify([this.kind, this.parameters, this.seed, this.detail, this.images]);
     if (key === this.last) return;
     this.last = key;
     const turn = ++this.turn;
@@ -118,7 +125,15 @@ export class BenchState {
     this.busy = true;
     this.running = new AbortController();
     try {
-      this.made = await make(this.scene, this.kind, this.parameters, this.seed, this.detail, this.running.signal);
+      this.made = await make(
+        this.scene,
+        this.kind,
+        this.parameters,
+        this.seed,
+        this.detail,
+        this.images,
+        this.running.signal,
+      );
       this.failure = '';
     } catch (error) {
       if (!this.running.signal.aborted) this.failure = said(error);
@@ -140,10 +155,10 @@ export class BenchState {
     this.ladderRun.abort();
     this.ladderRun = new AbortController();
     const { signal } = this.ladderRun;
-    const { kind, parameters, seed, scene } = this;
+    const { kind, parameters, seed, scene, images } = this;
     try {
       const levels = await take<LevelFacts[]>(
-        api.POST('/api/bench/levels', { body: { kind, parameters, seed, scene, detail: 0 }, signal }),
+        api.POST('/api/bench/levels', { body: { kind, parameters, seed, scene, images, detail: 0 }, signal }),
       );
       if (!signal.aborted) this.ladder = levels;
     } catch {
@@ -171,10 +186,10 @@ export class BenchState {
     this.seeds = wanted.map((seed, k) =>
       old[k]?.seed === seed ? (old[k] as (typeof old)[0]) : { seed, picture: null, triangles: 0 },
     );
-    const { kind, parameters, scene } = this;
+    const { kind, parameters, scene, images } = this;
     for (const detail of [2, 0]) {
       const found = await take<Picture[]>(
-        api.POST('/api/bench/pictures', { body: { kind, parameters, scene, detail, seeds: wanted }, signal }),
+        api.POST('/api/bench/pictures', { body: { kind, parameters, scene, images, detail, seeds: wanted }, signal }),
       );
       if (signal.aborted) return;
       this.seeds = found;
@@ -187,11 +202,11 @@ export class BenchState {
     this.trayRun = new AbortController();
     const { signal } = this.trayRun;
     this.walking = true;
-    const { kind, parameters, seed, scene, strength, walk } = this;
+    const { kind, parameters, seed, scene, images, strength, walk } = this;
     try {
       const found = await take<Cousin[]>(
         api.POST('/api/bench/cousins', {
-          body: { kind, parameters, seed, scene, strength, walk, locked: [...this.locked] },
+          body: { kind, parameters, seed, scene, images, strength, walk, locked: [...this.locked] },
           signal,
         }),
       );
@@ -211,8 +226,8 @@ export class BenchState {
 
   /** The greatest complexity that keeps within a number of triangles. */
   async fit(triangles: number): Promise<{ complexity: number; triangles: number }> {
-    const { kind, parameters, seed, scene } = this;
-    return take(api.POST('/api/bench/fit', { body: { kind, parameters, seed, scene, triangles } }));
+    const { kind, parameters, seed, scene, images } = this;
+    return take(api.POST('/api/bench/fit', { body: { kind, parameters, seed, scene, images, triangles } }));
   }
 
   /** Put what is shown, or another version or seed, beside the draft; null takes it away. */
@@ -222,7 +237,7 @@ export class BenchState {
       return;
     }
     try {
-      const made = await make(this.scene, this.kind, what.parameters, what.seed, 0);
+      const made = await make(this.scene, this.kind, what.parameters, what.seed, 0, this.images);
       this.held = { ...what, made };
     } catch (error) {
       this.failure = said(error);

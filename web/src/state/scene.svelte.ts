@@ -21,7 +21,15 @@ export type Edit =
   | { op: 'move'; id: string; before: string | null }
   | { op: 'removeLayer'; id: string }
   | { op: 'addLayer'; kind: string; name: string; parameters: Values }
-  | { op: 'asset'; id: string; name?: string; parameters?: Values; seeds?: number[]; tags?: string[] }
+  | {
+      op: 'asset';
+      id: string;
+      name?: string;
+      parameters?: Values;
+      seeds?: number[];
+      tags?: string[];
+      images?: Record<string, string>;
+    }
   | { op: 'returnTo'; id: string; number: number }
   | { op: 'addAsset'; kind: string; name: string; parameters: Values; seeds: number[]; tags?: string[] }
   | { op: 'removeAsset'; id: string }
@@ -189,7 +197,9 @@ export class OpenScene {
         if (item.id !== edit.id) return item;
         const parameters = edit.parameters ? writeAll(item.parameters, edit.parameters) : item.parameters;
         const rest = Object.fromEntries(
-          Object.entries(edit).filter(([k, v]) => ['name', 'hidden', 'seeds', 'tags'].includes(k) && v !== undefined),
+          Object.entries(edit).filter(
+            ([k, v]) => ['name', 'hidden', 'seeds', 'tags', 'images'].includes(k) && v !== undefined,
+          ),
         );
         return { ...item, ...rest, parameters };
       };
@@ -276,8 +286,8 @@ export class OpenScene {
           );
         }
         case 'asset': {
-          const { name, parameters, seeds, tags } = edit;
-          const body = { version: this.asset(edit.id)?.version ?? 1, name, parameters, seeds, tags };
+          const { name, parameters, seeds, tags, images } = edit;
+          const body = { version: this.asset(edit.id)?.version ?? 1, name, parameters, seeds, tags, images };
           return await take(
             api.PATCH('/api/scenes/{scene_id}/assets/{asset_id}', {
               params: { path: { ...path, asset_id: edit.id } },

@@ -1,14 +1,20 @@
-"""PNG images of material maps."""
+"""PNG images of material maps, and images of one's own in place of them."""
 
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from PIL import Image
 
 from plough.core.arrays import UInt8
-from plough.core.mesh.material import Maps
+from plough.core.errors import ParameterError
+from plough.core.mesh.material import MapRecipe, Maps, Material
+
+MAPS = ("albedo", "normal", "surface")
+MOST_SIDE, MOST_BYTES = 4096, 8_000_000
 
 
 def png(image: UInt8) -> bytes:
@@ -28,3 +34,89 @@ def encode(maps: Maps) -> dict[str, bytes]:
         if gray is not None:
             images[name] = np.repeat(gray[..., None], 3, axis=-1)
     return {name: png(image) for name, image in images.items()}
+
+
+def check_image(data: bytes, field_name: str = "image") -> tuple[int, int]:
+    """Width and height of a PNG or JPEG that may stand in for a map.
+
+    Raises:
+        ParameterError: it is of another format, damaged, too large, or its sides are no powers of two.
+    """
+    if len(data) > MOST_BYTES:
+        raise ParameterError(field_name, f"has {len(data):,} bytes; the limit is {MOST_BYTES:,}", limit=f"{MOST_BYTES:,} bytes")
+    try:
+        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as image:
+            width, height = image.size
+            if max(width, height) > MOST_SIDE:
+                raise ParameterError(
+                    field_name, f"is {width} x {height} pixels; the limit is {MOST_SIDE} a side", limit=f"{MOST_SIDE} pixels"
+                )
+            image.load()
+    except ParameterError:
+        raise
+    except (OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
+        raise ParameterError(field_name, f"is no PNG or JPEG that can be read ({type(error).__name__})", limit="PNG, JPEG") from None
+    for side in (width, height):
+        if side & (side - 1) or side < 4:
+            raise ParameterError(
+                field_name, f"is {width} x {height} pixels; sides must be powers of two, so that it repeats", limit="4, 8, 16, …"
+            )
+    return width, height
+
+
+Load = Callable[[str], bytes]
+"""Gives the bytes of an image by its hash."""
+
+
+@dataclass(frozen=True, slots=True)
+class Replaced:
+    """A recipe of maps, some of which are images of one's own."""
+
+    base: MapRecipe | None
+    images: tuple[tuple[str, str], ...]  #: (map, hash)
+    load: Load = field(repr=False, compare=False)
+
+    def draw(self) -> Maps:
+        """The images, all as large as the largest."""
+        own = {name: _read(self.load(found), name) for name, found in self.images}
+        height = max(image.shape[0] for image in own.values())
+        width = max(image.shape[1] for image in own.values())
+        maps = self.base.draw() if self.base is not None else _plain()
+        height, width = max(height, maps.albedo.shape[0]), max(width, maps.albedo.shape[1])
+        fitted = {n: None if getattr(maps, n) is None else _fit(getattr(maps, n), width, height) for n in Maps.__slots__}
+        out = Maps(**fitted)  # type: ignore[arg-type]
+        for name, image in own.items():
+            fit = _fit(image, width, height)
+            if name == "albedo" and fit.shape[2] == 3:
+                fit = np.concatenate([fit, out.albedo[..., 3:]], axis=-1)  # an image without alpha keeps the outline
+            out = replace(out, **{name: fit if name == "albedo" else fit[..., :3]})
+        return out
+
+
+def _read(data: bytes, name: str) -> UInt8:
+    with Image.open(io.BytesIO(data)) as image:
+        alpha = name == "albedo" and (image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info)
+        return np.asarray(image.convert("RGBA" if alpha else "RGB"))
+
+
+def _fit(image: UInt8, width: int, height: int) -> UInt8:
+    if image.shape[:2] == (height, width):
+        return image
+    return np.asarray(Image.fromarray(image).resize((width, height), Image.Resampling.BICUBIC))
+
+
+def _plain() -> Maps:
+    white = np.full((4, 4, 4), 255, np.uint8)
+    flat, surface = np.full((4, 4, 3), 255, np.uint8), np.full((4, 4, 3), 255, np.uint8)
+    flat[..., :2], surface[..., 2] = 128, 0
+    return Maps(white, flat, surface)
+
+
+def with_images(materials: dict[str, Material], images: dict[str, str], load: Load) -> dict[str, Material]:
+    """`materials` with images of one's own: `images` maps ``slot.map`` to a hash."""
+    out = dict(materials)
+    for slot, material in materials.items():
+        own = tuple((name, images[f"{slot}.{name}"]) for name in MAPS if f"{slot}.{name}" in images)
+        if own:
+            out[slot] = replace(material, maps=Replaced(material.maps, own, load), color=(1.0, 1.0, 1.0))
+    return out

@@ -52,6 +52,10 @@ class Settings(Parameters):
 Tag = Annotated[str, Field(pattern=r"^[^\s,][^,]{0,29}$")]
 
 
+Slot = Annotated[str, Field(pattern=r"^[a-z ]{1,20}\.(albedo|normal|surface)$")]
+Hash = Annotated[str, Field(pattern=r"^[0-9a-f]{16,64}$")]
+
+
 class Asset(Parameters):
     """What can be placed: a kind, its parameters and the seeds kept as variants."""
 
@@ -61,6 +65,7 @@ class Asset(Parameters):
     parameters: dict[str, Any] = Field(default_factory=dict)
     seeds: tuple[Seed, ...] = Field((1,), min_length=1, max_length=24)
     tags: tuple[Tag, ...] = Field((), max_length=20)
+    images: dict[Slot, Hash] = Field(default_factory=dict, max_length=24, description="Images of one's own: `slot.map` to a hash.")
 
 
 class SceneDocument(Parameters):
@@ -88,18 +93,21 @@ def resolved(asset: Asset, assets: Mapping[str, Asset]) -> tuple[dict[str, Any],
 
 def lent(values: Mapping[str, Any], assets: Mapping[str, Asset]) -> tuple[dict[str, Any], list[str]]:
     """`resolved`, for plain values."""
-    out, notes = dict(values), []
+    out: dict[str, Any] = dict(values)
+    notes: list[str] = []
     for name, value in values.items():
         if isinstance(value, Mapping):
             out[name], more = lent(value, assets)
             notes += more
-        elif name.endswith("_asset") and isinstance(value, str) and value:
-            target = name.removesuffix("_asset")
-            found = assets.get(value)
-            if found is None or found.kind != target:
-                notes.append(f"the {target} {value!r} is missing")
-            else:
-                out[target] = found.parameters
+    for name, value in values.items():
+        if not name.endswith("_asset") or not isinstance(value, str) or not value:
+            continue
+        target = name.removesuffix("_asset")
+        found = assets.get(value)
+        if found is None or found.kind != target:
+            notes.append(f"the {target} {value!r} is missing")
+        else:
+            out[target] = found.parameters
     return out, notes
 
 

@@ -7,7 +7,7 @@ layer recomputes it and what reads it, nothing else.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, cast
 
@@ -15,6 +15,8 @@ import numpy as np
 
 from plough.core.arrays import Float64, UInt8
 from plough.core.cache import Cache
+from plough.core.errors import FormatError
+from plough.core.formats.images import Load, with_images
 from plough.core.ground import HeightField, make_terrain
 from plough.core.ground.areas import check_polygon
 from plough.core.ground.paths import path_line, ribbon
@@ -48,7 +50,8 @@ class Variant:
     kind: str
     parameters: dict[str, Any]
     seed: int
-    key: str  #: of kind, version, parameters and seed
+    key: str  #: of kind, version, parameters, images and seed
+    images: tuple[tuple[str, str], ...] = ()  #: (slot.map, hash) of images of one's own
 
     @property
     def label(self) -> str:
@@ -114,18 +117,34 @@ def switch_distances(height: float) -> tuple[float, ...]:
     return tuple(height / (c * _VIEW_SLOPE) for c in COVERAGE)
 
 
+def variant_of(asset: str, name: str, kind_name: str, parameters: dict[str, Any], seed: int, images: Mapping[str, str]) -> Variant:
+    """A variant with the key of all that it is made from."""
+    kind = get_kind(kind_name)
+    own = tuple(sorted(images.items()))
+    key = key_of(kind.name, kind.version, parameters, seed, *([own] if own else []))
+    return Variant(asset, name, kind.name, parameters, seed, key, own)
+
+
+def _no_images(name: str) -> bytes:
+    raise FormatError(f"the image {name} is not here; give the images along with the document")
+
+
 class Evaluator:
     """Evaluates scenes over one cache."""
 
-    def __init__(self, cache: Cache | None = None) -> None:
+    def __init__(self, cache: Cache | None = None, load: Load | None = None) -> None:
         self.cache = cache or Cache()
+        self._load = load or _no_images
 
     def product(self, variant: Variant, detail: int) -> Product:
         """The asset `variant` at one level of detail."""
 
         def make() -> Product:
             kind = get_kind(variant.kind)
-            return kind.make(build(kind.parameters, variant.parameters), variant.seed, detail)
+            product = kind.make(build(kind.parameters, variant.parameters), variant.seed, detail)
+            return (
+                replace(product, materials=with_images(product.materials, dict(variant.images), self._load)) if variant.images else product
+            )
 
         return self.cache.get(f"product {variant.key} {detail}", make, lambda p: p.mesh.nbytes)
 
@@ -250,8 +269,7 @@ class Evaluator:
             parameters, missing = resolved(asset, assets)
             notes += missing
             for seed in asset.seeds:
-                key = key_of(kind.name, kind.version, parameters, seed)
-                variants.append(Variant(asset.id, asset.name, kind.name, parameters, seed, key))
+                variants.append(variant_of(asset.id, asset.name, kind.name, parameters, seed, asset.images))
                 weights.append(entry.weight / len(asset.seeds))
         areas: list[Float64] = []
         paths: list[Float64] = []

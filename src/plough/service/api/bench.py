@@ -5,12 +5,14 @@ from __future__ import annotations
 import base64
 import io
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Header, Response
+from fastapi import APIRouter, Header, Request, Response
+from fastapi.concurrency import run_in_threadpool
 from PIL import Image
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
 from plough.core.arrays import UInt8
@@ -19,18 +21,19 @@ from plough.core.bake.colliders import collider_meshes
 from plough.core.bake.film import film_glb
 from plough.core.errors import ParameterError
 from plough.core.formats.glb import GlbBuilder, Images, no_images
+from plough.core.formats.images import MOST_BYTES, check_image
 from plough.core.formats.obj import mesh_obj
 from plough.core.formats.usd import asset_usd
 from plough.core.grow.complexity import fit
 from plough.core.grow.habit import TreeParameters
-from plough.core.hashing import key_of
+from plough.core.hashing import digest, key_of
 from plough.core.kinds import get_kind
 from plough.core.mesh.picture import frame_of
 from plough.core.parameters import build, describe, with_values
 from plough.core.presets import PRESETS, preset
 from plough.core.recipe import read_recipe, write_recipe
 from plough.core.scene.document import Asset, lent
-from plough.core.scene.evaluation import COVERAGE, Variant, switch_distances
+from plough.core.scene.evaluation import COVERAGE, Variant, switch_distances, variant_of
 from plough.core.vary import cousins
 from plough.service import scenes
 from plough.service.accounts import scene_for
@@ -42,6 +45,7 @@ from plough.service.api.models import (
     ExportIn,
     FitIn,
     FitOut,
+    ImageOut,
     LevelFacts,
     MakeAsset,
     PictureOut,
@@ -50,7 +54,8 @@ from plough.service.api.models import (
     RecipeIn,
     RecipeOut,
 )  # fmt: skip
-from plough.service.db.tables import Account
+from plough.service.db.tables import Account, Picture
+from plough.service.errors import NotFound
 
 router = APIRouter(prefix="/api/bench", tags=["bench"], responses=PROBLEMS)
 _SIZE = (188, 164)  #: pixels of a picture in the tray
@@ -78,10 +83,9 @@ def borrowed(db: Db, me: Account, scene_id: str | None, kind: str, values: dict[
     return build(found.parameters, out, "parameters").model_dump(mode="json")
 
 
-def draft_variant(kind: str, parameters: dict[str, Any], seed: int) -> Variant:
+def draft_variant(kind: str, parameters: dict[str, Any], seed: int, images: Mapping[str, str]) -> Variant:
     """A recipe that is no asset yet."""
-    found = get_kind(kind)
-    return Variant("draft", "draft", found.name, parameters, seed, key_of(found.name, found.version, parameters, seed))
+    return variant_of("draft", "draft", kind, parameters, seed, images)
 
 
 def jpeg(image: UInt8, quality: int = 86) -> bytes:
@@ -99,7 +103,7 @@ def _address(image: UInt8) -> str:
 def pictures(body: PicturesIn, db: Session, me: Me, ctx: Ctx) -> list[PictureOut]:
     """Lit pictures of several seeds of one recipe, all to one scale; those of the lowest detail are half the size."""
     parameters = borrowed(db, me, body.scene, body.kind, body.parameters)
-    variants = [draft_variant(body.kind, parameters, seed) for seed in body.seeds]
+    variants = [draft_variant(body.kind, parameters, seed, body.images) for seed in body.seeds]
     products = list(_threads.map(lambda v: ctx.evaluator.product(v, body.detail), variants))
     frame = frame_of([p.mesh for p in products], _SIZE[0] / _SIZE[1])
     size = (_SIZE[0] // 2, _SIZE[1] // 2) if body.detail == 2 else _SIZE
@@ -117,7 +121,7 @@ def make_cousins(body: CousinsIn, db: Session, me: Me, ctx: Ctx) -> list[CousinO
         if path not in known:
             raise ParameterError("locked", f"there is no parameter {path!r}", value=path)
     found = cousins(get_kind(body.kind), body.parameters, body.strength, body.locked, body.walk)
-    variants = [draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, p), body.seed) for p in found]
+    variants = [draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, p), body.seed, body.images) for p in found]
     images = list(_threads.map(lambda v: _address(ctx.evaluator.picture(v, _SIZE, 1)), variants))
     return [CousinOut(parameters=p, picture=image) for p, image in zip(found, images, strict=True)]
 
@@ -125,7 +129,7 @@ def make_cousins(body: CousinsIn, db: Session, me: Me, ctx: Ctx) -> list[CousinO
 @router.post("/levels")
 def levels(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> list[LevelFacts]:
     """Every level of detail: triangles, distance up to which it is shown, and how much its silhouette differs from the nearest."""
-    variant = draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, body.parameters), body.seed)
+    variant = draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, body.parameters), body.seed, body.images)
     products = ctx.evaluator.levels(variant)
     until = [*switch_distances(products[0].height), None]
     differences = ctx.evaluator.differences(variant)
@@ -181,9 +185,43 @@ def preset_picture(name: str, me: Me, ctx: Ctx, if_none_match: Annotated[str | N
     headers = {"Cache-Control": "private, max-age=604800", "ETag": f'"{key}"'}
     if if_none_match == f'"{key}"':
         return Response(status_code=304, headers=headers)
-    variant = draft_variant(p.kind, build(get_kind(p.kind).parameters, p.parameters).model_dump(mode="json"), p.seed)
+    variant = draft_variant(p.kind, build(get_kind(p.kind).parameters, p.parameters).model_dump(mode="json"), p.seed, {})
     names = ctx.results.result(key, lambda: {"jpeg": jpeg(ctx.evaluator.picture(variant, PRESET_SIZE), 90)}, True)
     return Response(ctx.results.get(names["jpeg"]), media_type="image/jpeg", headers=headers)
+
+
+@router.post(
+    "/images", status_code=201, openapi_extra={"requestBody": {"content": {"image/png": {}, "image/jpeg": {}}, "required": True}}
+)  # fmt: skip
+async def take_image(request: Request, me: Me, ctx: Ctx) -> ImageOut:
+    """Take in a PNG or JPEG that may stand in for a map of an asset's materials."""
+    data = b""
+    async for chunk in request.stream():
+        data += chunk
+        if len(data) > MOST_BYTES:
+            break
+
+    def keep() -> ImageOut:
+        width, height = check_image(data)
+        name = digest(data)
+        with ctx.database.session() as db:
+            values = {"hash": name, "data": data, "width": width, "height": height, "account_id": me.id}
+            db.execute(insert(Picture).values(**values).on_conflict_do_nothing())
+        return ImageOut(hash=name, width=width, height=height)
+
+    return await run_in_threadpool(keep)
+
+
+@router.get(
+    "/images/{name}", response_class=Response, responses={200: {"content": {"image/png": {}, "image/jpeg": {}}}}
+)  # fmt: skip
+def read_image(name: str, db: Session, me: Me) -> Response:
+    """An image that was taken in."""
+    row = db.get(Picture, name)
+    if row is None:
+        raise NotFound(f"there is no image {name!r}")
+    media = "image/png" if row.data.startswith(b"\x89PNG") else "image/jpeg"
+    return Response(row.data, media_type=media, headers={"Cache-Control": "private, max-age=31536000, immutable"})
 
 
 @router.post("/recipe")
@@ -202,7 +240,7 @@ def export(body: ExportIn, db: Session, me: Me, ctx: Ctx) -> Response:
     if body.format == "recipe":
         return _download(write_recipe(body.kind, body.name, body.parameters, body.seeds), f"{body.name}.json", "application/json")
     parameters = borrowed(db, me, body.scene, body.kind, body.parameters)
-    variants = [draft_variant(body.kind, parameters, seed) for seed in body.seeds]
+    variants = [draft_variant(body.kind, parameters, seed, body.images) for seed in body.seeds]
     images = embedded_images(ctx.evaluator.cache) if body.textures else no_images
     if body.format == "film":
         if body.kind != "tree":
@@ -269,4 +307,4 @@ def asset_picture(ctx: Context, asset: Asset, assets: dict[str, Asset]) -> bytes
     kind = get_kind(asset.kind)
     values, _ = lent(build(kind.parameters, with_values({}, asset.parameters)).model_dump(mode="json"), assets)
     whole = build(kind.parameters, values).model_dump(mode="json")
-    return jpeg(ctx.evaluator.picture(draft_variant(asset.kind, whole, asset.seeds[0]), PRESET_SIZE))
+    return jpeg(ctx.evaluator.picture(draft_variant(asset.kind, whole, asset.seeds[0], asset.images), PRESET_SIZE))

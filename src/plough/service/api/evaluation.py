@@ -140,12 +140,13 @@ def _with_draft(document: SceneDocument, body: Draft) -> SceneDocument:
 @router.post("/make", response_class=Response, responses=_GLB)
 def make_asset(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> Response:
     """An asset's mesh at one level of detail as GLB; the scene's extras hold triangles, counts and sizes. Nothing is kept."""
-    variant = draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, body.parameters), body.seed)
+    variant = draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, body.parameters), body.seed, body.images)
     product = ctx.evaluator.level(variant, body.detail)
     extras = {
         "triangles": product.mesh.triangles, "vertices": product.mesh.vertices, "bytes": product.mesh.nbytes, "height": product.height,
         "canopy_radius": product.canopy_radius, "counts": product.counts, "until": [*switch_distances(product.height)],
         "ranges": product.ranges, "changed": product.changed,
+        "slots": [slot for slot, material in product.materials.items() if material.maps is not None],
         "collider": {
             "capsules": [[*c.start, *c.end, c.radius] for c in product.collider.capsules],
             "pieces": [convex_mesh(piece).positions.tolist() for piece in product.collider.pieces],

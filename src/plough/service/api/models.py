@@ -103,6 +103,7 @@ class AssetOut(BaseModel):
     parameters: dict[str, Any]
     seeds: list[int]
     tags: list[str]
+    images: dict[str, str]
     version: int
 
 
@@ -187,6 +188,7 @@ class NewAsset(In):
     parameters: dict[str, Any] = {}
     seeds: list[int] = [1]
     tags: list[str] = []
+    images: dict[str, str] = {}
 
 
 class AssetEdit(In):
@@ -197,6 +199,7 @@ class AssetEdit(In):
     parameters: dict[str, Any] | None = Field(None, description="Dotted names to values.")
     seeds: list[int] | None = None
     tags: list[str] | None = None
+    images: dict[str, str] | None = Field(None, description="Images of one's own: `slot.map` to the hash of a picture; replaces all.")
 
 
 class EditOut(BaseModel):
@@ -293,6 +296,7 @@ class MakeAsset(In):
     parameters: dict[str, Any] = {}
     seed: int = Field(1, ge=0, le=2**32 - 1)
     detail: int = Field(0, ge=0, le=3, description="0 nearest; 3 is a card drawn from the nearest.")
+    images: dict[str, str] = Field({}, description="Images of one's own: `slot.map` to a hash.")
     scene: str | None = Field(None, max_length=24, description="The scene whose assets the recipe may borrow leaves from.")
 
 
@@ -304,6 +308,7 @@ class PicturesIn(In):
     parameters: dict[str, Any] = {}
     seeds: list[SeedNumber] = Field(min_length=1, max_length=24)
     detail: int = Field(0, ge=0, le=2)
+    images: dict[str, str] = Field({}, description="Images of one's own: `slot.map` to a hash.")
     scene: str | None = Field(None, max_length=24)
 
 
@@ -324,6 +329,7 @@ class CousinsIn(In):
     strength: float = Field(0.4, ge=0.02, le=1)
     locked: list[str] = Field([], max_length=400, description="Paths of parameters that stay.")
     walk: int = Field(1, ge=0, le=2**32 - 1, description="Another number gives other cousins.")
+    images: dict[str, str] = Field({}, description="Images of one's own: `slot.map` to a hash.")
     scene: str | None = Field(None, max_length=24)
 
 
@@ -352,6 +358,7 @@ class FitIn(In):
     parameters: dict[str, Any] = {}
     seed: int = Field(1, ge=0, le=2**32 - 1)
     triangles: int = Field(ge=1, le=10_000_000)
+    images: dict[str, str] = Field({}, description="Images of one's own: `slot.map` to a hash.")
     scene: str | None = Field(None, max_length=24)
 
 
@@ -371,6 +378,14 @@ class PresetOut(BaseModel):
     seed: int
     parameters: dict[str, Any]
     picture: str
+
+
+class ImageOut(BaseModel):
+    """An image that was taken in."""
+
+    hash: str
+    width: int
+    height: int
 
 
 class RecipeIn(In):
@@ -399,6 +414,7 @@ class ExportIn(In):
     textures: bool = True
     steps: int = Field(12, ge=2, le=60, description="Of a film: shapes between sapling and tree.")
     seconds: float = Field(6, ge=0.5, le=120, description="Of a film.")
+    images: dict[str, str] = Field({}, description="Images of one's own: `slot.map` to a hash.")
     scene: str | None = Field(None, max_length=24)
 
 

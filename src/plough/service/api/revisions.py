@@ -34,7 +34,7 @@ def read_asset_picture(scene_id: str, asset_id: str, db: Session, me: Me, ctx: C
         raise NotFound(f"there is no asset {asset_id!r} in this scene; it may have been removed")
     asset = assets[asset_id]
     parameters, _ = resolved(asset, assets)
-    key = key_of("asset picture", asset.kind, get_kind(asset.kind).version, parameters, asset.seeds[0])
+    key = key_of("asset picture", asset.kind, get_kind(asset.kind).version, parameters, asset.seeds[0], asset.images)
     names = ctx.results.result(key, lambda: {"jpeg": asset_picture(ctx, asset, assets)}, True)
     return Response(ctx.results.get(names["jpeg"]), media_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
 

@@ -53,7 +53,7 @@ def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
     ]  # fmt: skip
     assets = [
         AssetOut(
-            id=a.id, kind=a.kind, name=a.name, seeds=a.seeds, tags=a.tags, version=a.version,
+            id=a.id, kind=a.kind, name=a.name, seeds=a.seeds, tags=a.tags, images=a.images, version=a.version,
             parameters=build(get_kind(a.kind).parameters, a.parameters).model_dump(mode="json"),
         )
         for a in scenes.assets_of(db, scene.id)
@@ -280,7 +280,14 @@ def create_asset(scene_id: str, body: NewAsset, db: Session, me: Me) -> SceneOut
     scene = scene_for(db, me, scene_id, "editor", lock=True)
     asset_id = scenes.new_id()
     get_kind(body.kind)
-    fields = {"kind": body.kind, "name": body.name, "seeds": body.seeds, "tags": body.tags, **scenes.flatten(body.parameters, "parameters")}
+    fields = {
+        "kind": body.kind,
+        "name": body.name,
+        "seeds": body.seeds,
+        "tags": body.tags,
+        "images": body.images,
+        **scenes.flatten(body.parameters, "parameters"),
+    }
     scenes.create(db, scene, me, "asset", asset_id, fields, f"add {body.name}")
     return scene_out(db, scene, me, created_id=asset_id)
 
@@ -296,6 +303,8 @@ def edit_asset(scene_id: str, asset_id: str, body: AssetEdit, db: Session, me: M
         fields["seeds"] = body.seeds
     if body.tags is not None:
         fields["tags"] = body.tags
+    if body.images is not None:
+        fields["images"] = body.images
     scenes.change(db, scene, me, "asset", asset_id, fields, _title(asset.name, fields))
     return scene_out(db, scene, me)
 

@@ -83,7 +83,20 @@ class Asset(Base):
     parameters: Mapped[dict[str, Any]]
     seeds: Mapped[list[Any]]
     tags: Mapped[list[Any]] = mapped_column(default=list)
+    images: Mapped[dict[str, Any]] = mapped_column(default=dict)
     version: Mapped[int] = mapped_column(default=1)
+
+
+class Picture(Base):
+    """An image that somebody brought along, for assets to wear."""
+
+    __tablename__ = "picture"
+    hash: Mapped[str] = mapped_column(String(40), primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+    width: Mapped[int]
+    height: Mapped[int]
+    account_id: Mapped[int] = mapped_column(ForeignKey("account.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
 class Revision(Base):
@@ -169,5 +182,5 @@ class Result(Base):
 
 
 __all__ = [
-    "Account", "Asset", "Base", "Blob", "Edit", "Layer", "Member", "Release", "ReleaseFile", "Result", "Revision", "Scene", "Session",
+    "Account", "Asset", "Base", "Blob", "Edit", "Layer", "Member", "Picture", "Release", "ReleaseFile", "Result", "Revision", "Scene", "Session",
 ]  # fmt: skip

@@ -1,4 +1,4 @@
-"""Tags of assets, and the versions of them that are kept."""
+"""Tags and images of assets, and the versions of them that are kept."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -12,6 +12,16 @@ depends_on = None
 
 def upgrade() -> None:
     op.add_column("asset", sa.Column("tags", pg.JSONB, nullable=False, server_default="[]"))
+    op.add_column("asset", sa.Column("images", pg.JSONB, nullable=False, server_default="{}"))
+    op.create_table(
+        "picture",
+        sa.Column("hash", sa.String(40), primary_key=True),
+        sa.Column("data", sa.LargeBinary, nullable=False),
+        sa.Column("width", sa.Integer, nullable=False),
+        sa.Column("height", sa.Integer, nullable=False),
+        sa.Column("account_id", sa.Integer, sa.ForeignKey("account.id"), nullable=False),
+        sa.Column("at", pg.TIMESTAMP(timezone=True), nullable=False, server_default=sa.text("now()")),
+    )
     op.create_table(
         "revision",
         sa.Column("scene_id", sa.String(24), sa.ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True),
@@ -28,4 +38,6 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_table("revision")
+    op.drop_table("picture")
+    op.drop_column("asset", "images")
     op.drop_column("asset", "tags")

@@ -1,0 +1,84 @@
+<script lang="ts">
+  /** Images of one's own in place of the maps that Plough draws. */
+  import X from '@lucide/svelte/icons/x';
+  import { bytes, said } from '../api/client';
+
+  let {
+    slots,
+    images,
+    disabled,
+    onchange,
+  }: {
+    slots: string[];
+    images: Record<string, string>;
+    disabled: boolean;
+    onchange: (images: Record<string, string>) => void;
+  } = $props();
+  const maps: [string, string][] = [
+    ['albedo', 'Albedo'],
+    ['normal', 'Normal'],
+    ['surface', 'Occlusion, roughness, metallic'],
+  ];
+  let failure = $state('');
+
+  async function choose(event: Event, key: string) {
+    const input = event.target as HTMLInputElement;
+    const file = input.files?.[0];
+    input.value = '';
+    if (!file) return;
+    failure = '';
+    try {
+      const answer = await bytes('/api/bench/images', { method: 'POST', body: file });
+      const { hash } = JSON.parse(new TextDecoder().decode(answer)) as { hash: string };
+      onchange({ ...images, [key]: hash });
+    } catch (error) {
+      failure = `${file.name}: ${said(error)}`;
+    }
+  }
+</script>
+
+{#if slots.length}
+  <section class="rule mt-2.5 pt-2">
+    <div class="mb-1 flex items-baseline justify-between">
+      <h3 class="text-[14px]">Your own images</h3>
+      <span class="text-[12px] text-soft">PNG or JPEG, in place of a map</span>
+    </div>
+    {#each slots as slot (slot)}
+      <div class="mb-1.5 grid grid-cols-[52px_1fr_1fr_1fr] items-start gap-1.5">
+        <span class="pt-1 text-[12.5px]">{slot}</span>
+        {#each maps as [map, title] (map)}
+          {@const key = `${slot}.${map}`}
+          {@const own = images[key]}
+          <div class="relative">
+            <label
+              class="flex h-[58px] cursor-pointer items-center justify-center overflow-hidden rounded border border-line bg-plate px-1 text-center text-[11px] leading-tight text-soft {disabled
+                ? 'pointer-events-none opacity-60'
+                : 'hover:border-moss'}"
+            >
+              {#if own}<img
+                  src="/api/bench/images/{own}"
+                  alt={title}
+                  class="h-full w-full object-cover"
+                />{:else}{title}{/if}
+              <input
+                type="file"
+                accept="image/png,image/jpeg"
+                class="sr-only"
+                aria-label="image for {title} of {slot}"
+                {disabled}
+                onchange={(e) => choose(e, key)}
+              />
+            </label>
+            {#if own && !disabled}<button
+                class="absolute top-0.5 right-0.5 rounded-full bg-leaf p-0.5 text-clay"
+                aria-label="back to the drawn {title} of {slot}"
+                onclick={() => onchange(Object.fromEntries(Object.entries(images).filter(([k]) => k !== key)))}
+                ><X size={11} /></button
+              >{/if}
+          </div>
+        {/each}
+      </div>
+    {/each}
+    {#if failure}<p class="text-[12px] text-clay" role="alert">{failure}</p>{/if}
+  </section>
+{/if}
