@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import sys
 from pathlib import Path
 from typing import Annotated, Any
@@ -121,6 +122,44 @@ def _reference(found: dict[str, Any]) -> str:
             help_ = f". {row['help']}" if row["help"] else ""
             lines.append(f"| `{row['path']}` | {title}{help_} | {row['unit']} | {limits} | {row['default']} |")
     return "\n".join(lines)
+
+
+@app.command()
+def presets(
+    sheet: Annotated[Path | None, typer.Option(help="Draw all of them on one contact sheet, as PNG.")] = None,
+    kind: Annotated[str, typer.Option(help="Only those of this kind.")] = "",
+    size: Annotated[int, typer.Option(min=64, max=1024, help="Pixels a side of each picture.")] = 320,
+) -> None:
+    """List the recipes to begin with, or draw them."""
+    from plough.core.kinds import make as make_asset
+    from plough.core.presets import PRESETS
+
+    found = [p for p in PRESETS if kind in ("", p.kind)]
+    if not found:
+        raise ParameterError("--kind", f"there is no preset of the kind {kind!r}", value=kind)
+    if sheet is None:
+        for p in found:
+            print(f"{p.name:24} {p.kind:6} {make_asset(p.kind, p.parameters, p.seed).mesh.triangles:>8,} triangles  {p.title}")
+        return
+    import numpy as np
+
+    from plough.core.formats.images import png
+    from plough.core.kinds import get_kind
+    from plough.core.parameters import build
+    from plough.core.scene.evaluation import Evaluator, variant_of
+
+    evaluator = Evaluator()
+    columns = math.ceil(math.sqrt(len(found) * 1.4))
+    rows = math.ceil(len(found) / columns)
+    image = np.full((rows * size, columns * size, 3), (228, 231, 222), np.uint8)
+    for k, p in enumerate(found):
+        whole = build(get_kind(p.kind).parameters, p.parameters).model_dump(mode="json")
+        r, c = divmod(k, columns)
+        picture = evaluator.picture(variant_of(p.name, p.title, p.kind, whole, p.seed, {}), (size, size))
+        image[r * size : (r + 1) * size, c * size : (c + 1) * size] = picture
+    sheet.parent.mkdir(parents=True, exist_ok=True)
+    sheet.write_bytes(png(image))
+    print(f"{sheet}: {len(found)} presets")
 
 
 scene = typer.Typer(no_args_is_help=True, help="Scene documents.")

@@ -77,3 +77,17 @@ def test_kinds_lists_and_describes() -> None:
     assert "first.count" in plough("kinds", "tree").stdout
     schema = json.loads(plough("kinds", "tree", "--json").stdout)
     assert schema["properties"]["height"]["maximum"] == 60
+
+
+def test_presets_are_listed_and_drawn(tmp_path: Path) -> None:
+    from PIL import Image
+
+    done = plough("presets", "--kind", "leaf")
+    assert done.returncode == 0, done.stderr
+    assert "torn-leaf" in done.stdout
+    done = plough("presets", "--kind", "leaf", "--size", "96", "--sheet", str(tmp_path / "sheet.png"))
+    assert done.returncode == 0, done.stderr
+    image = Image.open(tmp_path / "sheet.png")
+    assert image.width % 96 == 0
+    assert len(set(image.resize((64, 64)).getdata())) > 50, "something is drawn"
+    assert plough("presets", "--kind", "cactus").returncode == 1

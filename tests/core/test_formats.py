@@ -17,6 +17,7 @@ from plough.core.cache import Cache
 from plough.core.errors import PloughError, TooLargeError
 from plough.core.formats.glb import mesh_glb, no_images, read_json
 from plough.core.formats.obj import mesh_obj
+from plough.core.formats.solids import measured
 from plough.core.formats.usd import asset_usd
 from plough.core.grow.habit import TreeParameters
 from plough.core.kinds import all_kinds, get_kind, make
@@ -180,3 +181,50 @@ def test_glb_carries_the_second_coordinates_when_they_are_asked_for() -> None:
     assert "TEXCOORD_1" in document["meshes"][0]["primitives"][0]["attributes"]
     loaded = trimesh.load(io.BytesIO(mesh_glb(mesh, {}, "t")), file_type="glb")
     assert len(loaded.geometry) > 0
+
+
+def exported(mesh: Any, form: str = "obj") -> bytes:
+    data = mesh.export(file_type=form)
+    return data.encode() if isinstance(data, str) else bytes(data)
+
+
+@pytest.mark.parametrize("form", ["obj", "glb", "stl", "ply"])
+def test_a_cylinder_measures_alike_all_round(form: str) -> None:
+    mesh = trimesh.creation.cylinder(radius=2.0, height=6.0, sections=64)
+    mesh.apply_transform(trimesh.transformations.rotation_matrix(np.pi / 2, [1, 0, 0]))
+    mesh.apply_translation([5, 3, -7])
+    radii, height, width = measured(exported(mesh, form), form)
+    assert height == pytest.approx(6, rel=0.01)
+    assert width == pytest.approx(4, rel=0.01)
+    assert radii[2:-2].min() > 0.93
+    assert radii.max() == 1.0
+
+
+def test_a_long_box_is_longer_one_way() -> None:
+    radii, _, _ = measured(exported(trimesh.creation.box(extents=[4, 3, 1])), "obj")
+    middle = radii[8:16].mean(axis=0)
+    assert middle[0] > 3 * middle[4], "east is longer than south"
+    assert middle[0] == pytest.approx(middle[8], rel=0.1)
+
+
+@pytest.mark.parametrize(
+    ("data", "kind", "word"),
+    [(b"", "obj", "triangles"), (b"x", "glb", "read"), (b"v 0 0 0", "dwg", "dwg"), (b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3", "obj", "flat")],
+)
+def test_what_is_no_body_is_refused(data: bytes, kind: str, word: str) -> None:
+    with pytest.raises(PloughError, match=word):
+        measured(data, kind)
+
+
+def test_crowns_and_shrubs_fill_a_measured_body() -> None:
+    form = measured(exported(trimesh.creation.box(extents=[4, 3, 1])), "obj")[0].tolist()
+    for kind, values in (
+        ("tree", {"growth": "crown", "crown_form": form, "crown_width": 0.9, "height": 5, "crown_points": 500, "leaves": False}),
+        ("shrub", {"body": "own", "form": form, "width": 3, "depth": 3, "height": 2, "uneven": 0, "growth": "clipped", "leaves": False}),
+    ):
+        points = make(kind, values, 3).mesh.positions
+        upper = points[points[:, 1] > 0.5 * points[:, 1].max()]
+        east, south = np.ptp(upper[:, 0]), np.ptp(upper[:, 2])
+        assert east > 2 * south, f"the {kind} is long to the east as the box is"
+    with pytest.raises(PloughError, match="16"):
+        make("shrub", {"body": "own", "form": [[1, 2], [1, 2]]}, 1)

@@ -223,3 +223,15 @@ def test_a_jpeg_is_taken_and_a_missing_image_is_told(sedge: httpx.Client) -> Non
     answer = sedge.post("/api/make", json={"kind": "tree", "parameters": TREE, "images": {"bark.albedo": "0" * 40}})
     assert answer.status_code == 422
     assert "not here" in answer.json()["detail"]
+
+
+def test_a_mesh_is_measured_as_a_body(sedge: httpx.Client) -> None:
+    import trimesh
+
+    data = trimesh.creation.icosphere(radius=2.0).export(file_type="obj")
+    found = ok(sedge.post("/api/bench/form?kind=obj", content=data.encode()))
+    assert found["height"] == pytest.approx(4, rel=0.02)
+    assert len(found["form"][0]) == 16
+    middle, foot = found["form"][len(found["form"]) // 2], found["form"][0]
+    assert min(middle) > 0.9 > 0.6 > max(foot)
+    refused(sedge.post("/api/bench/form?kind=dwg", content=b"x"), "kind")

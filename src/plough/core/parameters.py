@@ -9,10 +9,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Any, TypeVar, cast
 
+import numpy as np
 from annotated_types import Ge, Le
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
 from pydantic.fields import FieldInfo
 
+from plough.core.arrays import Float64
 from plough.core.errors import ParameterError
 
 
@@ -132,6 +134,35 @@ def text(default: str, title: str, *, most: int = 80, group: str = "", help: str
 def reference(default: Any, title: str, to: str, *, group: str = "", help: str = "") -> Any:
     """The id, or ids, of other things in the scene: `to` is path, area, layer or asset."""
     return Field(default, title=title, description=help, json_schema_extra=_extra("reference", "", None, None, group, to=to))
+
+
+COLUMNS = 16  #: radii in each row of `Sections`
+
+
+def _sections(rows: tuple[tuple[float, ...], ...]) -> tuple[tuple[float, ...], ...]:
+    if len(rows) == 1:
+        raise ValueError("a form has at least two rows of radii")
+    for k, row in enumerate(rows):
+        if len(row) != COLUMNS:
+            raise ValueError(f"row {k} of a form has {len(row)} radii; it needs {COLUMNS}")
+    if rows and max(max(row) for row in rows) <= 0:
+        raise ValueError("a form needs a radius above 0")
+    return rows
+
+
+_Radius = Annotated[float, Field(ge=0, le=3)]
+Sections = Annotated[tuple[tuple[_Radius, ...], ...], Field(max_length=48), AfterValidator(_sections)]
+"""A body about the vertical: rows from foot to top, each with `COLUMNS` radii once round, in half widths."""
+
+
+def sections(title: str, *, group: str = "", help: str = "") -> Any:
+    """A body measured from a mesh; the field's type is `Sections`."""
+    return Field((), title=title, description=help, json_schema_extra=_extra("form", "", None, None, group))
+
+
+def form_of(rows: tuple[tuple[float, ...], ...]) -> Float64 | None:
+    """(rows, `COLUMNS`) radii, or None where there are none."""
+    return np.array(rows, np.float64) if rows else None
 
 
 def section(default: Parameters, title: str, group: str) -> Any:

@@ -2,6 +2,7 @@
   /** The control that a parameter asks for. */
   import type { Row } from '../api/client';
   import Curve from './Curve.svelte';
+  import Form from './Form.svelte';
   import Points from './Points.svelte';
   import RuledSlider from './RuledSlider.svelte';
   import RuledSpan from './RuledSpan.svelte';
@@ -111,6 +112,8 @@
       onchange={(e) => onchange((e.target as HTMLInputElement).value.trim())}
     />
   </label>
+{:else if row.control === 'form'}
+  <Form {row} value={now as number[][]} {disabled} {onchange} />
 {:else if row.control === 'guide' || row.control === 'line'}
   <Points {row} value={now as number[][]} {disabled} {onchange} />
 {/if}

@@ -176,7 +176,9 @@
   /** Rows that do something as the others stand. */
   function live(r: Row): boolean {
     const p = bench.parameters;
+    if (r.path === 'crown_profile') return p.growth !== 'orders' && !(p.crown_form as unknown[]).length;
     if (r.group === 'Crown' && r.path !== 'growth') return p.growth !== 'orders';
+    if (r.path === 'form') return p.body === 'own';
     if (r.group === 'Branching' && p.growth === 'crown') return ['clear', 'thinnest', 'end_thin'].includes(r.path);
     if (r.group === 'Branching' && p.growth === 'mixed') return !/^(second|third|fourth)\./.test(r.path);
     if (r.path.startsWith('sprig_') || r.path === 'leaf_aspect') return p.leaf_form === 'cards' || !('leaf_form' in p);

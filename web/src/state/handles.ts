@@ -51,7 +51,7 @@ export function handlesOf(kind: string, stage: string, p: Values): Handles {
       lines: [{ points, sideways: false }],
     };
   }
-  if (kind === 'tree' && stage === 'Crown' && p.growth !== 'orders') {
+  if (kind === 'tree' && stage === 'Crown' && p.growth !== 'orders' && !(p.crown_form as unknown[]).length) {
     const knots = (p.crown_profile ?? []) as Knot[];
     const low = Math.min(Number(p.crown_low ?? 0.3), 0.97) * h;
     const half = 0.5 * Number(p.crown_width ?? 0.7) * h;

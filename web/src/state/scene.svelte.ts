@@ -31,7 +31,7 @@ export type Edit =
       images?: Record<string, string>;
     }
   | { op: 'returnTo'; id: string; number: number }
-  | { op: 'addAsset'; kind: string; name: string; parameters: Values; seeds: number[]; tags?: string[] }
+  | { op: 'addAsset'; kind: string; name: string; parameters: Values; seeds: number[]; tags?: string[]; images?: Record<string, string> }
   | { op: 'removeAsset'; id: string }
   | { op: 'scene'; name?: string; settings?: Values }
   | { op: 'undo' }
@@ -296,11 +296,11 @@ export class OpenScene {
           );
         }
         case 'addAsset': {
-          const { kind, name, parameters, seeds, tags = [] } = edit;
+          const { kind, name, parameters, seeds, tags = [], images = {} } = edit;
           return await take(
             api.POST('/api/scenes/{scene_id}/assets', {
               params: { path },
-              body: { kind, name, parameters, seeds, tags },
+              body: { kind, name, parameters, seeds, tags, images },
             }),
           );
         }

@@ -20,21 +20,38 @@ MOST_NODES = 60_000
 _HIGH, _ROUND, _OUT, _WANDER = (stream(f"crown.{n}") for n in ("high", "round", "out", "wander"))
 
 
-def crown_points(seed: int, count: int, profile: Float32, low: float, high: float, radius: float, shell: float) -> Float64:
-    """(count, 3) points in a body of revolution; more points keep the earlier ones.
+def crown_points(
+    seed: int, count: int, profile: Float32, low: float, high: float, radius: float, shell: float, form: Float64 | None = None
+) -> Float64:
+    """(count, 3) points in a body of revolution, or in one of any `form`; more points keep the earlier ones.
 
     Args:
         profile: (n,) radii from the crown's foot to its top, times `radius` metres.
         low, high: metres above the ground.
         shell: 0 fills the body evenly, 1 draws the points to its surface.
+        form: (rows, columns) radii from foot to top and once round, in place of the profile.
     """
+    if form is not None:
+        profile = np.sqrt((form**2).mean(axis=1)).astype(np.float32)
     index = np.arange(count, dtype=np.uint64)
     area = np.concatenate([[0.0], np.cumsum(np.maximum(profile[1:], profile[:-1]).astype(np.float64) ** 2 + 1e-6)])
     height = np.interp(uniform_array(seed, _HIGH, index) * area[-1], area, np.linspace(0.0, 1.0, profile.shape[0]))
     out = uniform_array(seed, _OUT, index) ** (0.5 / (1.0 + 3.0 * shell))
     reach = np.interp(height, np.linspace(0.0, 1.0, profile.shape[0]), profile) * radius * out
     turn = 2.0 * math.pi * uniform_array(seed, _ROUND, index)
+    if form is not None:
+        reach = radius_at(form, height, turn) * radius * out
     return np.stack([reach * np.cos(turn), low + (high - low) * height, reach * np.sin(turn)], axis=1)
+
+
+def radius_at(form: Float64, height: Float64, turn: Float64) -> Float64:
+    """Radii of a form (rows, columns) at `height` in [0, 1] and `turn` in radians, linear between its numbers."""
+    rows, columns = form.shape
+    y, x = np.clip(height, 0, 1) * (rows - 1), (turn / (2.0 * math.pi)) % 1.0 * columns
+    j, i = np.minimum(y.astype(np.int64), rows - 2), x.astype(np.int64) % columns
+    f, e = y - j, x - np.floor(x)
+    k = (i + 1) % columns
+    return np.asarray((form[j, i] * (1 - e) + form[j, k] * e) * (1 - f) + (form[j + 1, i] * (1 - e) + form[j + 1, k] * e) * f)
 
 
 @kernel

@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import AfterValidator, Field
 
 from plough.core.grow.covering import Woody
-from plough.core.parameters import Knots, Parameters, choice, count, curve, flag, number, section
+from plough.core.parameters import Knots, Parameters, Sections, choice, count, curve, flag, number, section, sections
 
 _ARRANGEMENTS = {"spiral": "Spiral", "alternate": "Alternate", "opposite": "Opposite", "whorled": "Whorls of three"}
 
@@ -122,6 +122,7 @@ class TreeParameters(Woody):
         group="Crown",
         help="Half its width, from foot to top; also shown in the view.",
     )
+    crown_form: Sections = sections("Crown from a mesh", group="Crown", help="In place of the profile: radii measured from a mesh.")
     crown_low: float = number(0.3, "Crown from", (0, 0.95), unit="of height", group="Crown")
     crown_width: float = number(0.7, "Width", (0.05, 2.5), soft=(0.1, 1.5), unit="of height", group="Crown")
     crown_points: int = count(900, "Points", (10, 6000), soft=(50, 3000), group="Crown", help="More leave the others where they are.")

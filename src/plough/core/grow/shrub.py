@@ -19,13 +19,14 @@ from plough.core.collider import Collider, joined
 from plough.core.curves import profile_table
 from plough.core.errors import TooLargeError
 from plough.core.grow.covering import MOST_TRIANGLES, Woody, check_leaves, cloud_of, dressed, hung_on, linear, materials, moss_of
+from plough.core.grow.crown import radius_at
 from plough.core.grow.foliage import Hung, join_hung, lumps
 from plough.core.grow.skeleton import R2_FIRST, R2_SECOND, Order
 from plough.core.grow.wood import Flare, tinted, wood_mesh
 from plough.core.kinds import Product, kind
 from plough.core.mesh.value import Mesh, join
 from plough.core.noise import gradient
-from plough.core.parameters import Knots, choice, count, curve, number
+from plough.core.parameters import Knots, Sections, choice, count, curve, form_of, number, sections
 from plough.core.rng import bits_array, stream, uniform_array
 
 MOST_TWIGS = 24_000
@@ -48,8 +49,8 @@ class ShrubParameters(Woody):
 
     stages: ClassVar = ("Body", "Twigs", "Leaves", "Leaf", "Skin", "Detail", "Game")
 
-    body: Literal["ball", "box", "tube", "hedge"] = choice(
-        "ball", "Body", {"ball": "Ball", "box": "Box", "tube": "Tube", "hedge": "Hedge along a line"}, group="Body"
+    body: Literal["ball", "box", "tube", "hedge", "own"] = choice(
+        "ball", "Body", {"ball": "Ball", "box": "Box", "tube": "Tube", "hedge": "Hedge along a line", "own": "From a mesh"}, group="Body"
     )
     height: float = number(1.6, "Height", (0.1, 20), soft=(0.2, 5), unit="m", group="Body")
     width: float = number(1.7, "Width", (0.1, 30), soft=(0.2, 6), unit="m", group="Body", help="Of a hedge: across its line.")
@@ -63,6 +64,7 @@ class ShrubParameters(Woody):
         ((-2, 0), (-0.6, 0.35), (0.7, -0.3), (2, 0)), title="Line of the hedge", description="East and south, in metres.",
         json_schema_extra={"control": "line", "unit": "m", "group": "Body"},
     )  # fmt: skip
+    form: Sections = sections("Body from a mesh", group="Body", help="Radii measured from a mesh; none yet: a tube.")
     uneven: float = number(0.35, "Uneven", (0, 1), group="Body", help="Bulges and hollows of the whole body.")
 
     growth: Literal["clipped", "loose"] = choice("loose", "Grows", {"clipped": "Clipped", "loose": "Loose"}, group="Twigs")
@@ -125,7 +127,11 @@ def body_of(p: ShrubParameters, seed: int) -> Body:
     else:
         t = np.linspace(0.0, 1.0, 18)
         a = np.linspace(0.0, 2.0 * math.pi, 33)
-        if p.body == "ball":
+        form = form_of(p.form) if p.body == "own" else None
+        if form is not None:
+            t = np.linspace(0.0, 1.0, form.shape[0] * 2)
+            ring, up = np.ones(t.size), t
+        elif p.body == "ball":
             angle = 0.12 * math.pi + 0.88 * math.pi * t  # from just above its lowest point
             ring, up = np.sin(angle), 0.5 - 0.5 * np.cos(angle)
         else:
@@ -144,8 +150,13 @@ def body_of(p: ShrubParameters, seed: int) -> Body:
             side = side / ((np.abs(side) ** power).sum(axis=1) ** (1.0 / power))[:, None]
         x = 0.5 * p.width * ring[:, None] * side[None, :, 0]
         z = 0.5 * p.depth * ring[:, None] * side[None, :, 1]
+        if form is not None:
+            around = radius_at(form, np.repeat(t, a.size), np.tile(-a, t.size)).reshape(t.size, a.size)
+            x, z = 0.5 * p.width * around * side[None, :, 0], 0.5 * p.depth * around * side[None, :, 1]
         y = np.broadcast_to((low + (high - low) * up)[:, None], x.shape)
         grid = np.stack([x, y, z], axis=-1)
+        if form is not None:  # close the top
+            grid = np.concatenate([grid, np.broadcast_to(grid[-1].mean(axis=0), grid[-1:].shape)])
         spine = np.array([[0.0, y_, 0.0] for y_ in np.linspace(low, low + 0.8 * (high - low), 5)])
     if p.uneven > 0:
         grid = _bulged(grid, spine, p.uneven * 0.16 * min(p.width, p.height), seed)

@@ -21,6 +21,7 @@ from plough.core.grow.wood import Flare, grow_roots, tinted, wood_mesh
 from plough.core.kinds import Product, kind
 from plough.core.mesh.facets import faceted
 from plough.core.mesh.value import Mesh, join
+from plough.core.parameters import form_of
 
 _ORDERS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh")
 _WHORL = {"spiral": 1, "alternate": 1, "opposite": 2, "whorled": 3}
@@ -90,7 +91,7 @@ def grow(p: TreeParameters, seed: int) -> list[Order]:
         h = p.height
         table = profile_table(p.crown_profile)
         low = min(p.crown_low, 0.97) * h
-        goals = crown_points(seed, p.crown_points, table, low, h, 0.5 * p.crown_width * h, p.crown_shell)
+        goals = crown_points(seed, p.crown_points, table, low, h, 0.5 * p.crown_width * h, p.crown_shell, form_of(p.crown_form))
         step, reach, stop = (x * h / 100.0 for x in (p.crown_step, p.crown_reach, p.crown_stop))
         start = min(0.95, 0.85 * p.crown_low / p.stem_length) if p.growth == "crown" else 0.9
         orders = fill_crown(

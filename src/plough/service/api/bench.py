@@ -23,6 +23,8 @@ from plough.core.errors import ParameterError
 from plough.core.formats.glb import GlbBuilder, Images, no_images
 from plough.core.formats.images import MOST_BYTES, check_image
 from plough.core.formats.obj import mesh_obj
+from plough.core.formats.solids import MOST_BYTES as MOST_MESH_BYTES
+from plough.core.formats.solids import measured
 from plough.core.formats.usd import asset_usd
 from plough.core.grow.complexity import fit
 from plough.core.grow.habit import TreeParameters
@@ -45,6 +47,7 @@ from plough.service.api.models import (
     ExportIn,
     FitIn,
     FitOut,
+    FormOut,
     ImageOut,
     LevelFacts,
     MakeAsset,
@@ -222,6 +225,20 @@ def read_image(name: str, db: Session, me: Me) -> Response:
         raise NotFound(f"there is no image {name!r}")
     media = "image/png" if row.data.startswith(b"\x89PNG") else "image/jpeg"
     return Response(row.data, media_type=media, headers={"Cache-Control": "private, max-age=31536000, immutable"})
+
+
+@router.post(
+    "/form", openapi_extra={"requestBody": {"content": {"application/octet-stream": {}}, "required": True}}
+)  # fmt: skip
+async def take_form(request: Request, me: Me, kind: str) -> FormOut:
+    """Measures a mesh (OBJ, GLB, STL, PLY) as a body for crowns and shrubs."""
+    data = b""
+    async for chunk in request.stream():
+        data += chunk
+        if len(data) > MOST_MESH_BYTES:
+            break
+    form, height, width = await run_in_threadpool(measured, data, kind)
+    return FormOut(form=form.tolist(), height=height, width=width)
 
 
 @router.post("/recipe")

@@ -380,6 +380,14 @@ class PresetOut(BaseModel):
     picture: str
 
 
+class FormOut(BaseModel):
+    """A mesh as a body about the vertical."""
+
+    form: list[list[float]]
+    height: float
+    width: float
+
+
 class ImageOut(BaseModel):
     """An image that was taken in."""
 
