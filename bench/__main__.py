@@ -18,6 +18,7 @@ from scipy.stats import qmc
 from plough.core.kinds import make
 from plough.core.mesh.sweep import Limbs, sweep
 from plough.core.place.sampling import sample
+from plough.core.presets import preset
 from plough.core.scene import Evaluator
 from plough.core.scene.evaluation import with_layer
 from plough.core.scene.weight import weigh
@@ -73,15 +74,18 @@ def sweep_rows(into: Table) -> None:
         copy,
         "≤ 6",
     )
-    tree = make("tree", PEAR, 7)
-    blank = np.empty(tree.mesh.nbytes, np.uint8)
-    row(
-        into,
-        f"pear regrown, {tree.mesh.triangles:,} triangles",
-        median(lambda: make("tree", PEAR, 7), 20),
-        "a copy of its bytes",
-        median(blank.copy, 50),
-    )
+    for name, aim in (("old-orchard-standard", "≤ 40 ms"), ("field-standard", ""), ("clipped-hedge", ""), ("cow-parsley", "")):
+        p = preset(name)
+        grown = make(p.kind, p.parameters, p.seed)
+        seeds = iter(range(1, 1000))
+        blank = np.empty(grown.mesh.nbytes, np.uint8)
+        again = median(lambda p=p, seeds=seeds: make(p.kind, p.parameters, next(seeds)), 15)
+        row(into, f"{name} regrown, {grown.mesh.triangles:,} triangles", again, "a copy of its bytes", median(blank.copy, 50), aim)
+    orchard = make("tree", preset("old-orchard-standard").parameters, 27)
+    pixels = np.empty((512, 512, 4), np.uint8)
+    for slot, material in orchard.materials.items():
+        if material.maps is not None:
+            row(into, f"maps of {slot} drawn, 512 px", median(material.maps.draw, 3), "a copy of their pixels", median(pixels.copy, 50))
 
 
 def sampling_rows(into: Table) -> None:
@@ -157,6 +161,14 @@ def latency_rows(into: Table) -> None:
                 ping,
                 "≤ 60 ms",
             )
+            orchard = preset("old-orchard-standard").parameters
+            tall = iter(np.linspace(5, 9, 200))
+
+            def tray() -> None:
+                body = {"kind": "tree", "parameters": orchard | {"height": float(next(tall))}, "seeds": list(range(1, 9)), "detail": 0}
+                client.post("/api/bench/pictures", json=body).raise_for_status()
+
+            row(into, "tray: eight orchard trees grown and drawn", median(tray, 7), "a health request", ping, "≤ 1 s")
             scene = client.get("/api/scenes").json()[0]["id"]
             client.get(f"/api/scenes/{scene}/evaluation")
             serial = iter(range(1, 1000))

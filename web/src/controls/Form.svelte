@@ -15,7 +15,8 @@
   /** The outline through columns `a` (to the right) and `b` (to the left). */
   function outline(a: number, b: number): string {
     const n = value.length;
-    const at = (r: number, k: number) => [(k * half).toFixed(1), (H - 6 - (r / (n - 1)) * (H - 12)).toFixed(1)].join(' ');
+    const at = (r: number, k: number) =>
+      [(k * half).toFixed(1), (H - 6 - (r / (n - 1)) * (H - 12)).toFixed(1)].join(' ');
     const right = value.map((line, r) => at(r, line[a] ?? 0));
     const left = value.map((line, r) => at(r, -(line[b] ?? 0))).reverse();
     return `M${[...right, ...left].join('L')}Z`;
@@ -47,9 +48,20 @@
     <span class="text-[11.5px] text-soft">{value.length ? 'east and south' : 'none'}</span>
   </div>
   {#if value.length}
-    <svg viewBox="0 0 320 {H}" class="w-full rounded border border-line bg-plate" role="img" aria-label="outlines of the body">
+    <svg
+      viewBox="0 0 320 {H}"
+      class="w-full rounded border border-line bg-plate"
+      role="img"
+      aria-label="outlines of the body"
+    >
       {#each [[0, 8, 90], [4, 12, 230]] as [a = 0, b = 0, x = 0] (a)}
-        <path d={outline(a, b)} transform="translate({x} 0)" fill="var(--moss-tint)" stroke="var(--moss)" stroke-width="1.6" />
+        <path
+          d={outline(a, b)}
+          transform="translate({x} 0)"
+          fill="var(--moss-tint)"
+          stroke="var(--moss)"
+          stroke-width="1.6"
+        />
       {/each}
     </svg>
   {/if}
@@ -67,5 +79,7 @@
       {#if value.length}<button class="btn" onclick={() => onchange([])}>Without it</button>{/if}
     </div>
   {/if}
-  {#if note}<p class="mt-1 text-[12px] {bad ? 'text-clay' : 'text-soft'}" role={bad ? 'alert' : 'status'}>{note}</p>{/if}
+  {#if note}<p class="mt-1 text-[12px] {bad ? 'text-clay' : 'text-soft'}" role={bad ? 'alert' : 'status'}>
+      {note}
+    </p>{/if}
 </div>

@@ -31,7 +31,15 @@ export type Edit =
       images?: Record<string, string>;
     }
   | { op: 'returnTo'; id: string; number: number }
-  | { op: 'addAsset'; kind: string; name: string; parameters: Values; seeds: number[]; tags?: string[]; images?: Record<string, string> }
+  | {
+      op: 'addAsset';
+      kind: string;
+      name: string;
+      parameters: Values;
+      seeds: number[];
+      tags?: string[];
+      images?: Record<string, string>;
+    }
   | { op: 'removeAsset'; id: string }
   | { op: 'scene'; name?: string; settings?: Values }
   | { op: 'undo' }

@@ -227,6 +227,14 @@ export class Turntable {
         const material = HIGHLIGHT.clone();
         material.map = part.material.map;
         material.alphaTest = part.material.alphaTest;
+        // of the texture only the outline
+        if (material.map)
+          material.onBeforeCompile = (shader) => {
+            shader.fragmentShader = shader.fragmentShader.replace(
+              '#include <map_fragment>',
+              'diffuseColor.a *= step(0.45, texture2D(map, vMapUv).a);',
+            );
+          };
         this.marked.add(new THREE.Mesh(geometry, material));
       }
       before += count;

@@ -119,6 +119,23 @@ def _sweep(
             slope = (radius[q1] - radius[q0]) / max(1e-6, math.sqrt(ex * ex + ey * ey + ez * ez))
             slope = max(slope, -2.0)
             tip = k == n - 1
+            if lo == 0.0 and not tip:
+                # round: normals and tangents come out square and of one length, without a root for each
+                lean = 1.0 / math.sqrt(1.0 + slope * slope)
+                sx, sy, sz = slope * tx * lean, slope * ty * lean, slope * tz * lean
+                shown = wind[p, 0], wind[p, 1], wind[p, 2], wind[p, 3]
+                width, low = np.float32(repeats / s), np.float32(-along / tile)
+                for side in range(s + 1):
+                    a = (side % s) * step
+                    c, sn = _COS[a], _SIN[a]
+                    ox, oy, oz = c * rx + sn * bx, c * ry + sn * by, c * rz + sn * bz
+                    pos[v, 0], pos[v, 1], pos[v, 2] = px + r0 * ox, py + r0 * oy, pz + r0 * oz
+                    nor[v, 0], nor[v, 1], nor[v, 2] = ox * lean - sx, oy * lean - sy, oz * lean - sz
+                    tan[v, 0], tan[v, 1], tan[v, 2], tan[v, 3] = c * bx - sn * rx, c * by - sn * ry, c * bz - sn * rz, 1.0
+                    uvs[v, 0], uvs[v, 1] = side * width, low
+                    win[v, 0], win[v, 1], win[v, 2], win[v, 3] = shown
+                    v += 1
+                continue
             for side in range(s + 1):
                 if tip and side == s:
                     break
