@@ -69,6 +69,10 @@
   });
   $effect(() => table?.setLight(app.dusk));
   $effect(() => {
+    void bench.id;
+    table?.anew();
+  });
+  $effect(() => {
     if (table && bench.made) table.show(subject(bench.made));
   });
   $effect(() => table?.hold(held ? subject(held.made) : null));
@@ -134,7 +138,7 @@
     return shapes.lines.map((l) =>
       l.points
         .map((p) => table?.stage.project(world(p, l.sideways)))
-        .filter((p) => p)
+        .filter((p) => p && Number.isFinite(p.x + p.y))
         .map((p) => `${p?.x.toFixed(1)},${p?.y.toFixed(1)}`)
         .join(' '),
     );
@@ -215,7 +219,7 @@
       <polyline {points} fill="none" stroke="#3f5b6b" stroke-width="1.8" stroke-dasharray="5 4" />
     {/each}
     {#each spots as { h, p } (h.key)}
-      {#if p}
+      {#if p && Number.isFinite(p.x + p.y)}
         <circle
           class="pointer-events-auto {disabled ? '' : 'cursor-grab'}"
           cx={p.x}

@@ -56,7 +56,7 @@
     untrack(() => {
       const first = taken !== id;
       if (!first && same(parameters, bench.parameters) && same(images, bench.images)) return;
-      bench.take(kind.name, parameters, first ? (seeds[0] ?? 1) : bench.seed, images);
+      bench.take(id, kind.name, parameters, first ? (seeds[0] ?? 1) : bench.seed, images);
       if (first) {
         taken = id;
         bench.seedsFrom = Math.floor(((seeds[0] ?? 1) - 1) / 8) * 8;

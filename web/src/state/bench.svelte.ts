@@ -68,6 +68,7 @@ export async function make(
 }
 
 export class BenchState {
+  id = $state(''); // of the asset
   kind = $state('');
   parameters = $state.raw<Values>({});
   images = $state.raw<Images>({});
@@ -100,7 +101,9 @@ export class BenchState {
   constructor(readonly scene: string) {}
 
   /** Begin with an asset as it is kept. */
-  take(kind: string, parameters: Values, seed: number, images: Images) {
+  take(id: string, kind: string, parameters: Values, seed: number, images: Images) {
+    if (this.id !== id) this.made = null;
+    this.id = id;
     this.kind = kind;
     this.parameters = parameters;
     this.images = images;

@@ -168,6 +168,11 @@ export class Turntable {
     this.man.position.set(-(a.radius * 1.05 + 0.14 * a.height + 0.5), 0, Math.max(0.1, a.radius * 0.2));
   }
 
+  /** Another asset comes: it is framed when it is there. */
+  anew() {
+    this.framed = false;
+  }
+
   setLook(look: Look) {
     this.look = look;
     // what is drawn over and over adds up on a dark ground

@@ -197,7 +197,7 @@ def _dress(
     for i in range(n):
         hue = symmetric(seed, _TINT, ids[i])
         value = symmetric(seed, _TINT, ids[i] + np.uint64(1))
-        light = (1.0 - 0.85 * d.inside) + 0.85 * d.inside * min(1.0, 1.25 * sky[i])
+        light = (1.0 - 0.66 * d.inside) + 0.66 * d.inside * min(1.0, 1.25 * sky[i])
         for k in range(each):
             v = i * each + k
             px, py, pz = positions[v, 0], positions[v, 1], positions[v, 2]
