@@ -1,5 +1,6 @@
 """Trees and tufts: sound for any parameters, stable under every count."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -16,6 +17,7 @@ from plough.core.grow.skin import Bark, Sprig
 from plough.core.grow.tree import MOST_TRIANGLES, assemble, grow
 from plough.core.kinds import all_kinds, make
 from plough.core.mesh.checks import problems
+from plough.core.mesh.silhouette import difference, silhouettes
 from plough.core.parameters import build, describe, with_values
 from plough.core.presets import PRESETS, preset
 
@@ -286,6 +288,23 @@ def test_every_preset_is_sound_at_every_level(name: str) -> None:
         product = make(p.kind, p.parameters, p.seed, detail)
         assert problems(product.mesh, least_area=0.0) == []
         assert sum(n for _, n in product.ranges.values()) in (0, product.mesh.triangles)
+
+
+@pytest.mark.parametrize("name", [p.name for p in PRESETS])
+def test_the_second_levels_silhouette_stays_within_six_per_cent(name: str) -> None:
+    p = preset(name)
+    near, middle = (make(p.kind, p.parameters, p.seed, detail) for detail in (0, 1))
+    albedo = {}
+    for slot, material in near.materials.items():
+        recipe = material.maps
+        if recipe is not None and hasattr(recipe, "size"):
+            recipe = replace(recipe, size=128)  # type: ignore[type-var]
+        albedo[slot] = np.full((1, 1, 4), 255, np.uint8) if recipe is None else recipe.draw().albedo
+    a, b = (silhouettes(q.mesh, q.materials, albedo, near.mesh) for q in (near, middle))
+    assert a.mean() > 0.02, "there is a silhouette"
+    assert difference(a, b) <= 0.06
+    if near.mesh.triangles > 1000:
+        assert middle.mesh.triangles < 0.95 * near.mesh.triangles
 
 
 def test_age_moves_every_vertex_of_a_fixed_topology_without_a_jump() -> None:

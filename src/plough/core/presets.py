@@ -298,7 +298,7 @@ PRESETS: tuple[Preset, ...] = (
     Preset("fern", "Fern", "plant", 7, {
         "height": 0.1, "stems": 1, "thickness": 18, "low": {"leaves": 14, "at": 0.3, "extent": 0.6, "size": 72, "pitch": 34, "smaller": 0.35, "variation": 0.35}, "middle": {"leaves": 0}, "head": "none",
         "leaf": {"form": "frond", "length": 72, "leaflets": 51, "leaflet_size": 0.24, "leaflet_angle": 74, "leaflet_profile": [[0, 0.5], [0.3, 1], [0.7, 0.72], [1, 0.08]], "width": 0.26, "lobes": 0.85,
-                 "lobe_count": 9, "stalk": 0.14, "bend": 62, "curl": 20, "fold": 12, "teeth": 0, "divisions": 2, "blade_color": "#5c8a37", "tip_color": "#86a94d", "edge_color": "#55822f"}}),
+                 "lobe_count": 9, "stalk": 0.14, "bend": 62, "curl": 20, "fold": 12, "teeth": 0, "divisions": 3, "blade_color": "#5c8a37", "tip_color": "#86a94d", "edge_color": "#55822f"}}),
     Preset("nodding-bells", "Nodding bells", "plant", 2, {
         "height": 0.38, "stems": 6, "spread": 14, "foot": 5, "nod": 0.9, "thickness": 4, "low": {"leaves": 5, "size": 26, "pitch": 30, "extent": 0.01}, "middle": {"leaves": 0},
         "leaf": {"length": 26, "width": 0.06, "outline": [[0, 0.8], [0.4, 1], [0.8, 0.7], [1, 0]], "stalk": 0, "teeth": 0, "bend": 66, "veins": 0.2, "vein_count": 0},

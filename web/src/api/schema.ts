@@ -720,6 +720,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bench/form": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Form
+         * @description Measures a mesh (OBJ, GLB, STL, PLY) as a body for crowns and shrubs.
+         */
+        post: operations["take_form_api_bench_form_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench/recipe": {
         parameters: {
             query?: never;
@@ -1298,6 +1318,18 @@ export interface components {
             complexity: number;
             /** Triangles */
             triangles: number;
+        };
+        /**
+         * FormOut
+         * @description A mesh as a body about the vertical.
+         */
+        FormOut: {
+            /** Form */
+            form: number[][];
+            /** Height */
+            height: number;
+            /** Width */
+            width: number;
         };
         /**
          * GroundLayer
@@ -5259,6 +5291,77 @@ export interface operations {
                 content: {
                     "image/png": unknown;
                     "image/jpeg": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_form_api_bench_form_post: {
+        parameters: {
+            query: {
+                kind: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": unknown;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormOut"];
                 };
             };
             /** @description Not signed in. */

@@ -21,7 +21,7 @@ from plough.core.rng import bits, stream, symmetric, uniform
 _BLADE, _HEIGHT, _WAY, _LEAN, _BEND, _AWAY, _TONE, _HEAD = (
     stream(f"tuft.{n}") for n in ("blade", "height", "way", "lean", "bend", "away", "tone", "head")
 )
-_KEEP = (1.0, 0.85, 0.35)  #: share of the blades, by level of detail
+_KEEP = (1.0, 0.9, 0.35)  #: share of the blades, by level of detail
 _SEGMENTS = (4, 3, 2)
 MOST_TRIANGLES = 60_000
 
