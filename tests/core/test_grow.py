@@ -324,6 +324,18 @@ def test_age_moves_every_vertex_of_a_fixed_topology_without_a_jump() -> None:
         assert part < 0.25 * max(whole, 0.4), "a hundredth of the way moves nothing by a quarter of it"
 
 
+def test_the_stem_runs_through_the_knots_of_its_guide() -> None:
+    guide = [[0.1, 0.3, 0.0], [0.0, 0.6, 0.2], [0.3, 0.9, 0.1]]
+    stem = grow(build(TreeParameters, {"guide": guide, "height": 8, "crookedness": 0.8}), 3)[0].points[0]
+    for knot in np.array(guide) * 8:
+        a, b = stem[:-1], stem[1:]
+        t = np.clip(((knot - a) * (b - a)).sum(axis=1) / ((b - a) ** 2).sum(axis=1), 0, 1)
+        assert np.linalg.norm(a + t[:, None] * (b - a) - knot, axis=1).min() < 0.08
+    assert np.linalg.norm(stem[-1] - np.array(guide[-1]) * 8) < 1e-3, "it ends at the last knot"
+    with pytest.raises(ParameterError, match="guide"):
+        make("tree", {"guide": [[0.1, 0.3, 0.0], [0.1, 0.3, 0.0]]}, 1)
+
+
 def test_a_young_tree_is_the_same_tree() -> None:
     orders = grow(TreeParameters(), 5)
     young = aged(orders, 0.4)

@@ -98,7 +98,7 @@ _CARR: dict[str, Any] = {
 
 _WIND_BENT: dict[str, Any] = {
     "height": 4.6, "stem_length": 0.8, "girth": 5.6, "taper": 0.4, "crookedness": 0.3, "pipe": 2.3, "twist": 90,
-    "guide": [[0.06, 0.2, 0.0], [0.24, 0.42, 0.03], [0.56, 0.58, 0.0], [0.95, 0.66, -0.04]],
+    "guide": [[0.038, 0.127, 0.0], [0.152, 0.267, 0.019], [0.356, 0.368, 0.0], [0.603, 0.419, -0.025]],
     "first": {"count": 26, "start": 0.3, "end": 0.99, "angle": 52, "tip_angle": 26, "length": 0.42, "profile": [[0, 0.7], [0.4, 1], [1, 0.55]], "thickness": 0.56,
               "crookedness": 0.55, "lift": 0.5, "pull": 0.0, "variation": 0.35, "dead": 12, "stubs": 6},
     "second": {"count": 9, "start": 0.2, "end": 0.98, "angle": 52, "tip_angle": 34, "flat": 0.5, "length": 0.48, "thickness": 0.6, "crookedness": 0.5, "pull": 0.0},

@@ -60,7 +60,7 @@
     void fit();
   }}
 >
-  <label class="flex flex-1 items-center gap-2"
+  <label class="flex min-w-0 flex-1 items-center gap-2"
     >Fit to
     <input
       class="field min-w-0 flex-1 py-[3px] text-right tabular-nums"

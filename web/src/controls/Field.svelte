@@ -13,6 +13,7 @@
     value,
     disabled = false,
     choices = [],
+    reach = 1,
     oninput,
     onchange,
   }: {
@@ -20,6 +21,7 @@
     value: unknown;
     disabled?: boolean;
     choices?: { id: string; name: string }[]; // what a reference may name
+    reach?: number; // how far a first guide goes
     oninput?: (v: unknown) => void;
     onchange: (v: unknown) => void;
   } = $props();
@@ -105,7 +107,7 @@
   >
     <span class="leading-tight">{row.title}</span>
     <input
-      class="field py-[3px]"
+      class="field min-w-0 py-[3px]"
       maxlength="80"
       {disabled}
       value={String(now ?? '')}
@@ -115,5 +117,5 @@
 {:else if row.control === 'form'}
   <Form {row} value={now as number[][]} {disabled} {onchange} />
 {:else if row.control === 'guide' || row.control === 'line'}
-  <Points {row} value={now as number[][]} {disabled} {onchange} />
+  <Points {row} value={now as number[][]} {disabled} {reach} {onchange} />
 {/if}

@@ -9,8 +9,9 @@
     row,
     value,
     disabled = false,
+    reach = 1,
     onchange,
-  }: { row: Row; value: number[][]; disabled?: boolean; onchange: (v: number[][]) => void } = $props();
+  }: { row: Row; value: number[][]; disabled?: boolean; reach?: number; onchange: (v: number[][]) => void } = $props();
   const level = $derived(row.control === 'line');
   const most = $derived(level ? 24 : 8);
   const least = $derived(level ? 2 : 0);
@@ -21,9 +22,9 @@
     const before = value.at(-2);
     if (!last)
       return onchange([
-        [0.02, 0.34, 0],
-        [-0.02, 0.68, 0],
-        [0, 1, 0],
+        [0.02, 0.34 * reach, 0],
+        [-0.02, 0.68 * reach, 0],
+        [0, reach, 0],
       ]);
     const step = before ? last.map((v, k) => v - (before[k] ?? 0)) : last;
     onchange([...value, last.map((v, k) => Math.round((v + (step[k] ?? 0) * (level ? 1 : 0.4)) * 100) / 100)]);

@@ -41,6 +41,7 @@
   let marks = $state.raw<{ metres: number; x: number; y: number }[]>([]);
   let dragged = $state<string | null>(null);
   const facts = $derived(bench.made?.facts);
+  const [ink, halo] = $derived(app.dusk ? ['#f2ead6', '#2a251a'] : ['#232b20', '#f4efdf']);
   const held = $derived(bench.held);
   const shapes = $derived(handlesOf(bench.kind, stage, bench.parameters));
 
@@ -198,17 +199,17 @@
   <svg class="pointer-events-none absolute inset-0 h-full w-full">
     {#if marks.length > 1 && look !== 'overdraw'}
       {@const [a, b] = [marks[0], marks.at(-1)]}
-      <line x1={a?.x} y1={a?.y} x2={b?.x} y2={b?.y} stroke="#232b20" stroke-width="1.4" />
+      <line x1={a?.x} y1={a?.y} x2={b?.x} y2={b?.y} stroke={ink} stroke-width="1.4" />
       {#each marks as m (m.metres)}
-        <line x1={m.x - 6} y1={m.y} x2={m.x} y2={m.y} stroke="#232b20" stroke-width="1.4" />
+        <line x1={m.x - 6} y1={m.y} x2={m.x} y2={m.y} stroke={ink} stroke-width="1.4" />
         <text
           x={m.x - 10}
           y={m.y + 4}
           text-anchor="end"
           font-size="11"
-          fill="#232b20"
+          fill={ink}
           paint-order="stroke"
-          stroke="#f4efdf"
+          stroke={halo}
           stroke-opacity="0.75"
           stroke-width="3">{m.metres} m</text
         >
@@ -325,7 +326,7 @@
         )} · {facts.height.toFixed(2)} m{:else}growing…{/if}
     </div>
     {#if aged}<AgeTrack {bench} {disabled} {oninput} {onchange} />{:else}<span class="flex-1"></span>{/if}
-    <div class="shrink-0 text-[11.5px] text-[#232b20]" style:text-shadow="0 0 4px #faf7ee, 0 0 4px #faf7ee">
+    <div class="shrink-0 text-[11.5px]" style:color={ink} style:text-shadow="0 0 4px {halo}, 0 0 4px {halo}">
       {look === 'overdraw' ? '' : 'the figure is 1.8 m tall'}
     </div>
   </div>

@@ -340,6 +340,7 @@
                         row={r}
                         value={read(bench.parameters, r.path)}
                         {disabled}
+                        reach={Number(bench.parameters.stem_length ?? 1)}
                         choices={(open.scene?.assets ?? []).filter((a) => a.kind === r.to)}
                         oninput={(v) => oninput(r.path, v)}
                         onchange={(v) => onchange(r.path, v)}

@@ -22,7 +22,7 @@ function person(): THREE.Mesh {
     [0.1, 1.61], [0.108, 1.69], [0.08, 1.77], [0.03, 1.8], [0, 1.8],
   ].map(([x, y]) => new THREE.Vector2(x, y)); // prettier-ignore
   const mesh = new THREE.Mesh(
-    new THREE.LatheGeometry(profile, 28),
+    new THREE.LatheGeometry(new THREE.SplineCurve(profile).getPoints(70), 36),
     new THREE.MeshLambertMaterial({ color: '#8d9993' }),
   );
   mesh.scale.z = 0.66;

@@ -34,8 +34,9 @@ def thinned(p: TreeParameters, complexity: float) -> tuple[TreeParameters, list[
         "leaf_size": min(6.0, p.leaf_size / math.sqrt(leaves)),
         "sides": max(0.3, p.sides * (0.45 + 0.55 * c)),
         "crown_points": max(10, round(p.crown_points * (0.25 + 0.75 * c))) if p.growth != "orders" else p.crown_points,
-        "lumps": max(1, round(p.lumps * (0.3 + 0.7 * c))),
     }
+    if p.leaf_form == "lumps":
+        wanted["lumps"] = max(1, round(p.lumps * (0.3 + 0.7 * c)))
     for name, least in (("fourth", 0.0), ("third", 0.0), ("second", 0.25), ("first", 0.6)):
         limb = getattr(p, name)
         share = min(1.0, max(least, least + (1.0 - least) * (c * (1.9 if least else 1.25))))

@@ -108,7 +108,7 @@ class TreeParameters(Woody):
     )
     guide: Guide = Field(
         (), title="Guide for the stem",
-        description="Knots that the first stem runs through, in shares of the height from its foot; none: it grows by itself.",
+        description="Knots that the first stem runs through and ends at, in shares of the height from its foot; none: it grows by itself.",
         json_schema_extra={"control": "guide", "unit": "× height", "group": "Habit"},
     )  # fmt: skip
 

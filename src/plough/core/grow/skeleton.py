@@ -299,7 +299,7 @@ def grow_stems(
     """`count` stems from the origin; the first is the tallest, the others stand round it, leaning outwards by up to `spread` radians.
 
     Args:
-        guide: (k, 3) a course from the origin that the first stem follows instead of its own, scaled to its length.
+        guide: (k, 3) metres, a course from the origin that the first stem follows to its end instead of its own.
     """
     ids = np.array([bits(np.uint64(seed), stream("stem"), np.uint64(k)) for k in range(count)], np.uint64)
     unit = [(uniform(np.uint64(seed), stream("stem.lean"), i), uniform(np.uint64(seed), stream("stem.height"), i)) for i in ids]
@@ -316,19 +316,19 @@ def grow_stems(
         radii[k] = radius * (1.0 if k == 0 else 0.6 + 0.3 * unit[k][1])
     curve = _grow(np.uint64(seed), base, direction, np.zeros((count, 3)), lengths, ids, points, course, max(length, 1e-3))
     if guide is not None:
-        curve[0] = _along(guide, points, length)
+        curve[0], lengths[0] = _along(guide, points)
     none, zero = np.full(count, -1, np.int64), np.zeros(count, np.float32)
     tapered = taper(radii, lengths, points, crown_start, much, exponent, 0.0)
     return Order(curve, tapered, lengths, ids, none, none, zero, zero, zero + 1, zero, lengths)
 
 
-def _along(guide: Float64, points: int, length: float) -> Float32:
-    """`points` places evenly along `guide`, scaled about the origin to `length`."""
+def _along(guide: Float64, points: int) -> tuple[Float32, float]:
+    """`points` places evenly along `guide`, and its length."""
     steps = np.linalg.norm(np.diff(guide, axis=0), axis=1)
     far = np.concatenate([[0.0], np.cumsum(steps)])
     at = np.linspace(0.0, far[-1], points)
     line = np.stack([np.interp(at, far, guide[:, k]) for k in range(3)], axis=1)
-    return np.asarray(line * (length / far[-1]), np.float32)
+    return line.astype(np.float32), float(far[-1])
 
 
 def grow_limbs(

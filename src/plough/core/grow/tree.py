@@ -61,6 +61,8 @@ def _limbs(p: TreeParameters, seed: int, parents: Order, number: int, limb: Limb
     full = parents.length * limb.length
     if number == 1:
         full = full / p.stem_length
+        if p.guide:  # limbs are as long as on a stem that grows by itself
+            full[0] = p.height * limb.length
     branching = Branching(
         min(limb.start, limb.end - 0.01), limb.end, math.radians(limb.angle), math.radians(limb.tip_angle), _WHORL[limb.arrangement],
         int((limb.arrangement in ("alternate", "opposite") and limb.flat > 0.5) or limb.arrangement == "alternate"), limb.flat, limb.lift,
