@@ -89,5 +89,5 @@ def test_presets_are_listed_and_drawn(tmp_path: Path) -> None:
     assert done.returncode == 0, done.stderr
     image = Image.open(tmp_path / "sheet.png")
     assert image.width % 96 == 0
-    assert len(set(image.resize((64, 64)).getdata())) > 50, "something is drawn"
+    assert len(image.resize((64, 64)).getcolors(4096)) > 50, "something is drawn"
     assert plough("presets", "--kind", "cactus").returncode == 1

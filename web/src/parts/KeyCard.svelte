@@ -4,7 +4,7 @@
   const keys: [string, string][] = [
     ['Ctrl Z', 'undo your own last edit'],
     ['Ctrl Shift Z', 'do it again'],
-    ['F', 'frame the selected layer'],
+    ['F', 'frame the selected layer; on the bench, the asset'],
     ['Home', 'frame the whole scene'],
     ['L', 'contour lines: none, 1 m, 5 m'],
     ['H', 'hide or show the selected layer'],
@@ -12,7 +12,7 @@
     ['← →', 'on the strip: the layer before or behind; with Alt: move it'],
     ['Enter', 'while drawing: finish · double click finishes, too'],
     ['Esc', 'leave what you are doing'],
-    ['arrows', 'on a ruler: change; Shift fine, Alt coarse; Home, End to its ends'],
+    ['arrows', 'on a ruler: change; Shift fine, Alt coarse; Home, End to its ends · on a handle in the view: move it'],
     ['?', 'this card'],
   ];
 </script>

@@ -27,6 +27,44 @@ export interface Handles {
 const tidy = (v: number, step = 0.01) => Math.round(v / step) * step;
 const clamp = (v: number, low: number, high: number) => Math.min(high, Math.max(low, v));
 
+/** A natural cubic spline through points, as the stem follows it: parameters go by the root of the distance. */
+function smooth(points: Point[]): Point[] {
+  const n = points.length;
+  if (n < 3) return points;
+  const axes = ['x', 'y', 'z'] as const;
+  const gap = points.slice(1).map((b, i) => {
+    const a = points[i] as Point;
+    return Math.sqrt(Math.hypot(b.x - a.x, b.y - a.y, b.z - a.z)) || 1e-6;
+  });
+  const h = (i: number) => gap[i] ?? 1;
+  // second derivatives along each axis (tridiagonal, zero at the ends)
+  const bends = axes.map((axis) => {
+    const v = points.map((p) => p[axis]);
+    const rise = (i: number) => ((v[i + 1] ?? 0) - (v[i] ?? 0)) / h(i);
+    const [c, d]: [number[], number[]] = [[0], [0]];
+    for (let i = 1; i < n - 1; i++) {
+      const w = 2 * (h(i - 1) + h(i)) - h(i - 1) * (c[i - 1] ?? 0);
+      c.push(h(i) / w);
+      d.push((6 * (rise(i) - rise(i - 1)) - h(i - 1) * (d[i - 1] ?? 0)) / w);
+    }
+    const m = new Array<number>(n).fill(0);
+    for (let i = n - 2; i > 0; i--) m[i] = (d[i] ?? 0) - (c[i] ?? 0) * (m[i + 1] ?? 0);
+    return { v, m };
+  });
+  const out: Point[] = [];
+  for (let i = 0; i < n - 1; i++)
+    for (let k = 0; k < 12; k++) {
+      const [b, a] = [k / 12, 1 - k / 12];
+      const [x = 0, y = 0, z = 0] = bends.map(({ v, m }) => {
+        const cubic = ((a ** 3 - a) * (m[i] ?? 0) + (b ** 3 - b) * (m[i + 1] ?? 0)) * (h(i) ** 2 / 6);
+        return a * (v[i] ?? 0) + b * (v[i + 1] ?? 0) + cubic;
+      });
+      out.push({ x, y, z });
+    }
+  out.push(points[n - 1] as Point);
+  return out;
+}
+
 /** The handles of the stage that is open. */
 export function handlesOf(kind: string, stage: string, p: Values): Handles {
   const none = { handles: [], lines: [] };
@@ -48,7 +86,7 @@ export function handlesOf(kind: string, stage: string, p: Values): Handles {
           return guide.map((k, j) => (j === i ? place : k));
         },
       })),
-      lines: [{ points, sideways: false }],
+      lines: [{ points: smooth(points), sideways: false }],
     };
   }
   if (kind === 'tree' && stage === 'Crown' && p.growth !== 'orders' && !(p.crown_form as unknown[]).length) {
