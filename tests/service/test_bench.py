@@ -164,16 +164,20 @@ def test_tags_are_kept_checked_and_undone(sedge: httpx.Client, scene: dict[str, 
 
 def test_a_kept_version_is_returned_to_and_that_is_undone(sedge: httpx.Client, scene: dict[str, Any], tansy: httpx.Client) -> None:
     url = f"/api/scenes/{scene['id']}"
+    bark = ok(sedge.post("/api/bench/images", content=image((9, 9, 90))))["hash"]
+    ok(sedge.patch(f"{url}/assets/willow", json={"version": asset(scene, "willow")["version"], "images": {"bark.albedo": bark}}))
+    scene = ok(sedge.get(url))
     height = asset(scene, "willow")["parameters"]["height"]
     (first,) = ok(sedge.post(f"{url}/assets/willow/revisions", json={"note": "before the storm"}))
     assert (first["number"], first["note"], first["author"]) == (1, "before the storm", "sedge")
     picture = Image.open(io.BytesIO(sedge.get(first["picture"]).content))
     assert np.asarray(picture).std() > 5
-    body = {"version": asset(scene, "willow")["version"], "parameters": {"height": height + 3, "stems": 4}}
+    body = {"version": asset(scene, "willow")["version"], "parameters": {"height": height + 3, "stems": 4}, "images": {}}
     ok(sedge.patch(f"{url}/assets/willow", json=body))
     assert len(ok(sedge.post(f"{url}/assets/willow/revisions", json={}))) == 2
     back = ok(sedge.post(f"{url}/assets/willow/revisions/1/return"))
     assert asset(back, "willow")["parameters"] == asset(scene, "willow")["parameters"]
+    assert asset(back, "willow")["images"] == {"bark.albedo": bark}
     undone = ok(sedge.post(f"{url}/undo"))
     assert asset(undone, "willow")["parameters"]["height"] == height + 3
     assert sedge.post(f"{url}/assets/willow/revisions/9/return").status_code == 404

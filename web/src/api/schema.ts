@@ -1997,6 +1997,10 @@ export interface components {
             };
             /** Seeds */
             seeds: number[];
+            /** Images */
+            images: {
+                [key: string]: string;
+            };
             /** Picture */
             picture: string;
         };

@@ -46,7 +46,10 @@
   const frame = 'relative flex h-[112px] flex-col overflow-hidden rounded-[5px] border';
 </script>
 
-{#snippet beside(label: string, what: () => { parameters: Asset['parameters']; seed: number })}
+{#snippet beside(
+  label: string,
+  what: () => { parameters: Asset['parameters']; seed: number; images?: Asset['images'] },
+)}
   <button
     class="absolute top-1 left-1 rounded bg-leaf/90 p-1 text-slate opacity-0 group-hover:opacity-100 focus:opacity-100"
     aria-label="hold {label} beside"
@@ -197,7 +200,11 @@
               ><b>{v.number}</b> {v.note || v.author} <span class="text-soft">{ago(v.at)}</span></span
             >
           </button>
-          {@render beside(`version ${v.number}`, () => ({ parameters: v.parameters, seed: v.seeds[0] ?? 1 }))}
+          {@render beside(`version ${v.number}`, () => ({
+            parameters: v.parameters,
+            seed: v.seeds[0] ?? 1,
+            images: v.images,
+          }))}
         </div>
       {:else}
         <p class="flex h-[112px] flex-1 items-center justify-center text-[12.5px] text-soft" role="status">

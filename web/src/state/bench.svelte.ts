@@ -234,13 +234,13 @@ export class BenchState {
   }
 
   /** Put what is shown, or another version or seed, beside the draft; null takes it away. */
-  async hold(what: { label: string; parameters: Values; seed: number } | null) {
+  async hold(what: { label: string; parameters: Values; seed: number; images?: Images } | null) {
     if (!what) {
       this.held = null;
       return;
     }
     try {
-      const made = await make(this.scene, this.kind, what.parameters, what.seed, 0, this.images);
+      const made = await make(this.scene, this.kind, what.parameters, what.seed, 0, what.images ?? this.images);
       this.held = { ...what, made };
     } catch (error) {
       this.failure = said(error);

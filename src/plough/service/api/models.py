@@ -441,6 +441,7 @@ class RevisionOut(BaseModel):
     note: str
     parameters: dict[str, Any]
     seeds: list[int]
+    images: dict[str, str]
     picture: str
 
 

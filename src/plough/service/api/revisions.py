@@ -42,7 +42,7 @@ def read_asset_picture(scene_id: str, asset_id: str, db: Session, me: Me, ctx: C
 def _revision_out(row: Revision, author: str) -> RevisionOut:
     picture = f"/api/scenes/{row.scene_id}/assets/{row.asset_id}/revisions/{row.number}/picture"
     return RevisionOut(
-        number=row.number, author=author, at=row.at, note=row.note, parameters=row.parameters, seeds=row.seeds, picture=picture
+        number=row.number, author=author, at=row.at, note=row.note, parameters=row.parameters, seeds=row.seeds, images=row.images, picture=picture
     )  # fmt: skip
 
 
@@ -85,7 +85,7 @@ def _keep(db: Db, me: Account, scene_id: str, asset: AssetModel, note: str, pict
     db.add(
         Revision(
             scene_id=scene_id, asset_id=asset_id, number=last + 1, account_id=me.id, note=note, parameters=asset.parameters,
-            seeds=list(asset.seeds), picture=picture,
+            seeds=list(asset.seeds), images=dict(asset.images), picture=picture,
         )
     )  # fmt: skip
     db.flush()
@@ -116,6 +116,6 @@ def return_to_revision(scene_id: str, asset_id: str, number: int, db: Session, m
     asset: Asset = scenes.get(db, scene, "asset", asset_id)
     row = _revision(db, scene_id, asset_id, number)
     gone = dict.fromkeys(scenes.flatten(asset.parameters, "parameters"))
-    fields = {**gone, **scenes.flatten(row.parameters, "parameters"), "seeds": row.seeds}
+    fields = {**gone, **scenes.flatten(row.parameters, "parameters"), "seeds": row.seeds, "images": row.images}
     scenes.change(db, scene, me, "asset", asset_id, fields, f"return to version {number} of {asset.name}")
     return scene_out(db, scene, me)

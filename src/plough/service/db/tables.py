@@ -111,6 +111,7 @@ class Revision(Base):
     note: Mapped[str] = mapped_column(String(120), default="")
     parameters: Mapped[dict[str, Any]]
     seeds: Mapped[list[Any]]
+    images: Mapped[dict[str, Any]] = mapped_column(default=dict)
     picture: Mapped[bytes] = mapped_column(LargeBinary)
 
 

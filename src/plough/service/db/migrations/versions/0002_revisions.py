@@ -32,6 +32,7 @@ def upgrade() -> None:
         sa.Column("note", sa.String(120), nullable=False),
         sa.Column("parameters", pg.JSONB, nullable=False),
         sa.Column("seeds", pg.JSONB, nullable=False),
+        sa.Column("images", pg.JSONB, nullable=False, server_default="{}"),
         sa.Column("picture", sa.LargeBinary, nullable=False),
     )
 
