@@ -72,6 +72,18 @@ def test_texture_density_is_even_along_and_whole_around() -> None:
     assert np.allclose(np.diff(v), -0.25 / 0.5, atol=1e-5), "one repeat every half metre"
 
 
+@pytest.mark.parametrize("sides", [3, 5, 8])
+def test_a_thin_limb_has_the_same_density_and_no_seam(sides: int) -> None:
+    mesh = straight(radius=0.01, sides=sides)
+    u = mesh.uv0[: sides + 1, 0]
+    assert u[0] == u[-1], "the image comes back to where it began"
+    around = 2 * math.pi * 0.01 / 0.5
+    assert np.abs(np.diff(u)).sum() == pytest.approx(around, rel=1e-3), "as many texels round as along"
+    assert mesh.tangents is not None
+    assert set(np.unique(mesh.tangents[:, 3])) == {-1.0, 1.0}
+    assert problems(mesh, least_area=0.0) == []
+
+
 def test_frames_do_not_twist_on_a_closed_turn() -> None:
     a = np.linspace(0, 1.5 * math.pi, 40)
     points = np.stack([np.cos(a), np.sin(a), np.zeros_like(a)], axis=1)

@@ -1,8 +1,8 @@
 """Tubes along polylines, all limbs of a plant in one call.
 
 Frames are carried along each limb by parallel transport (double reflection, Wang et al. 2008), so tubes never twist or pinch.
-Texture coordinates are even at every limb's base: u goes round a whole number of times, v is the length along the limb, a little quicker where it
-is thinner.
+Texture coordinates are even at every limb's base: u goes round a whole number of times, or, where less than
+one would fit, half-way round and back; v is the length along the limb, a little quicker where it is thinner.
 """
 
 from __future__ import annotations
@@ -18,6 +18,7 @@ from plough.core.mesh.value import Mesh, Part
 
 _SIDES_MAX = 64
 _STEPS = 4096
+_THIN = 0.75  #: repeats round a limb below which the image is mirrored
 _COS = np.cos(np.arange(_STEPS) * (2.0 * math.pi / _STEPS)).astype(np.float32)
 _SIN = np.sin(np.arange(_STEPS) * (2.0 * math.pi / _STEPS)).astype(np.float32)
 
@@ -33,6 +34,16 @@ class Limbs:
     sides: Int64  #: (limbs,) 3 to 64
     phase: Float32  #: (limbs,) radians, turns the lobes
     wind: UInt8  #: (p, 4) the wind channel of each ring
+
+
+@kernel
+def _round(side: float, sides: int, half: int, repeats: float, thin: bool) -> tuple[float, float]:
+    """The texture coordinate at `side` of a ring, and whether it grows (1) or falls (-1) there."""
+    if not thin:
+        return side / sides * repeats, 1.0
+    if side <= half:
+        return repeats * side / half, 1.0
+    return repeats * (sides - side) / (sides - half), -1.0
 
 
 @kernel
@@ -59,7 +70,11 @@ def _sweep(
     for i in range(limbs):
         first, n, s = start[i], start[i + 1] - start[i], sides[i]
         base = v
-        repeats = max(1.0, float(round(2.0 * math.pi * radius[first] / tile)))
+        # round a thin limb less than one repeat fits: the image goes half-way round and comes back, so that no seam shows
+        around = 2.0 * math.pi * radius[first] / tile
+        thin = around < _THIN
+        repeats = 0.5 * around if thin else max(1.0, float(round(around)))
+        half, shift = s // 2, (phase[i] * 0.31) % 1.0 if thin else 0.0
         step = _STEPS // s
         # the first tangent, and a frame at right angles to it
         dx, dy, dz = (
@@ -126,15 +141,21 @@ def _sweep(
                 lean = 1.0 / math.sqrt(1.0 + slope * slope)
                 sx, sy, sz = slope * tx * lean, slope * ty * lean, slope * tz * lean
                 shown = wind[p, 0], wind[p, 1], wind[p, 2], wind[p, 3]
-                width, low = np.float32(repeats / s), np.float32(-along / tile)
+                low = np.float32(-along / tile)
                 for side in range(s + 1):
                     a = (side % s) * step
                     c, sn = _COS[a], _SIN[a]
                     ox, oy, oz = c * rx + sn * bx, c * ry + sn * by, c * rz + sn * bz
                     pos[v, 0], pos[v, 1], pos[v, 2] = px + r0 * ox, py + r0 * oy, pz + r0 * oz
                     nor[v, 0], nor[v, 1], nor[v, 2] = ox * lean - sx, oy * lean - sy, oz * lean - sz
-                    tan[v, 0], tan[v, 1], tan[v, 2], tan[v, 3] = c * bx - sn * rx, c * by - sn * ry, c * bz - sn * rz, 1.0
-                    uvs[v, 0], uvs[v, 1] = side * width, low
+                    u, way = _round(float(side), s, half, repeats, thin)
+                    tan[v, 0], tan[v, 1], tan[v, 2], tan[v, 3] = (
+                        way * (c * bx - sn * rx),
+                        way * (c * by - sn * ry),
+                        way * (c * bz - sn * rz),
+                        way,
+                    )
+                    uvs[v, 0], uvs[v, 1] = shift + u, low
                     win[v, 0], win[v, 1], win[v, 2], win[v, 3] = shown
                     v += 1
                 continue
@@ -161,8 +182,9 @@ def _sweep(
                 d = qx * nx + qy * ny + qz * nz
                 qx, qy, qz = qx - d * nx, qy - d * ny, qz - d * nz
                 ln = 1.0 / math.sqrt(qx * qx + qy * qy + qz * qz)
-                tan[v, 0], tan[v, 1], tan[v, 2], tan[v, 3] = qx * ln, qy * ln, qz * ln, 1.0
-                uvs[v, 0] = (side + (0.5 if tip else 0.0)) / s * repeats
+                u, way = _round(side + (0.5 if tip else 0.0), s, half, repeats, thin)
+                tan[v, 0], tan[v, 1], tan[v, 2], tan[v, 3] = way * qx * ln, way * qy * ln, way * qz * ln, way
+                uvs[v, 0] = shift + u
                 uvs[v, 1] = -along / tile
                 for ch in range(4):
                     win[v, ch] = wind[p, ch]

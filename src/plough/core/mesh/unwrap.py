@@ -12,7 +12,7 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from plough.core.arrays import Float32, Float64, Int64
+from plough.core.arrays import Bool, Float32, Float64, Int64
 from plough.core.kernels import kernel
 from plough.core.mesh.value import Mesh
 
@@ -43,11 +43,12 @@ def second_uv(mesh: Mesh) -> Float32:
     graph = coo_matrix((np.ones(len(edges), np.int8), (edges[:, 0], edges[:, 1])), shape=(n, n))
     pieces, piece = connected_components(graph, directed=False)
     flat = mesh.uv0.astype(np.float64)
+    if mesh.tangents is not None:
+        flat[:, 0] = _unfolded(flat, mesh.tangents[:, 3] < 0, tri, piece, pieces)
     a, b, c = (mesh.positions[tri[:, k]].astype(np.float64) for k in range(3))
     cross = np.cross(b - a, c - a)
     real = np.bincount(piece[tri[:, 0]], 0.5 * np.linalg.norm(cross, axis=1), pieces)
-    u, v, w = (flat[tri[:, k]] for k in range(3))
-    area = 0.5 * np.abs((v[:, 0] - u[:, 0]) * (w[:, 1] - u[:, 1]) - (w[:, 0] - u[:, 0]) * (v[:, 1] - u[:, 1]))
+    area = 0.5 * np.abs(_turn(flat, tri))
     drawn = np.bincount(piece[tri[:, 0]], area, pieces)
     blank = drawn < 1e-9
     if blank.any():
@@ -68,6 +69,21 @@ def second_uv(mesh: Mesh) -> Float32:
     whole = max(across, used)
     corner = np.stack([x, y], axis=1) + 0.5 * gap
     return np.ascontiguousarray((flat - low[piece] + corner[piece]) / whole, np.float32)
+
+
+def _turn(flat: Float64, tri: Int64) -> Float64:
+    """(m,) twice the area of each triangle in `flat` (n, 2), negative where it is turned over."""
+    u, v, w = (flat[tri[:, k]] for k in range(3))
+    return np.asarray((v[:, 0] - u[:, 0]) * (w[:, 1] - u[:, 1]) - (w[:, 0] - u[:, 0]) * (v[:, 1] - u[:, 1]))
+
+
+def _unfolded(flat: Float64, back: Bool, tri: Int64, piece: Int64, pieces: int) -> Float64:
+    """(n,) u with the half of a thin limb that is mirrored, where `back` is true, laid out behind the other."""
+    turn, owner = _turn(flat, tri), piece[tri[:, 0]]
+    folded = (np.bincount(owner, turn > 1e-12, pieces) > 0) & (np.bincount(owner, turn < -1e-12, pieces) > 0)
+    fold = np.full(pieces, -np.inf)
+    np.maximum.at(fold, piece, flat[:, 0])
+    return np.where(back & folded[piece], 2.0 * fold[piece] - flat[:, 0], flat[:, 0])
 
 
 def _projected(mesh: Mesh, cross: Float64, piece: Int64, tri: Int64, pieces: int) -> Float64:
