@@ -20,6 +20,7 @@
   import { app } from '../state/app.svelte';
   import { BenchState } from '../state/bench.svelte';
   import { OpenScene } from '../state/scene.svelte';
+  import { live } from '../state/live';
   import { flat, grouped, read, same } from '../state/values';
 
   let { params }: { params: { scene: string; asset: string } } = $props();
@@ -173,27 +174,6 @@
     }
     return '';
   });
-  /** Rows that do something as the others stand. */
-  function live(r: Row): boolean {
-    const p = bench.parameters;
-    if (r.path === 'crown_profile') return p.growth !== 'orders' && !(p.crown_form as unknown[]).length;
-    if (r.group === 'Crown' && r.path !== 'growth') return p.growth !== 'orders';
-    if (r.path === 'form') return p.body === 'own';
-    if (r.group === 'Branching' && p.growth === 'crown') return ['clear', 'thinnest', 'end_thin'].includes(r.path);
-    if (r.group === 'Branching' && p.growth === 'mixed') return !/^(second|third|fourth)\./.test(r.path);
-    if (r.path.startsWith('sprig_') || r.path === 'leaf_aspect') return p.leaf_form === 'cards' || !('leaf_form' in p);
-    if (r.path.startsWith('lump')) return p.leaf_form === 'lumps';
-    if (['profile', 'line'].includes(r.path)) return p.body === 'hedge';
-    if (['rounded', 'depth'].includes(r.path)) return p.body !== 'hedge' && (r.path === 'depth' || p.body !== 'ball');
-    if (r.path === 'overshoot') return p.growth !== 'clipped';
-    if (r.path.startsWith('moss_')) return Number(p.moss) > 0;
-    if (r.section === 'Leaflets') {
-      const leaf = (kind?.name === 'leaf' ? p : p.leaf) as Values | undefined;
-      return leaf?.form !== 'simple';
-    }
-    return true;
-  }
-
   function hover(row: Row | null) {
     bench.lit = row ? actsOn(row, bench.made?.facts.ranges ?? {}) : [];
   }
@@ -309,7 +289,7 @@
               {bench.failure}. The last good result stays.
             </p>{/if}
           {#each shown?.sections ?? [] as s, i (s.title)}
-            {@const alive = s.rows.filter(live)}
+            {@const alive = s.rows.filter((r) => live(kind?.name ?? '', r, bench.parameters))}
             {#if alive.length}
               <section class={i ? 'rule mt-2.5 pt-2' : ''}>
                 <div class="mb-1 flex items-baseline justify-between">
@@ -364,6 +344,12 @@
               </section>
             {/if}
           {/each}
+          {#if shown?.group === 'Leaf' && bench.parameters.leaf_asset}
+            <p class="py-1 text-soft">
+              The leaf is that of {open.asset(String(bench.parameters.leaf_asset))?.name ?? 'an asset that is missing'};
+              choose “its own” under Leaves to shape another.
+            </p>
+          {/if}
           {#if shown?.group === (rows.some((r) => r.group === 'Skin') ? 'Skin' : rows.some((r) => r.group === 'Leaf') ? 'Leaf' : 'Colour')}
             <OwnImages
               slots={bench.detail < 3 ? (bench.made?.facts.slots ?? []) : []}

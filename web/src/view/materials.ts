@@ -20,7 +20,6 @@ export const wind = {
 const loader = new THREE.TextureLoader();
 const textures = new Map<string, THREE.Texture>();
 const materials = new Map<string, THREE.MeshLambertMaterial>();
-const arriving = new Set<THREE.Texture>();
 let onLoaded = () => {};
 
 let sharpness = 1; // anisotropic filtering takes a software renderer several times as long
@@ -35,11 +34,6 @@ export function sharpen() {
   }
 }
 
-/** Once all textures asked for so far have arrived, or failed to. */
-export async function texturesReady(): Promise<void> {
-  while (arriving.size) await new Promise((wake) => setTimeout(wake, 30));
-}
-
 /** Called when a texture has arrived, so that the view is drawn again. */
 export function whenTextureLoaded(callback: () => void) {
   onLoaded = callback;
@@ -50,12 +44,11 @@ function texture(address: string, srgb: boolean): THREE.Texture {
   if (!found) {
     const made: THREE.Texture = loader.load(
       address,
-      () => arrived(made),
+      () => onLoaded(),
       undefined,
-      () => arrived(made),
+      () => onLoaded(),
     );
     found = made;
-    arriving.add(made);
     found.wrapS = found.wrapT = THREE.RepeatWrapping;
     found.flipY = false;
     found.colorSpace = srgb ? THREE.SRGBColorSpace : THREE.NoColorSpace;
@@ -63,11 +56,6 @@ function texture(address: string, srgb: boolean): THREE.Texture {
     textures.set(address, found);
   }
   return found;
-}
-
-function arrived(made: THREE.Texture) {
-  arriving.delete(made);
-  onLoaded();
 }
 
 const WIND_HEAD = /* glsl */ `

@@ -10,6 +10,8 @@ from typing import Any
 from plough.core.errors import ParameterError
 from plough.core.grow.habit import TreeParameters
 
+_FINEST = 10_000  #: settings of the dial from 0 to 1
+
 
 @dataclass(frozen=True, slots=True)
 class Change:
@@ -70,21 +72,22 @@ def fit(triangles: Callable[[float], int], wanted: int) -> tuple[float, int]:
     Raises:
         ParameterError: even the barest form has more.
     """
-    low, high = 0.02, 1.0
-    most = triangles(high)
+    # settings are tried as they will be kept, in ten-thousandths, so that the number told is that of the setting told
+    low, high = 200, _FINEST
+    most = triangles(1.0)
     if most <= wanted:
-        return high, most
-    least = triangles(low)
+        return 1.0, most
+    least = triangles(low / _FINEST)
     if least > wanted:
         raise ParameterError(
             "triangles", f"the barest form has {least:,} triangles; ask for at least as many", limit=f"at least {least}", value=wanted
         )
     best = (low, least)
-    for _ in range(11):
-        middle = 0.5 * (low + high)
-        count = triangles(middle)
+    while high - low > 1:
+        middle = (low + high) // 2
+        count = triangles(middle / _FINEST)
         if count <= wanted:
             low, best = middle, max(best, (middle, count))
         else:
             high = middle
-    return round(best[0], 4), best[1]
+    return best[0] / _FINEST, best[1]

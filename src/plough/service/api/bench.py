@@ -31,17 +31,15 @@ from plough.core.grow.habit import TreeParameters
 from plough.core.hashing import digest, key_of
 from plough.core.kinds import get_kind
 from plough.core.mesh.picture import frame_of
-from plough.core.parameters import build, describe, with_values
+from plough.core.parameters import build, describe
 from plough.core.presets import PRESETS, preset
 from plough.core.recipe import read_recipe, write_recipe
-from plough.core.scene.document import Asset, lent
+from plough.core.scene.document import Asset, lent, resolved
 from plough.core.scene.evaluation import COVERAGE, Variant, switch_distances, variant_of
 from plough.core.vary import cousins
 from plough.service import scenes
 from plough.service.accounts import scene_for
-from plough.service.api.context import Context, Ctx, Me, Session
-from plough.service.api.models import (
-    PROBLEMS,
+from plough.service.api.bench_models import (
     CousinOut,
     CousinsIn,
     ExportIn,
@@ -50,13 +48,14 @@ from plough.service.api.models import (
     FormOut,
     ImageOut,
     LevelFacts,
-    MakeAsset,
     PictureOut,
     PicturesIn,
     PresetOut,
     RecipeIn,
     RecipeOut,
 )  # fmt: skip
+from plough.service.api.context import Context, Ctx, Me, Session
+from plough.service.api.models import PROBLEMS, MakeAsset
 from plough.service.db.tables import Account, Picture
 from plough.service.errors import NotFound
 
@@ -70,7 +69,7 @@ def borrowed(db: Db, me: Account, scene_id: str | None, kind: str, values: dict[
     """The whole parameters of a recipe, with what it borrows from the assets of a scene put in.
 
     Raises:
-        ParameterError: a field is unknown or out of its limits, or a leaf that is borrowed is missing.
+        ParameterError: a field is unknown or out of its limits. A leaf that is missing leaves the recipe its own.
     """
     found = get_kind(kind)
     whole = build(found.parameters, values, "parameters").model_dump(mode="json")
@@ -193,16 +192,22 @@ def preset_picture(name: str, me: Me, ctx: Ctx, if_none_match: Annotated[str | N
     return Response(ctx.results.get(names["jpeg"]), media_type="image/jpeg", headers=headers)
 
 
+async def _received(request: Request, most: int) -> bytes:
+    """The request's body, read until it is longer than `most` bytes."""
+    data = bytearray()
+    async for chunk in request.stream():
+        data += chunk
+        if len(data) > most:
+            break
+    return bytes(data)
+
+
 @router.post(
     "/images", status_code=201, openapi_extra={"requestBody": {"content": {"image/png": {}, "image/jpeg": {}}, "required": True}}
 )  # fmt: skip
 async def take_image(request: Request, me: Me, ctx: Ctx) -> ImageOut:
     """Take in a PNG or JPEG that may stand in for a map of an asset's materials."""
-    data = b""
-    async for chunk in request.stream():
-        data += chunk
-        if len(data) > MOST_BYTES:
-            break
+    data = await _received(request, MOST_BYTES)
 
     def keep() -> ImageOut:
         width, height = check_image(data)
@@ -232,11 +237,7 @@ def read_image(name: str, db: Session, me: Me) -> Response:
 )  # fmt: skip
 async def take_form(request: Request, me: Me, kind: str) -> FormOut:
     """Measures a mesh (OBJ, GLB, STL, PLY) as a body for crowns and shrubs."""
-    data = b""
-    async for chunk in request.stream():
-        data += chunk
-        if len(data) > MOST_MESH_BYTES:
-            break
+    data = await _received(request, MOST_MESH_BYTES)
     form, height, width = await run_in_threadpool(measured, data, kind)
     return FormOut(form=form.tolist(), height=height, width=width)
 
@@ -320,8 +321,6 @@ def _download(data: bytes, name: str, media: str) -> Response:
 
 
 def asset_picture(ctx: Context, asset: Asset, assets: dict[str, Asset]) -> bytes:
-    """A JPEG of an asset's first seed, as `with_values` of its kind's defaults."""
-    kind = get_kind(asset.kind)
-    values, _ = lent(build(kind.parameters, with_values({}, asset.parameters)).model_dump(mode="json"), assets)
-    whole = build(kind.parameters, values).model_dump(mode="json")
-    return jpeg(ctx.evaluator.picture(draft_variant(asset.kind, whole, asset.seeds[0], asset.images), PRESET_SIZE))
+    """A JPEG of an asset's first seed."""
+    parameters, _ = resolved(asset, assets)
+    return jpeg(ctx.evaluator.picture(variant_of(asset.id, asset.name, asset.kind, parameters, asset.seeds[0], asset.images), PRESET_SIZE))

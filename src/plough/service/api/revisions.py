@@ -14,8 +14,9 @@ from plough.core.scene.document import resolved
 from plough.service import scenes
 from plough.service.accounts import scene_for
 from plough.service.api.bench import asset_picture
+from plough.service.api.bench_models import RevisionIn, RevisionOut
 from plough.service.api.context import Ctx, Me, Session
-from plough.service.api.models import PROBLEMS, RevisionIn, RevisionOut, SceneOut
+from plough.service.api.models import PROBLEMS, SceneOut
 from plough.service.api.scenes import scene_out
 from plough.service.db.tables import Account, Asset, Revision
 from plough.service.errors import NotFound
