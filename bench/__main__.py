@@ -15,6 +15,7 @@ from rich.console import Console
 from rich.table import Table
 from scipy.stats import qmc
 
+from plough.core.demo import teasel_fen
 from plough.core.kinds import make
 from plough.core.mesh.sweep import Limbs, sweep
 from plough.core.place.sampling import sample
@@ -22,7 +23,6 @@ from plough.core.presets import preset
 from plough.core.scene import Evaluator
 from plough.core.scene.evaluation import with_layer
 from plough.core.scene.weight import weigh
-from plough.service.demo.teasel_fen import PEAR, teasel_fen
 
 
 def median(work: Callable[[], Any], runs: int = 7) -> float:
@@ -40,8 +40,17 @@ def table() -> Table:
     return Table("what", "takes", "yardstick", "takes ", "ratio", "aim", box=None)
 
 
-def row(into: Table, what: str, seconds: float, yardstick: str, other: float, aim: str = "") -> None:
-    into.add_row(what, f"{seconds * 1e3:.1f} ms", yardstick, f"{other * 1e3:.2f} ms", f"{seconds / other:.2f}", aim)
+def row(
+    into: Table, what: str, seconds: float, yardstick: str, other: float, aim: str = ""
+) -> None:
+    into.add_row(
+        what,
+        f"{seconds * 1e3:.1f} ms",
+        yardstick,
+        f"{other * 1e3:.2f} ms",
+        f"{seconds / other:.2f}",
+        aim,
+    )
 
 
 def many_limbs(count: int, points: int, sides: int) -> Limbs:
@@ -74,18 +83,36 @@ def sweep_rows(into: Table) -> None:
         copy,
         "≤ 6",
     )
-    for name, aim in (("old-orchard-standard", "≤ 40 ms"), ("field-standard", ""), ("clipped-hedge", ""), ("cow-parsley", "")):
+    for name, aim in (
+        ("old-orchard-standard", "≤ 40 ms"),
+        ("field-standard", ""),
+        ("clipped-hedge", ""),
+        ("cow-parsley", ""),
+    ):
         p = preset(name)
         grown = make(p.kind, p.parameters, p.seed)
         seeds = iter(range(1, 1000))
         blank = np.empty(grown.mesh.nbytes, np.uint8)
         again = median(lambda p=p, seeds=seeds: make(p.kind, p.parameters, next(seeds)), 15)
-        row(into, f"{name} regrown, {grown.mesh.triangles:,} triangles", again, "a copy of its bytes", median(blank.copy, 50), aim)
+        row(
+            into,
+            f"{name} regrown, {grown.mesh.triangles:,} triangles",
+            again,
+            "a copy of its bytes",
+            median(blank.copy, 50),
+            aim,
+        )
     orchard = make("tree", preset("old-orchard-standard").parameters, 27)
     pixels = np.empty((512, 512, 4), np.uint8)
     for slot, material in orchard.materials.items():
         if material.maps is not None:
-            row(into, f"maps of {slot} drawn, 512 px", median(material.maps.draw, 3), "a copy of their pixels", median(pixels.copy, 50))
+            row(
+                into,
+                f"maps of {slot} drawn, 512 px",
+                median(material.maps.draw, 3),
+                "a copy of their pixels",
+                median(pixels.copy, 50),
+            )
 
 
 def sampling_rows(into: Table) -> None:
@@ -93,9 +120,19 @@ def sampling_rows(into: Table) -> None:
     points = sample(1, 1.0, (0, 0, side, side))
     ours = median(lambda: sample(1, 1.0, (0, 0, side, side))) / points.x.size
     small = 40.0
-    engine = lambda: qmc.PoissonDisk(2, radius=1.0 / small, rng=np.random.default_rng(1)).fill_space()  # noqa: E731
+
+    def engine():
+        return qmc.PoissonDisk(2, radius=1.0 / small, rng=np.random.default_rng(1)).fill_space()
+
     theirs = median(engine, 3) / len(engine())
-    row(into, "sampling, a thousand points, maximal", ours * 1e3, "scipy.stats.qmc.PoissonDisk", theirs * 1e3, "< 1")
+    row(
+        into,
+        "sampling, a thousand points, maximal",
+        ours * 1e3,
+        "scipy.stats.qmc.PoissonDisk",
+        theirs * 1e3,
+        "< 1",
+    )
     count = sample(1, 1.15, (-256, -256, 256, 256), 0.7).x.size
     row(
         into,
@@ -121,7 +158,13 @@ def evaluation_rows(into: Table) -> None:
 
     whole = median(cold, 3)
     warm = cold()
-    row(into, "demo evaluated again, nothing changed", median(lambda: warm.evaluate(document)), "demo evaluated cold", whole)
+    row(
+        into,
+        "demo evaluated again, nothing changed",
+        median(lambda: warm.evaluate(document)),
+        "demo evaluated cold",
+        whole,
+    )
     pears = document.layers[3]
     spacing = iter(np.linspace(6, 9, 200))
 
@@ -152,7 +195,15 @@ def latency_rows(into: Table) -> None:
             client.post("/api/session", json={"name": "sedge", "password": "water-mint"})
             ping = median(lambda: client.get("/api/health"), 30)
             height = iter(np.linspace(5, 9, 200))
-            body = lambda: {"kind": "tree", "parameters": PEAR | {"height": float(next(height))}, "seed": 27}  # noqa: E731
+            pear = teasel_fen().assets[0].parameters
+
+            def body():
+                return {
+                    "kind": "tree",
+                    "parameters": pear | {"height": float(next(height))},
+                    "seed": 27,
+                }
+
             row(
                 into,
                 "ruler on the bench: new mesh through the API",
@@ -165,10 +216,22 @@ def latency_rows(into: Table) -> None:
             tall = iter(np.linspace(5, 9, 200))
 
             def tray() -> None:
-                body = {"kind": "tree", "parameters": orchard | {"height": float(next(tall))}, "seeds": list(range(1, 9)), "detail": 0}
+                body = {
+                    "kind": "tree",
+                    "parameters": orchard | {"height": float(next(tall))},
+                    "seeds": list(range(1, 9)),
+                    "detail": 0,
+                }
                 client.post("/api/bench/pictures", json=body).raise_for_status()
 
-            row(into, "tray: eight orchard trees grown and drawn", median(tray, 7), "a health request", ping, "≤ 1 s")
+            row(
+                into,
+                "tray: eight orchard trees grown and drawn",
+                median(tray, 7),
+                "a health request",
+                ping,
+                "≤ 1 s",
+            )
             scene = client.get("/api/scenes").json()[0]["id"]
             client.get(f"/api/scenes/{scene}/evaluation")
             serial = iter(range(1, 1000))
@@ -177,10 +240,21 @@ def latency_rows(into: Table) -> None:
                 n = next(serial)
                 client.post(
                     f"/api/scenes/{scene}/draft",
-                    json={"layer": "pears", "parameters": {"spacing": 6 + n / 50}, "client": "bench", "serial": n},
+                    json={
+                        "layer": "pears",
+                        "parameters": {"spacing": 6 + n / 50},
+                        "client": "bench",
+                        "serial": n,
+                    },
                 ).raise_for_status()
 
-            row(into, "ruler on the board: a layer's draft through the API", median(draft, 15), "a health request", ping)
+            row(
+                into,
+                "ruler on the board: a layer's draft through the API",
+                median(draft, 15),
+                "a health request",
+                ping,
+            )
         finally:
             service.stop()
 
@@ -191,7 +265,14 @@ def main() -> None:
     for rows in (sweep_rows, sampling_rows, evaluation_rows, latency_rows):
         rows(out)
     Console(width=170).print(out)
-    starts = [median(lambda: subprocess.run([sys.executable, "-m", "plough", "kinds"], capture_output=True, check=True), 3)]
+    starts = [
+        median(
+            lambda: subprocess.run(
+                [sys.executable, "-m", "plough", "kinds"], capture_output=True, check=True
+            ),
+            3,
+        )
+    ]
     print(f"./plough kinds, second call: {starts[0]:.2f} s")
 
 

@@ -144,24 +144,71 @@ SMALL = {
     "name": "Withy Hythe",
     "assets": [
         {
-            "id": "willow", "name": "Willow", "kind": "tree", "seeds": [1, 2],
-            "parameters": {"texture_size": "128", "first": {"count": 8}, "second": {"count": 4}, "third": {"count": 0}},
+            "id": "willow",
+            "name": "Willow",
+            "kind": "tree",
+            "seeds": [1, 2],
+            "parameters": {
+                "texture_size": "128",
+                "first": {"count": 8},
+                "second": {"count": 4},
+                "third": {"count": 0},
+            },
         },
-        {"id": "sedge", "name": "Sedge", "kind": "tuft", "parameters": {"blades": 12}, "seeds": [4]},
+        {
+            "id": "sedge",
+            "name": "Sedge",
+            "kind": "tuft",
+            "parameters": {"blades": 12},
+            "seeds": [4],
+        },
     ],
     "layers": [
-        {"id": "ground", "kind": "ground", "name": "Ground", "parameters": {"size": 128, "resolution": 4, "relief": 5, "feature": 60}},
-        {"id": "dyke", "kind": "path", "name": "Dyke", "parameters": {"points": [[-60, 5], [0, -8], [60, 10]], "width": 3}},
-        {"id": "holt", "kind": "area", "name": "Holt", "parameters": {"corners": [[-50, -40], [45, -45], [50, 40], [-45, 45]]}},
         {
-            "id": "willows", "kind": "scatter", "name": "Willows",
-            "parameters": {"seed": 3, "mix": [{"asset": "willow"}], "areas": ["holt"], "paths": ["dyke"], "clearance": 5, "spacing": 9, "fill": 80},
+            "id": "ground",
+            "kind": "ground",
+            "name": "Ground",
+            "parameters": {"size": 128, "resolution": 4, "relief": 5, "feature": 60},
         },
         {
-            "id": "sedges", "kind": "scatter", "name": "Sedges",
-            "parameters": {"seed": 8, "mix": [{"asset": "sedge"}], "spacing": 4, "fill": 60, "apart": 2},
+            "id": "dyke",
+            "kind": "path",
+            "name": "Dyke",
+            "parameters": {"points": [[-60, 5], [0, -8], [60, 10]], "width": 3},
+        },
+        {
+            "id": "holt",
+            "kind": "area",
+            "name": "Holt",
+            "parameters": {"corners": [[-50, -40], [45, -45], [50, 40], [-45, 45]]},
+        },
+        {
+            "id": "willows",
+            "kind": "scatter",
+            "name": "Willows",
+            "parameters": {
+                "seed": 3,
+                "mix": [{"asset": "willow"}],
+                "areas": ["holt"],
+                "paths": ["dyke"],
+                "clearance": 5,
+                "spacing": 9,
+                "fill": 80,
+            },
+        },
+        {
+            "id": "sedges",
+            "kind": "scatter",
+            "name": "Sedges",
+            "parameters": {
+                "seed": 8,
+                "mix": [{"asset": "sedge"}],
+                "spacing": 4,
+                "fill": 60,
+                "apart": 2,
+            },
         },
         {"id": "bake", "kind": "bake", "name": "Bake", "parameters": {}},
     ],
-}  # fmt: skip
+}
 """A scene that is computed quickly."""

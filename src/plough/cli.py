@@ -13,7 +13,10 @@ import typer
 from plough.core.errors import ParameterError, PloughError
 
 app = typer.Typer(
-    add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Grow, place and bake environments for games."
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Grow, place and bake environments for games.",
 )
 Out = Annotated[Path, typer.Option("--out", help="Where to write.")]
 
@@ -41,7 +44,10 @@ def make(
     out: Out,
     seed: Annotated[int, typer.Option(min=0, max=2**32 - 1)] = 1,
     set_: Annotated[
-        list[str] | None, typer.Option("--set", help="NAME=VALUE, such as height=9 or first.count=31; may be repeated.")
+        list[str] | None,
+        typer.Option(
+            "--set", help="NAME=VALUE, such as height=9 or first.count=31; may be repeated."
+        ),
     ] = None,
     detail: Annotated[int, typer.Option(min=0, max=2, help="Level of detail, 0 is nearest.")] = 0,
     textures: Annotated[bool, typer.Option(help="Draw and embed the textures.")] = True,
@@ -55,18 +61,24 @@ def make(
 
     product = make_asset(kind, with_values({}, _settings(set_ or [])), seed, detail)
     images = embedded_images(Cache()) if textures else no_images
-    data = mesh_glb(product.mesh, product.materials, f"{kind}-{seed}", images, {"counts": product.counts})
+    data = mesh_glb(
+        product.mesh, product.materials, f"{kind}-{seed}", images, {"counts": product.counts}
+    )
     out.parent.mkdir(parents=True, exist_ok=True)
     out.write_bytes(data)
     counts = ", ".join(f"{v:,} {k}" for k, v in product.counts.items())
-    print(f"{out}: {product.mesh.triangles:,} triangles, {product.height:.2f} m high, {counts}, {len(data):,} bytes")
+    print(
+        f"{out}: {product.mesh.triangles:,} triangles, {product.height:.2f} m high, {counts}, {len(data):,} bytes"
+    )
 
 
 @app.command()
 def kinds(
     name: Annotated[str | None, typer.Argument(help="Show this kind's parameters.")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="JSON Schema.")] = False,
-    reference: Annotated[bool, typer.Option(help="Every kind with its parameters, as Markdown.")] = False,
+    reference: Annotated[
+        bool, typer.Option(help="Every kind with its parameters, as Markdown.")
+    ] = False,
 ) -> None:
     """List the kinds of asset and layer, or one kind's parameters."""
     from rich.console import Console
@@ -74,9 +86,9 @@ def kinds(
 
     from plough.core.kinds import all_kinds
     from plough.core.parameters import describe
-    from plough.core.scene.layers import LAYER_KINDS
+    from plough.core.scene.registry import all_layer_kinds
 
-    found: dict[str, Any] = {**dict(LAYER_KINDS.items()), **all_kinds()}
+    found: dict[str, Any] = {**all_layer_kinds(), **all_kinds()}
     if reference:
         print(_reference(found))
         return
@@ -88,7 +100,9 @@ def kinds(
         console.print(table)
         return
     if name not in found:
-        raise ParameterError("kind", f"there is no kind {name!r}; known: {', '.join(found)}", value=name)
+        raise ParameterError(
+            "kind", f"there is no kind {name!r}; known: {', '.join(found)}", value=name
+        )
     if as_json:
         print(json.dumps(found[name].parameters.model_json_schema(), indent=2))
         return
@@ -117,45 +131,57 @@ def _reference(found: dict[str, Any]) -> str:
             "|---|---|---|---|---|",
         ]
         for row in describe(k.parameters):
-            limits = ", ".join(row["options"]) if row["options"] else "" if row["low"] is None else f"{row['low']:g} to {row['high']:g}"
+            limits = (
+                ", ".join(row["options"])
+                if row["options"]
+                else ""
+                if row["low"] is None
+                else f"{row['low']:g} to {row['high']:g}"
+            )
             title = f"{row['section']}: {row['title']}" if row["section"] else row["title"]
             help_ = f". {row['help']}" if row["help"] else ""
-            lines.append(f"| `{row['path']}` | {title}{help_} | {row['unit']} | {limits} | {row['default']} |")
+            lines.append(
+                f"| `{row['path']}` | {title}{help_} | {row['unit']} | {limits} | {row['default']} |"
+            )
     return "\n".join(lines)
 
 
 @app.command()
 def presets(
-    sheet: Annotated[Path | None, typer.Option(help="Draw all of them on one contact sheet, as PNG.")] = None,
+    sheet: Annotated[
+        Path | None, typer.Option(help="Draw all of them on one contact sheet, as PNG.")
+    ] = None,
     kind: Annotated[str, typer.Option(help="Only those of this kind.")] = "",
-    size: Annotated[int, typer.Option(min=64, max=1024, help="Pixels a side of each picture.")] = 320,
+    size: Annotated[
+        int, typer.Option(min=64, max=1024, help="Pixels a side of each picture.")
+    ] = 320,
 ) -> None:
     """List the recipes to begin with, or draw them."""
     from plough.core.kinds import make as make_asset
-    from plough.core.presets import PRESETS
+    from plough.core.presets import all_presets
 
-    found = [p for p in PRESETS if kind in ("", p.kind)]
+    found = [p for p in all_presets() if kind in ("", p.kind)]
     if not found:
         raise ParameterError("--kind", f"there is no preset of the kind {kind!r}", value=kind)
     if sheet is None:
         for p in found:
-            print(f"{p.name:24} {p.kind:6} {make_asset(p.kind, p.parameters, p.seed).mesh.triangles:>8,} triangles  {p.title}")
+            print(
+                f"{p.name:24} {p.kind:6} {make_asset(p.kind, p.parameters, p.seed).mesh.triangles:>8,} triangles  {p.title}"
+            )
         return
     import numpy as np
 
     from plough.core.formats.images import png
-    from plough.core.kinds import get_kind
-    from plough.core.parameters import build
-    from plough.core.scene.evaluation import Evaluator, variant_of
+    from plough.core.library import Library, variant_of
 
-    evaluator = Evaluator()
+    library = Library()
     columns = math.ceil(math.sqrt(len(found) * 1.4))
     rows = math.ceil(len(found) / columns)
     image = np.full((rows * size, columns * size, 3), (228, 231, 222), np.uint8)
     for k, p in enumerate(found):
-        whole = build(get_kind(p.kind).parameters, p.parameters).model_dump(mode="json")
         r, c = divmod(k, columns)
-        picture = evaluator.picture(variant_of(p.name, p.title, p.kind, whole, p.seed, {}), (size, size))
+        variant = variant_of(p.name, p.title, p.kind, p.parameters, p.seed, {})
+        picture = library.picture(variant, (size, size))
         image[r * size : (r + 1) * size, c * size : (c + 1) * size] = picture
     sheet.parent.mkdir(parents=True, exist_ok=True)
     sheet.write_bytes(png(image))
@@ -169,8 +195,8 @@ app.add_typer(scene, name="scene")
 @scene.command("demo")
 def scene_demo() -> None:
     """Print the demo scene's document."""
+    from plough.core.demo import teasel_fen
     from plough.core.scene.document import write_document
-    from plough.service.demo.teasel_fen import teasel_fen
 
     sys.stdout.write(write_document(teasel_fen()).decode() + "\n")
 
@@ -181,7 +207,9 @@ def scene_check(path: Path) -> None:
     from plough.core.scene.document import read_document
 
     document = read_document(_read(path))
-    print(f"{path}: {document.name!r}, version {document.version}, {len(document.layers)} layers, {len(document.assets)} assets")
+    print(
+        f"{path}: {document.name!r}, version {document.version}, {len(document.layers)} layers, {len(document.assets)} assets"
+    )
 
 
 def _read(path: Path) -> bytes:
@@ -198,7 +226,7 @@ def bake(path: Annotated[Path, typer.Argument(help="A scene document.")], out: O
     from plough.core.scene import Evaluator, read_document
 
     evaluator = Evaluator()
-    baker = Baker(evaluator.evaluate(read_document(_read(path))), evaluator)
+    baker = Baker(evaluator.evaluate(read_document(_read(path))), evaluator.library)
     known = len(baker.parts())
     for done, (name, files) in enumerate(baker.run(), start=1):
         print(f"\r{done} of {known} · {name:<60}", end="", file=sys.stderr, flush=True)
@@ -231,7 +259,11 @@ def serve(host: Host = "127.0.0.1", port: Port = 8321) -> None:
 
 
 @app.command()
-def work(connect: Annotated[str, typer.Option(envvar="PLOUGH_DATABASE_URL", help="Address of the database.")] = "") -> None:
+def work(
+    connect: Annotated[
+        str, typer.Option(envvar="PLOUGH_DATABASE_URL", help="Address of the database.")
+    ] = "",
+) -> None:
     """Take jobs of a running Plough until stopped."""
     import asyncio
 
@@ -246,14 +278,19 @@ def work(connect: Annotated[str, typer.Option(envvar="PLOUGH_DATABASE_URL", help
 
 
 @app.command()
-def account(name: str, password: Annotated[str, typer.Option(prompt=True, hide_input=True, confirmation_prompt=True)]) -> None:
+def account(
+    name: str,
+    password: Annotated[str, typer.Option(prompt=True, hide_input=True, confirmation_prompt=True)],
+) -> None:
     """Make an account."""
     from plough.service.accounts import create_account
     from plough.service.db.session import Database
     from plough.service.run import database
 
     if not 1 <= len(name) <= 40 or len(password) < 8:
-        raise ParameterError("account", "the name takes 1 to 40 characters, the password at least 8")
+        raise ParameterError(
+            "account", "the name takes 1 to 40 characters, the password at least 8"
+        )
     with database() as url:
         store = Database(url)
         with store.session() as db:
@@ -273,16 +310,16 @@ def openapi() -> None:
 @app.command(hidden=True)
 def warm() -> None:
     """Compile every kernel once, so that the first click does not wait."""
+    from plough.core.demo import teasel_fen
     from plough.core.scene import Evaluator
     from plough.core.scene.weight import weigh
-    from plough.service.demo.teasel_fen import teasel_fen
 
     evaluator = Evaluator()
     evaluation = evaluator.evaluate(teasel_fen())
-    weigh(evaluation, evaluator, (0.0, 2.0, 0.0))
-    for result in evaluation.layers:
-        for variant in result.scattered.variants[:1] if result.scattered else ():
-            for material in evaluator.product(variant, 0).materials.values():
+    weigh(evaluation, evaluator.library, (0.0, 2.0, 0.0))
+    for placed in (r.output.placements for r in evaluation.layers):
+        for variant in placed.variants[:1] if placed else ():
+            for material in evaluator.library.levels(variant)[-1].materials.values():
                 if material.maps is not None:
                     material.maps.draw()
 

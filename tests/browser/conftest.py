@@ -18,9 +18,18 @@ from plough.service.demo.load import ACCOUNTS
 from tests.conftest import Running
 
 _FLAGS = [
-    "--headless=new", "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
-    "--disable-sync", "--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-blocklist", "--disable-dev-shm-usage",
-]  # fmt: skip
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--use-gl=angle",
+    "--use-angle=gl-egl",
+    "--ignore-gpu-blocklist",
+    "--disable-dev-shm-usage",
+]
 PATIENCE = 90  #: seconds; the renderer is software
 
 
@@ -34,11 +43,16 @@ class Page:
         options.binary_location = "/usr/bin/chromium"
         for flag in _FLAGS:
             options.add_argument(flag)
-        options.add_experimental_option("prefs", {"download.default_directory": str(self.downloads)})
+        options.add_experimental_option(
+            "prefs", {"download.default_directory": str(self.downloads)}
+        )
         options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
-        self.driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+        self.driver = webdriver.Chrome(
+            options=options, service=webdriver.ChromeService("/usr/bin/chromedriver")
+        )
         self.driver.execute_cdp_cmd(
-            "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+            "Emulation.setDeviceMetricsOverride",
+            {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},
         )
 
     def until(self, found: Callable[[], Any], what: str = "", seconds: float = PATIENCE) -> Any:
@@ -63,7 +77,9 @@ class Page:
 
     def button(self, text: str) -> WebElement:
         path = f"//*[self::button or self::a][normalize-space()={text!r} or @aria-label={text!r}]"
-        return self.until(lambda: self.driver.find_elements(By.XPATH, path), f"the button {text!r}")[0]  # type: ignore[no-any-return]
+        return self.until(
+            lambda: self.driver.find_elements(By.XPATH, path), f"the button {text!r}"
+        )[0]  # type: ignore[no-any-return]
 
     def text(self, css: str = "body") -> str:
         return self.one(css).text
@@ -89,7 +105,10 @@ class Page:
             frame = self.one("[data-frame]").get_attribute("data-frame")
             time.sleep(1.0)
             host = self.one("[data-frame]")
-            return host.get_attribute("data-moving") == "false" and host.get_attribute("data-frame") == frame
+            return (
+                host.get_attribute("data-moving") == "false"
+                and host.get_attribute("data-frame") == frame
+            )
 
         self.until(still, "a picture at rest")
 
@@ -109,7 +128,11 @@ class Page:
         actions.perform()
 
     def drag(self, element: WebElement, dx: int, dy: int = 0) -> None:
-        actions = webdriver.ActionChains(self.driver, duration=80).move_to_element(element).click_and_hold()
+        actions = (
+            webdriver.ActionChains(self.driver, duration=80)
+            .move_to_element(element)
+            .click_and_hold()
+        )
         for _ in range(4):
             actions.move_by_offset(dx // 4, dy // 4)
         actions.release().perform()
@@ -128,7 +151,11 @@ class Page:
 
     def errors(self) -> list[str]:
         """Errors in the console, but for the first question who is signed in."""
-        return [e["message"] for e in self.driver.get_log("browser") if e["level"] == "SEVERE" and "/api/session" not in e["message"]]
+        return [
+            e["message"]
+            for e in self.driver.get_log("browser")
+            if e["level"] == "SEVERE" and "/api/session" not in e["message"]
+        ]
 
     def close(self) -> None:
         self.driver.quit()

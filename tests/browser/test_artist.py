@@ -24,7 +24,10 @@ from tests.core.test_scene import validate
 def scene_id(sedge: httpx.Client) -> Iterator[str]:
     """A small scene that belongs to sedge, with a viewpoint."""
     view = {"id": "v", "name": "Dyke", "eye": [-40, 12, 40], "target": [0, 2, 0]}
-    made = sedge.post("/api/scenes", json={"name": "Withy Hythe", "document": {**SMALL, "settings": {"viewpoints": [view]}}})
+    made = sedge.post(
+        "/api/scenes",
+        json={"name": "Withy Hythe", "document": {**SMALL, "settings": {"viewpoints": [view]}}},
+    )
     yield str(made.json()["id"])
     sedge.delete(f"/api/scenes/{made.json()['id']}")
 
@@ -59,7 +62,9 @@ def test_a_wrong_password_is_told(page: Page) -> None:
     assert "name or password is wrong" in page.text("[role=alert]")
 
 
-def test_changing_a_rule_changes_the_count_and_the_picture_and_is_undone(page: Page, scene_id: str) -> None:
+def test_changing_a_rule_changes_the_count_and_the_picture_and_is_undone(
+    page: Page, scene_id: str
+) -> None:
     page.sign_in("sedge")
     page.open_scene(scene_id)
     packet(page, "willows")
@@ -88,7 +93,9 @@ def test_changing_a_rule_changes_the_count_and_the_picture_and_is_undone(page: P
     packet(page, "willows")
     assert count_of(page) == less
     assert page.errors() == []
-    assert page.hosts() == {page.base.removeprefix("http://")}, "no page asks any other host for anything"
+    assert page.hosts() == {page.base.removeprefix("http://")}, (
+        "no page asks any other host for anything"
+    )
 
 
 def test_dragging_a_ruler_shows_the_result_while_it_is_dragged(page: Page, scene_id: str) -> None:
@@ -106,7 +113,9 @@ def test_dragging_a_ruler_shows_the_result_while_it_is_dragged(page: Page, scene
     page.until(lambda: placed(page) > now, "more sedges")
 
 
-def test_bad_input_names_the_field_and_the_limit_and_keeps_the_value(page: Page, scene_id: str) -> None:
+def test_bad_input_names_the_field_and_the_limit_and_keeps_the_value(
+    page: Page, scene_id: str
+) -> None:
     page.sign_in("sedge")
     page.open_scene(scene_id)
     packet(page, "willows")
@@ -123,7 +132,9 @@ def test_bad_input_names_the_field_and_the_limit_and_keeps_the_value(page: Page,
     assert placed(page) == before
 
 
-def test_another_sessions_edit_arrives_without_reload(page: Page, other_page: Page, scene_id: str) -> None:
+def test_another_sessions_edit_arrives_without_reload(
+    page: Page, other_page: Page, scene_id: str
+) -> None:
     page.sign_in("sedge")
     page.open_scene(scene_id)
     packet(page, "willows")
@@ -134,13 +145,18 @@ def test_another_sessions_edit_arrives_without_reload(page: Page, other_page: Pa
     page.keys(Keys.ESCAPE)
     other_page.sign_in("tansy")
     other_page.open_scene(scene_id)
-    page.until(lambda: "tansy" in (page.one('[aria-label^="here:"]').get_attribute("aria-label") or ""), "tansy's sign")
+    page.until(
+        lambda: "tansy" in (page.one('[aria-label^="here:"]').get_attribute("aria-label") or ""),
+        "tansy's sign",
+    )
     packet(other_page, "willows")
     typed = other_page.one('[data-field="fill"] input')
     typed.click()
     other_page.chord(Keys.CONTROL, "a")
     other_page.keys("40", Keys.ENTER)
-    page.until(lambda: "tansy: fill of Willows" in page.text("[aria-live=polite]"), "word of tansy's edit")
+    page.until(
+        lambda: "tansy: fill of Willows" in page.text("[aria-live=polite]"), "word of tansy's edit"
+    )
     page.until(lambda: placed(page) < before, "tansy's edit")
     assert not page.button("Undo").is_enabled(), "tansy's edit is not sedge's to undo"
     other_page.button("Undo").click()
@@ -170,12 +186,17 @@ def test_an_area_is_drawn_and_a_layer_hidden_and_removed(page: Page, scene_id: s
     page.open_scene(scene_id)
     page.rested()
     page.driver.find_element(By.XPATH, "//button[contains(., 'Add')]").click()
-    page.until(lambda: page.driver.find_elements(By.XPATH, "//li//button[contains(., 'Area')]"), "the kinds")[0].click()
+    page.until(
+        lambda: page.driver.find_elements(By.XPATH, "//li//button[contains(., 'Area')]"),
+        "the kinds",
+    )[0].click()
     canvas = page.one("section canvas")
     from selenium.webdriver import ActionChains
 
     for x, y in ((-150, 40), (150, 40), (120, 150), (-140, 150)):
-        ActionChains(page.driver, duration=60).move_to_element_with_offset(canvas, x, y).click().perform()
+        ActionChains(page.driver, duration=60).move_to_element_with_offset(
+            canvas, x, y
+        ).click().perform()
     page.keys(Keys.ENTER)
     page.until(lambda: "New area" in page.text("[role=listbox]"), "the new packet")
     page.keys("h")
@@ -200,14 +221,19 @@ def test_a_ruler_on_the_bench_changes_the_tree_and_its_triangles(page: Page, sce
     page.button("Undo").click()
     page.until(lambda: triangles() == before, "the tree as it was")
     # levels of detail: click one to see it, with its own triangles
-    page.until(lambda: all("…" not in b.text for b in page.all('[aria-label="levels of detail"] button')), "the ladder")
+    page.until(
+        lambda: all("…" not in b.text for b in page.all('[aria-label="levels of detail"] button')),
+        "the ladder",
+    )
     page.all('[aria-label="levels of detail"] button')[3].click()
     page.until(lambda: triangles() == 4, "the card")
     page.all('[aria-label="levels of detail"] button')[0].click()
     page.until(lambda: triangles() == before, "the nearest level")
 
 
-def test_the_seed_tray_grows_eight_and_keeps_one(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+def test_the_seed_tray_grows_eight_and_keeps_one(
+    page: Page, scene_id: str, sedge: httpx.Client
+) -> None:
     page.sign_in("sedge")
     page.driver.get(f"{page.base}/#/scene/{scene_id}/asset/willow")
     page.loaded()
@@ -218,7 +244,12 @@ def test_the_seed_tray_grows_eight_and_keeps_one(page: Page, scene_id: str, sedg
 
     fifth = page.one('[aria-label="tray"] button[aria-label="seed 5"]')
     ActionChains(page.driver).key_down(Keys.SHIFT).click(fifth).key_up(Keys.SHIFT).perform()
-    seeds = lambda: next(a for a in sedge.get(f"/api/scenes/{scene_id}").json()["assets"] if a["id"] == "willow")["seeds"]  # noqa: E731
+
+    def seeds():
+        return next(
+            a for a in sedge.get(f"/api/scenes/{scene_id}").json()["assets"] if a["id"] == "willow"
+        )["seeds"]
+
     page.until(lambda: seeds() == [1, 2, 5], "seed 5 kept")
 
 
@@ -231,11 +262,15 @@ def bench(page: Page, scene_id: str, asset: str = "willow") -> None:
 
 
 def kept(sedge: httpx.Client, scene_id: str, asset: str = "willow") -> dict[str, Any]:
-    found = next(a for a in sedge.get(f"/api/scenes/{scene_id}").json()["assets"] if a["id"] == asset)
+    found = next(
+        a for a in sedge.get(f"/api/scenes/{scene_id}").json()["assets"] if a["id"] == asset
+    )
     return found["parameters"]  # type: ignore[no-any-return]
 
 
-def test_presets_cousins_and_versions_are_taken_and_taken_back(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+def test_presets_cousins_and_versions_are_taken_and_taken_back(
+    page: Page, scene_id: str, sedge: httpx.Client
+) -> None:
     bench(page, scene_id)
     before = kept(sedge, scene_id)
     page.button("Versions").click()
@@ -265,7 +300,9 @@ def test_presets_cousins_and_versions_are_taken_and_taken_back(page: Page, scene
     page.until(lambda: kept(sedge, scene_id) == before, "the version again")
 
 
-def test_what_is_held_hovered_dragged_and_dialled_is_seen(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+def test_what_is_held_hovered_dragged_and_dialled_is_seen(
+    page: Page, scene_id: str, sedge: httpx.Client
+) -> None:
     from selenium.webdriver import ActionChains
 
     bench(page, scene_id)
@@ -294,14 +331,19 @@ def test_what_is_held_hovered_dragged_and_dialled_is_seen(page: Page, scene_id: 
     wanted = page.one('input[aria-label="triangles to fit to"]')
     wanted.clear()
     wanted.send_keys("1,200" + Keys.ENTER)
-    page.until(lambda: 0 < page.number("[data-triangles]", "data-triangles") <= 1200, "at most 1,200 triangles")
+    page.until(
+        lambda: 0 < page.number("[data-triangles]", "data-triangles") <= 1200,
+        "at most 1,200 triangles",
+    )
     page.until(lambda: "→" in page.text("[data-changed]"), "what the dial changed")
     wanted.clear()
     wanted.send_keys("3" + Keys.ENTER)
     page.until(lambda: "barest form" in page.text("aside"), "a clear refusal")
 
 
-def test_an_asset_is_written_as_a_valid_file_and_found_on_the_shelf(page: Page, scene_id: str, tmp_path: Path, sedge: httpx.Client) -> None:
+def test_an_asset_is_written_as_a_valid_file_and_found_on_the_shelf(
+    page: Page, scene_id: str, tmp_path: Path, sedge: httpx.Client
+) -> None:
     bench(page, scene_id)
     page.button("Write a file…").click()
     page.button("Write").click()
@@ -336,8 +378,15 @@ def test_bake_and_download_a_valid_file(page: Page, scene_id: str, tmp_path: Pat
     assert (issues["numErrors"], issues["numWarnings"]) == (0, 0)
     manifest = json.loads(archive.read("manifest.json"))
     assert manifest["scene"] == "Withy Hythe"
-    page.driver.find_element(By.XPATH, "//button[starts-with(normalize-space(), 'Release 1')]").click()
-    rows = page.until(lambda: page.driver.find_elements(By.XPATH, "//tr[td[normalize-space()='instances']]/td[2]"), "the counts")
+    page.driver.find_element(
+        By.XPATH, "//button[starts-with(normalize-space(), 'Release 1')]"
+    ).click()
+    rows = page.until(
+        lambda: page.driver.find_elements(
+            By.XPATH, "//tr[td[normalize-space()='instances']]/td[2]"
+        ),
+        "the counts",
+    )
     assert rows[-1].text == f"{manifest['counts']['instances']:,}"
 
 
@@ -350,25 +399,35 @@ def test_a_viewer_can_look_but_not_change(page: Page, demo_id: str) -> None:
     assert not page.driver.find_elements(By.XPATH, "//button[normalize-space()='Undo']")
 
 
-def test_edits_made_while_the_server_is_away_are_kept_and_sent(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+def test_edits_made_while_the_server_is_away_are_kept_and_sent(
+    page: Page, scene_id: str, sedge: httpx.Client
+) -> None:
     page.sign_in("sedge")
     page.open_scene(scene_id)
     packet(page, "willows")
     count_of(page)
     page.driver.execute_cdp_cmd("Network.enable", {})
     page.driver.execute_cdp_cmd(
-        "Network.emulateNetworkConditions", {"offline": True, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1}
+        "Network.emulateNetworkConditions",
+        {"offline": True, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1},
     )
     typed = page.one('[data-field="fill"] input')
     typed.click()
     page.chord(Keys.CONTROL, "a")
     page.keys("33", Keys.ENTER)
-    page.until(lambda: "kept here and sent when the server is back" in page.text("header [role=status]"), "the word offline")
+    page.until(
+        lambda: "kept here and sent when the server is back" in page.text("header [role=status]"),
+        "the word offline",
+    )
     page.driver.execute_cdp_cmd(
-        "Network.emulateNetworkConditions", {"offline": False, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1}
+        "Network.emulateNetworkConditions",
+        {"offline": False, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1},
     )
     layers = lambda: sedge.get(f"/api/scenes/{scene_id}").json()["layers"]  # noqa: E731
-    page.until(lambda: next(x for x in layers() if x["id"] == "willows")["parameters"]["fill"] == 33, "the edit's arrival")
+    page.until(
+        lambda: next(x for x in layers() if x["id"] == "willows")["parameters"]["fill"] == 33,
+        "the edit's arrival",
+    )
 
 
 def test_a_new_scene_is_made_and_the_theme_switched(page: Page) -> None:
@@ -383,6 +442,8 @@ def test_a_new_scene_is_made_and_the_theme_switched(page: Page) -> None:
     assert "dusk" in (page.one("html").get_attribute("class") or "")
     page.driver.get(f"{page.base}/#/")
     page.until(lambda: "Carr Side" in page.text("main"), "the scene's card")
-    page.driver.execute_script("document.querySelector('[aria-label=\"delete Carr Side\"]').click()")
+    page.driver.execute_script(
+        "document.querySelector('[aria-label=\"delete Carr Side\"]').click()"
+    )
     page.button("Delete it").click()
     page.until(lambda: "Carr Side" not in page.text("main"), "its end")

@@ -12,13 +12,26 @@ from tests.conftest import SMALL
 
 
 def plough(*arguments: str) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([sys.executable, "-m", "plough", *arguments], capture_output=True, text=True, check=False)
+    return subprocess.run(
+        [sys.executable, "-m", "plough", *arguments], capture_output=True, text=True, check=False
+    )
 
 
 def test_make_writes_the_asset_with_its_settings(tmp_path: Path) -> None:
     out = tmp_path / "pear.glb"
     done = plough(
-        "make", "tree", "--seed", "7", "--set", "height=9", "--set", "first.count=5", "--set", "texture_size=128", "--out", str(out)
+        "make",
+        "tree",
+        "--seed",
+        "7",
+        "--set",
+        "height=9",
+        "--set",
+        "first.count=5",
+        "--set",
+        "texture_size=128",
+        "--out",
+        str(out),
     )
     assert done.returncode == 0, done.stderr
     document = read_json(out.read_bytes())
@@ -36,7 +49,7 @@ def test_make_writes_the_asset_with_its_settings(tmp_path: Path) -> None:
         (("bake", "nowhere.json", "--out", "x"), "cannot be read"),
         (("kinds", "cactus"), "there is no kind"),
     ],
-)  # fmt: skip
+)
 def test_mistakes_are_one_sentence_and_exit_code_1(arguments: tuple[str, ...], words: str) -> None:
     done = plough(*arguments)
     assert done.returncode == 1
@@ -67,7 +80,9 @@ def test_bake_writes_all_files(tmp_path: Path) -> None:
 
 def test_the_reference_page_is_up_to_date() -> None:
     page = Path(__file__).resolve().parents[2] / "docs/kinds.md"
-    assert plough("kinds", "--reference").stdout == page.read_text(), "run: ./plough kinds --reference > docs/kinds.md"
+    assert plough("kinds", "--reference").stdout == page.read_text(), (
+        "run: ./plough kinds --reference > docs/kinds.md"
+    )
 
 
 def test_kinds_lists_and_describes() -> None:
@@ -85,7 +100,9 @@ def test_presets_are_listed_and_drawn(tmp_path: Path) -> None:
     done = plough("presets", "--kind", "leaf")
     assert done.returncode == 0, done.stderr
     assert "torn-leaf" in done.stdout
-    done = plough("presets", "--kind", "leaf", "--size", "96", "--sheet", str(tmp_path / "sheet.png"))
+    done = plough(
+        "presets", "--kind", "leaf", "--size", "96", "--sheet", str(tmp_path / "sheet.png")
+    )
     assert done.returncode == 0, done.stderr
     image = Image.open(tmp_path / "sheet.png")
     assert image.width % 96 == 0

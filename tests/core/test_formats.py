@@ -21,12 +21,19 @@ from plough.core.formats.solids import measured
 from plough.core.formats.usd import asset_usd
 from plough.core.grow.habit import TreeParameters
 from plough.core.kinds import all_kinds, get_kind, make
+from plough.core.library import Library, variant_of
 from plough.core.mesh.checks import triangle_areas
 from plough.core.parameters import build
-from plough.core.presets import PRESETS
+from plough.core.presets import all_presets
 from plough.core.vary import cousins, vary
 
-SMALL: dict[str, Any] = {"height": 3, "second": {"count": 2}, "third": {"count": 0}, "texture_size": "128", "leaf": {"texture_size": "128"}}
+SMALL: dict[str, Any] = {
+    "height": 3,
+    "second": {"count": 2},
+    "third": {"count": 0},
+    "texture_size": "128",
+    "leaf": {"texture_size": "128"},
+}
 WEB = Path(__file__).parents[2] / "web"
 
 
@@ -50,7 +57,9 @@ def test_usd_holds_each_seed_as_a_variant(tmp_path: Path) -> None:
     from pxr import Usd, UsdGeom, UsdShade
 
     products = [(seed, make("tree", SMALL, seed)) for seed in (1, 2, 5)]
-    files = asset_usd([(s, p.mesh, p.materials) for s, p in products], "small tree", embedded_images(Cache()))
+    files = asset_usd(
+        [(s, p.mesh, p.materials) for s, p in products], "small tree", embedded_images(Cache())
+    )
     for name, data in files.items():
         path = tmp_path / name
         path.parent.mkdir(exist_ok=True)
@@ -63,7 +72,9 @@ def test_usd_holds_each_seed_as_a_variant(tmp_path: Path) -> None:
     for seed, product in products:
         chosen.SetVariantSelection(f"seed_{seed}")
         mesh = UsdGeom.Mesh(stage.GetPrimAtPath(root.GetPath().AppendChild("mesh")))
-        assert np.array_equal(np.array(mesh.GetFaceVertexIndicesAttr().Get()).reshape(-1, 3), product.mesh.indices)
+        assert np.array_equal(
+            np.array(mesh.GetFaceVertexIndicesAttr().Get()).reshape(-1, 3), product.mesh.indices
+        )
         assert np.allclose(np.array(mesh.GetPointsAttr().Get()), product.mesh.positions)
         subsets = UsdGeom.Subset.GetAllGeomSubsets(mesh)
         assert sum(len(s.GetIndicesAttr().Get()) for s in subsets) == product.mesh.triangles
@@ -82,8 +93,14 @@ def test_a_film_has_one_topology_and_ends_as_the_tree(tmp_path: Path) -> None:
     data = film_glb(p, 3, 6, 4.0, no_images)
     document = read_json(data)
     (mesh,) = document["meshes"]
-    counts = {document["accessors"][t["POSITION"]]["count"] for primitive in mesh["primitives"] for t in primitive["targets"]}
-    assert counts == {document["accessors"][mesh["primitives"][0]["attributes"]["POSITION"]]["count"]}
+    counts = {
+        document["accessors"][t["POSITION"]]["count"]
+        for primitive in mesh["primitives"]
+        for t in primitive["targets"]
+    }
+    assert counts == {
+        document["accessors"][mesh["primitives"][0]["attributes"]["POSITION"]]["count"]
+    }
     assert all(len(primitive["targets"]) == 6 for primitive in mesh["primitives"])
     (animation,) = document["animations"]
     assert document["accessors"][animation["samplers"][0]["input"]]["max"] == [4.0]
@@ -115,15 +132,19 @@ const fs = require('fs');
   console.log(JSON.stringify(bad));
 })();
 """
-    done = subprocess.run(["node", "-e", script, str(folder)], cwd=WEB, capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        ["node", "-e", script, str(folder)], cwd=WEB, capture_output=True, text=True, check=True
+    )
     assert json.loads(done.stdout) == []
 
 
-@pytest.mark.skipif(not (WEB / "node_modules").exists(), reason="the validator comes with the front end's packages")
+@pytest.mark.skipif(
+    not (WEB / "node_modules").exists(), reason="the validator comes with the front end's packages"
+)
 @pytest.mark.parametrize("kind", sorted(all_kinds()))
 def test_random_recipes_pass_the_formats_validator(kind: str, tmp_path: Path) -> None:
     """Five hundred recipes about the presets and the defaults, as far from them as the walk goes."""
-    starts = [{}, *(p.parameters for p in PRESETS if p.kind == kind)]
+    starts = [{}, *(p.parameters for p in all_presets() if p.kind == kind)]
     files, made = [], 0
     for seed in range(5000):
         recipe = vary(get_kind(kind), starts[seed % len(starts)], 2.5, (), seed)
@@ -164,19 +185,19 @@ def test_a_recipe_is_read_back_from_json() -> None:
     assert (recipe.kind, recipe.name, recipe.seeds) == ("tree", "Small", (3, 4))
     assert build(TreeParameters, recipe.parameters) == build(TreeParameters, SMALL)
     for bad, word in (
-        (b"{", "JSON"), (b"[]", "recipe"), (b'{"kind": "yak", "parameters": {}}', "yak"),
-        (b'{"kind": "tree", "parameters": {"height": 900}}', "height"), (b'{"kind": "tree", "parameters": {"heigth": 9}}', "heigth"),
-    ):  # fmt: skip
+        (b"{", "JSON"),
+        (b"[]", "recipe"),
+        (b'{"kind": "yak", "parameters": {}}', "yak"),
+        (b'{"kind": "tree", "parameters": {"height": 900}}', "height"),
+        (b'{"kind": "tree", "parameters": {"heigth": 9}}', "heigth"),
+    ):
         with pytest.raises(PloughError, match=word):
             read_recipe(bad)
 
 
 def test_glb_carries_the_second_coordinates_when_they_are_asked_for() -> None:
-    from plough.core.scene import Evaluator
-    from plough.core.scene.evaluation import Variant
-
-    variant = Variant("t", "t", "tree", {**SMALL, "game": {"second_uv": True}}, 3, "with")
-    mesh = Evaluator().exported(variant, 0)
+    variant = variant_of("t", "t", "tree", {**SMALL, "game": {"second_uv": True}}, 3, {})
+    mesh = Library().exported(variant, 0)
     document = read_json(mesh_glb(mesh, make("tree", SMALL, 3).materials, "t"))
     assert "TEXCOORD_1" in document["meshes"][0]["primitives"][0]["attributes"]
     loaded = trimesh.load(io.BytesIO(mesh_glb(mesh, {}, "t")), file_type="glb")
@@ -209,7 +230,12 @@ def test_a_long_box_is_longer_one_way() -> None:
 
 @pytest.mark.parametrize(
     ("data", "kind", "word"),
-    [(b"", "obj", "triangles"), (b"x", "glb", "read"), (b"v 0 0 0", "dwg", "dwg"), (b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3", "obj", "flat")],
+    [
+        (b"", "obj", "triangles"),
+        (b"x", "glb", "read"),
+        (b"v 0 0 0", "dwg", "dwg"),
+        (b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3", "obj", "flat"),
+    ],
 )
 def test_what_is_no_body_is_refused(data: bytes, kind: str, word: str) -> None:
     with pytest.raises(PloughError, match=word):
@@ -219,8 +245,30 @@ def test_what_is_no_body_is_refused(data: bytes, kind: str, word: str) -> None:
 def test_crowns_and_shrubs_fill_a_measured_body() -> None:
     form = measured(exported(trimesh.creation.box(extents=[4, 3, 1])), "obj")[0].tolist()
     for kind, values in (
-        ("tree", {"growth": "crown", "crown_form": form, "crown_width": 0.9, "height": 5, "crown_points": 500, "leaves": False}),
-        ("shrub", {"body": "own", "form": form, "width": 3, "depth": 3, "height": 2, "uneven": 0, "growth": "clipped", "leaves": False}),
+        (
+            "tree",
+            {
+                "growth": "crown",
+                "crown_form": form,
+                "crown_width": 0.9,
+                "height": 5,
+                "crown_points": 500,
+                "leaves": False,
+            },
+        ),
+        (
+            "shrub",
+            {
+                "body": "own",
+                "form": form,
+                "width": 3,
+                "depth": 3,
+                "height": 2,
+                "uneven": 0,
+                "growth": "clipped",
+                "leaves": False,
+            },
+        ),
     ):
         points = make(kind, values, 3).mesh.positions
         upper = points[points[:, 1] > 0.5 * points[:, 1].max()]

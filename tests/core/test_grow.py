@@ -19,7 +19,7 @@ from plough.core.kinds import all_kinds, make
 from plough.core.mesh.checks import problems
 from plough.core.mesh.silhouette import difference, silhouettes
 from plough.core.parameters import build, describe, with_values
-from plough.core.presets import PRESETS, preset
+from plough.core.presets import all_presets, preset
 
 
 def strategy(row: dict[str, Any]) -> st.SearchStrategy[Any] | None:
@@ -46,7 +46,11 @@ def recipes(kind: str) -> st.SearchStrategy[dict[str, Any]]:
 @pytest.mark.parametrize("kind", sorted(all_kinds()))
 def test_any_valid_parameters_give_a_sound_mesh_or_a_clear_refusal(kind: str) -> None:
     @given(recipe=recipes(kind), seed=st.integers(0, 2**32 - 1), detail=st.integers(0, 2))
-    @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+    @settings(
+        max_examples=60,
+        deadline=None,
+        suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
+    )
     def check(recipe: dict[str, Any], seed: int, detail: int) -> None:
         try:
             product = make(kind, with_values({}, recipe), seed, detail)
@@ -80,10 +84,15 @@ def kept(less: Order, more: Order) -> bool:
     if not all(int(i) in row for i in less.ids):
         return False
     rows = [row[int(i)] for i in less.ids]
-    return more.points[rows].tobytes() == less.points.tobytes() and more.radius[rows].tobytes() == less.radius.tobytes()
+    return (
+        more.points[rows].tobytes() == less.points.tobytes()
+        and more.radius[rows].tobytes() == less.radius.tobytes()
+    )
 
 
-@given(a=st.integers(1, 40), b=st.integers(1, 40), order=st.sampled_from(["first", "second", "third"]))
+@given(
+    a=st.integers(1, 40), b=st.integers(1, 40), order=st.sampled_from(["first", "second", "third"])
+)
 @settings(max_examples=40, deadline=None)
 def test_more_limbs_leave_the_others_bit_for_bit(a: int, b: int, order: str) -> None:
     less, more = orders(**{f"{order}.count": min(a, b)}), orders(**{f"{order}.count": max(a, b)})
@@ -131,7 +140,9 @@ def test_more_blades_keep_the_others() -> None:
 def test_denser_shrubs_keep_their_twigs(a: int, b: int) -> None:
     from plough.core.grow.shrub import ShrubParameters, skeleton
 
-    less, more = (skeleton(build(ShrubParameters, {"density": n}), 3)[0] for n in (min(a, b), max(a, b)))
+    less, more = (
+        skeleton(build(ShrubParameters, {"density": n}), 3)[0] for n in (min(a, b), max(a, b))
+    )
     assert all(kept(x, y) for x, y in zip(less, more, strict=True))
 
 
@@ -160,7 +171,12 @@ def test_twigs_and_limbs_of_a_shrub_leave_from_their_parents() -> None:
 
 
 def test_more_leaves_of_a_plant_keep_the_others() -> None:
-    few, many = (make("plant", {"low": {"leaves": n}, "middle": {"leaves": 0}, "stems": 1, "head": "none"}, 4).mesh for n in (5, 9))
+    few, many = (
+        make(
+            "plant", {"low": {"leaves": n}, "middle": {"leaves": 0}, "stems": 1, "head": "none"}, 4
+        ).mesh
+        for n in (5, 9)
+    )
     rows = few.vertices  # the stem, then leaf after leaf
     assert many.positions[:rows].tobytes() == few.positions.tobytes()
 
@@ -168,9 +184,22 @@ def test_more_leaves_of_a_plant_keep_the_others() -> None:
 @pytest.mark.parametrize("head", ["rays", "bell", "umbel", "spike", "globe", "plume"])
 def test_heads_sit_on_stems_and_grow_with_their_size(head: str) -> None:
     def at(size: float) -> Any:
-        product = make("plant", {"head": head, "head_size": size, "heads": 1, "stems": 1, "low": {"leaves": 0}, "middle": {"leaves": 0}}, 3)
+        product = make(
+            "plant",
+            {
+                "head": head,
+                "head_size": size,
+                "heads": 1,
+                "stems": 1,
+                "low": {"leaves": 0},
+                "middle": {"leaves": 0},
+            },
+            3,
+        )
         part = next(p for p in product.mesh.parts if p.material == "head")
-        rows = product.mesh.positions[product.mesh.indices[part.first : part.first + part.count].ravel()]
+        rows = product.mesh.positions[
+            product.mesh.indices[part.first : part.first + part.count].ravel()
+        ]
         stem = product.mesh.positions[: int(product.mesh.indices[: part.first].max()) + 1]
         return rows, stem[np.argmax(stem[:, 1])]
 
@@ -184,7 +213,9 @@ def test_heads_sit_on_stems_and_grow_with_their_size(head: str) -> None:
 def test_limbs_leave_from_inside_their_parent_and_are_thinner() -> None:
     grown = orders()
     for parents, limbs in zip(grown, grown[1:], strict=False):
-        for base, radius, parent in zip(limbs.points[:, 0], limbs.radius[:, -1], limbs.parent, strict=True):
+        for base, radius, parent in zip(
+            limbs.points[:, 0], limbs.radius[:, -1], limbs.parent, strict=True
+        ):
             line, thick = parents.points[parent], parents.radius[parent]
             a, b = line[:-1], line[1:]
             t = np.clip(((base - a) * (b - a)).sum(axis=1) / ((b - a) ** 2).sum(axis=1), 0, 1)
@@ -205,10 +236,14 @@ def test_leaves_hang_on_twigs() -> None:
     mesh = make("tree", {}, 3).mesh
     part = next(x for x in mesh.parts if x.material == "leaf")
     first = int(mesh.indices[part.first : part.first + part.count].min())
-    foot = mesh.positions[first::6] * 0.5 + mesh.positions[first + 2 :: 6] * 0.5  # between the lower corners
+    foot = (
+        mesh.positions[first::6] * 0.5 + mesh.positions[first + 2 :: 6] * 0.5
+    )  # between the lower corners
     middle = mesh.positions[first + 1 :: 6]
     grown = grow(p, 3)
-    twigs = np.concatenate([np.linspace(o.points[:, :-1], o.points[:, 1:], 6).reshape(-1, 3) for o in grown[2:]])
+    twigs = np.concatenate(
+        [np.linspace(o.points[:, :-1], o.points[:, 1:], 6).reshape(-1, 3) for o in grown[2:]]
+    )
     from scipy.spatial import cKDTree
 
     distance, _ = cKDTree(twigs).query(middle)
@@ -249,7 +284,10 @@ def test_bark_repeats_without_a_seam(style: str) -> None:
 
 
 def test_styles_of_bark_differ() -> None:
-    drawn = [Bark(s, 1, 64, (0.5, 0.5, 0.4), (0.2, 0.2, 0.2), 0.8, 6, 0.0).draw().albedo.tobytes() for s in STYLES]
+    drawn = [
+        Bark(s, 1, 64, (0.5, 0.5, 0.4), (0.2, 0.2, 0.2), 0.8, 6, 0.0).draw().albedo.tobytes()
+        for s in STYLES
+    ]
     assert len(set(drawn)) == len(STYLES)
 
 
@@ -265,10 +303,15 @@ def test_a_sprig_has_leaves_with_alpha_and_no_dark_fringe() -> None:
 @pytest.mark.parametrize(
     ("values", "field"),
     [
-        ({"height": 900}, "height"), ({"height": float("nan")}, "height"), ({"heigth": 5}, "heigth"), ({"first": {"count": -1}}, "first.count"),
-        ({"first": {"profile": [[0.5, 1], [0.2, 1]]}}, "first.profile"), ({"bark_light": "green"}, "bark_light"), ({"stems": 2.5}, "stems"),
+        ({"height": 900}, "height"),
+        ({"height": float("nan")}, "height"),
+        ({"heigth": 5}, "heigth"),
+        ({"first": {"count": -1}}, "first.count"),
+        ({"first": {"profile": [[0.5, 1], [0.2, 1]]}}, "first.profile"),
+        ({"bark_light": "green"}, "bark_light"),
+        ({"stems": 2.5}, "stems"),
     ],
-)  # fmt: skip
+)
 def test_bad_values_name_the_field(values: dict[str, Any], field: str) -> None:
     with pytest.raises(ParameterError) as caught:
         make("tree", values, 1)
@@ -278,10 +321,19 @@ def test_bad_values_name_the_field(values: dict[str, Any], field: str) -> None:
 
 def test_a_monster_is_refused_before_it_is_made() -> None:
     with pytest.raises(TooLargeError, match="limit"):
-        make("tree", {"stems": 12, "first": {"count": 120}, "second": {"count": 120}, "third": {"count": 120}}, 1)
+        make(
+            "tree",
+            {
+                "stems": 12,
+                "first": {"count": 120},
+                "second": {"count": 120},
+                "third": {"count": 120},
+            },
+            1,
+        )
 
 
-@pytest.mark.parametrize("name", [p.name for p in PRESETS])
+@pytest.mark.parametrize("name", [p.name for p in all_presets()])
 def test_every_preset_is_sound_at_every_level(name: str) -> None:
     p = preset(name)
     for detail in range(3):
@@ -290,7 +342,7 @@ def test_every_preset_is_sound_at_every_level(name: str) -> None:
         assert sum(n for _, n in product.ranges.values()) in (0, product.mesh.triangles)
 
 
-@pytest.mark.parametrize("name", [p.name for p in PRESETS])
+@pytest.mark.parametrize("name", [p.name for p in all_presets()])
 def test_the_second_levels_silhouette_stays_within_six_per_cent(name: str) -> None:
     p = preset(name)
     near, middle = (make(p.kind, p.parameters, p.seed, detail) for detail in (0, 1))
@@ -321,12 +373,16 @@ def test_age_moves_every_vertex_of_a_fixed_topology_without_a_jump() -> None:
         assert np.array_equal(a.indices, b.indices)
         whole = np.abs(b.positions - a.positions).max()
         part = np.abs(at(float(age) + 0.001).positions - a.positions).max()
-        assert part < 0.25 * max(whole, 0.4), "a hundredth of the way moves nothing by a quarter of it"
+        assert part < 0.25 * max(whole, 0.4), (
+            "a hundredth of the way moves nothing by a quarter of it"
+        )
 
 
 def test_the_stem_runs_through_the_knots_of_its_guide() -> None:
     guide = [[0.1, 0.3, 0.0], [0.0, 0.6, 0.2], [0.3, 0.9, 0.1]]
-    stem = grow(build(TreeParameters, {"guide": guide, "height": 8, "crookedness": 0.8}), 3)[0].points[0]
+    stem = grow(build(TreeParameters, {"guide": guide, "height": 8, "crookedness": 0.8}), 3)[
+        0
+    ].points[0]
     for knot in np.array(guide) * 8:
         a, b = stem[:-1], stem[1:]
         t = np.clip(((knot - a) * (b - a)).sum(axis=1) / ((b - a) ** 2).sum(axis=1), 0, 1)
@@ -355,21 +411,21 @@ def test_more_points_of_a_crown_keep_the_others(n: int, more: int) -> None:
     assert (few[:, 1] >= 2.0).all() and (few[:, 1] <= 8.0).all()
 
 
-def test_complexity_thins_and_says_what_it_did() -> None:
-    from plough.core.grow.complexity import fit, thinned
+def test_fullness_thins_and_says_what_it_did() -> None:
+    from plough.core.grow.fullness import fit, thinned
 
     p = TreeParameters()
-    counts = {c: make("tree", {"complexity": c}, 4).mesh.triangles for c in (1.0, 0.6, 0.3, 0.1)}
+    counts = {c: make("tree", {"fullness": c}, 4).mesh.triangles for c in (1.0, 0.6, 0.3, 0.1)}
     assert sorted(counts.values(), reverse=True) == list(counts.values())
     changed, changes = thinned(p, 0.3)
     assert {c.path for c in changes} >= {"leaf_count", "leaf_size", "second.count"}
     assert next(c for c in changes if c.path == "leaf_count").after == changed.leaf_count
     area = [q.leaf_count * q.leaf_size**2 for q in (p, changed)]
     assert area[1] == pytest.approx(area[0], rel=0.02), "the leaves keep their area"
-    dial, triangles = fit(lambda c: make("tree", {"complexity": c}, 4).mesh.triangles, 9000)
-    assert triangles <= 9000 < make("tree", {"complexity": min(1.0, dial + 0.03)}, 4).mesh.triangles
+    dial, triangles = fit(lambda c: make("tree", {"fullness": c}, 4).mesh.triangles, 9000)
+    assert triangles <= 9000 < make("tree", {"fullness": min(1.0, dial + 0.03)}, 4).mesh.triangles
     with pytest.raises(ParameterError, match="barest"):
-        fit(lambda c: make("tree", {"complexity": c}, 4).mesh.triangles, 10)
+        fit(lambda c: make("tree", {"fullness": c}, 4).mesh.triangles, 10)
 
 
 def test_a_part_of_an_order_keeps_the_defaults_of_its_place() -> None:

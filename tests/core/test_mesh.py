@@ -25,9 +25,14 @@ from plough.core.mesh.value import Mesh, Part, join, transformed
 def limbs(points: np.ndarray, radius: np.ndarray, sides: int = 12, lobe: float = 0.0) -> Limbs:
     n = len(points)
     return Limbs(
-        np.array([0, n]), points.astype(np.float32), radius.astype(np.float32), np.full(n, lobe, np.float32), np.array([sides]),
-        np.zeros(1, np.float32), np.zeros((n, 4), np.uint8),
-    )  # fmt: skip
+        np.array([0, n]),
+        points.astype(np.float32),
+        radius.astype(np.float32),
+        np.full(n, lobe, np.float32),
+        np.array([sides]),
+        np.zeros(1, np.float32),
+        np.zeros((n, 4), np.uint8),
+    )
 
 
 def straight(n: int = 9, length: float = 2.0, radius: float = 0.1, sides: int = 24) -> Mesh:
@@ -46,12 +51,18 @@ def test_capped_tube_is_watertight_and_faces_outwards() -> None:
 
 @given(
     steps=st.lists(st.tuples(*[st.floats(-0.7, 0.7)] * 2), min_size=3, max_size=14),
-    radius=st.floats(0.002, 0.3), sides=st.integers(3, 24), lobe=st.floats(0, 0.3),
-)  # fmt: skip
+    radius=st.floats(0.002, 0.3),
+    sides=st.integers(3, 24),
+    lobe=st.floats(0, 0.3),
+)
 @settings(max_examples=60, deadline=None)
-def test_bent_tubes_are_sound(steps: list[tuple[float, float]], radius: float, sides: int, lobe: float) -> None:
+def test_bent_tubes_are_sound(
+    steps: list[tuple[float, float]], radius: float, sides: int, lobe: float
+) -> None:
     points = np.cumsum([(0.0, 0.0, 0.0), *((x, 1.0, z) for x, z in steps)], axis=0)
-    mesh = sweep(limbs(points, np.linspace(radius, radius * 0.3, len(points)), sides, lobe), "bark", cap=True)
+    mesh = sweep(
+        limbs(points, np.linspace(radius, radius * 0.3, len(points)), sides, lobe), "bark", cap=True
+    )
     assert problems(mesh) == []
     assert is_watertight(mesh)
     assert volume(mesh) > 0
@@ -67,7 +78,9 @@ def test_normals_of_a_tube_point_away_from_its_axis() -> None:
 def test_texture_density_is_even_along_and_whole_around() -> None:
     mesh = straight(radius=0.2)
     ring = mesh.uv0[:25]
-    assert float(ring[-1, 0] - ring[0, 0]) == round(2 * math.pi * 0.2 / 0.5), "the seam closes on a whole repeat"
+    assert float(ring[-1, 0] - ring[0, 0]) == round(2 * math.pi * 0.2 / 0.5), (
+        "the seam closes on a whole repeat"
+    )
     v = mesh.uv0[::25][:8, 1]
     assert np.allclose(np.diff(v), -0.25 / 0.5, atol=1e-5), "one repeat every half metre"
 
@@ -78,7 +91,9 @@ def test_a_thin_limb_has_the_same_density_and_no_seam(sides: int) -> None:
     u = mesh.uv0[: sides + 1, 0]
     assert u[0] == u[-1], "the image comes back to where it began"
     around = 2 * math.pi * 0.01 / 0.5
-    assert np.abs(np.diff(u)).sum() == pytest.approx(around, rel=1e-3), "as many texels round as along"
+    assert np.abs(np.diff(u)).sum() == pytest.approx(around, rel=1e-3), (
+        "as many texels round as along"
+    )
     assert mesh.tangents is not None
     assert set(np.unique(mesh.tangents[:, 3])) == {-1.0, 1.0}
     assert problems(mesh, least_area=0.0) == []
@@ -104,7 +119,9 @@ def test_join_merges_neighbouring_parts_and_keeps_indices_in_range() -> None:
     both = join([a, b])
     assert problems(both) == []
     assert both.parts == (Part("bark", 0, a.triangles + b.triangles),)
-    assert triangle_areas(both).sum() == pytest.approx(triangle_areas(a).sum() + triangle_areas(b).sum(), rel=1e-6)
+    assert triangle_areas(both).sum() == pytest.approx(
+        triangle_areas(a).sum() + triangle_areas(b).sum(), rel=1e-6
+    )
 
 
 def test_transformed_keeps_unit_normals_and_scales_volume() -> None:
@@ -118,7 +135,11 @@ def test_tangents_follow_the_texture() -> None:
     positions = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0]], np.float32)
     normals = np.tile(np.array([0, 0, 1], np.float32), (4, 1))
     uv = np.array([[0, 1], [1, 1], [0, 0], [1, 0]], np.float32)
-    mesh = with_tangents(Mesh(positions, normals, uv, np.array([[0, 1, 2], [1, 3, 2]], np.uint32), (Part("m", 0, 2),)))
+    mesh = with_tangents(
+        Mesh(
+            positions, normals, uv, np.array([[0, 1, 2], [1, 3, 2]], np.uint32), (Part("m", 0, 2),)
+        )
+    )
     assert mesh.tangents is not None
     assert np.allclose(mesh.tangents, [1, 0, 0, 1])
 
@@ -127,14 +148,24 @@ def test_problems_are_found() -> None:
     good = straight()
     bad_index = good.indices.copy()
     bad_index[0, 0] = 10**6
-    assert "out of range" in problems(Mesh(good.positions, good.normals, good.uv0, bad_index, good.parts))[0]
+    assert (
+        "out of range"
+        in problems(Mesh(good.positions, good.normals, good.uv0, bad_index, good.parts))[0]
+    )
     nan = good.positions.copy()
     nan[3] = np.nan
-    assert any("finite" in p for p in problems(Mesh(nan, good.normals, good.uv0, good.indices, good.parts)))
+    assert any(
+        "finite" in p for p in problems(Mesh(nan, good.normals, good.uv0, good.indices, good.parts))
+    )
     flat = good.indices.copy()
     flat[5] = flat[5, 0]
-    assert any("no area" in p for p in problems(Mesh(good.positions, good.normals, good.uv0, flat, good.parts)))
-    assert not is_watertight(Mesh(good.positions, good.normals, good.uv0, good.indices[1:], good.parts))
+    assert any(
+        "no area" in p
+        for p in problems(Mesh(good.positions, good.normals, good.uv0, flat, good.parts))
+    )
+    assert not is_watertight(
+        Mesh(good.positions, good.normals, good.uv0, good.indices[1:], good.parts)
+    )
 
 
 @pytest.mark.parametrize("shape", [capsule_mesh, box_mesh])
@@ -185,7 +216,12 @@ def test_welded_merges_seams() -> None:
 
 
 @pytest.mark.parametrize(
-    ("kind", "values"), [("tree", {"second": {"count": 3}, "third": {"count": 0}, "roots": 3}), ("plant", {}), ("shrub", {"density": 6})]
+    ("kind", "values"),
+    [
+        ("tree", {"second": {"count": 3}, "third": {"count": 0}, "roots": 3}),
+        ("plant", {}),
+        ("shrub", {"density": 6}),
+    ],
 )
 def test_second_coordinates_do_not_overlap(kind: str, values: dict) -> None:  # type: ignore[type-arg]
     mesh = make(kind, values, 3).mesh
@@ -193,7 +229,9 @@ def test_second_coordinates_do_not_overlap(kind: str, values: dict) -> None:  # 
     assert uv.min() >= 0.0
     assert uv.max() <= 1.0
     a, b, c = (uv[mesh.indices[:, k]] for k in range(3))
-    area = 0.5 * np.abs((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (b[:, 1] - a[:, 1]))
+    area = 0.5 * np.abs(
+        (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (b[:, 1] - a[:, 1])
+    )
     assert area.sum() > 0.1, "the sheet is used"
     # each sample lies within at most one triangle: paint triangle by triangle, and nothing is painted twice
     n = 700
@@ -212,12 +250,18 @@ def test_second_coordinates_do_not_overlap(kind: str, values: dict) -> None:  # 
 def test_eight_views_are_eight_pictures_of_the_same_tree() -> None:
     product = make("tree", {"texture_size": "128", "lean": 20}, 7, 0)
     albedo = {k: m.maps.draw().albedo for k, m in product.materials.items() if m.maps is not None}
-    mesh, materials = make_card(product.mesh, product.materials, albedo, "key", size=128, form="eight")
+    mesh, materials = make_card(
+        product.mesh, product.materials, albedo, "key", size=128, form="eight"
+    )
     assert problems(mesh) == []
     assert mesh.triangles == 16
     image = materials["card"].maps.draw()  # type: ignore[union-attr]
     assert image.albedo.shape == (256, 512, 4)
-    cells = [image.albedo[128 * r : 128 * r + 128, 128 * c : 128 * c + 128, 3] > 127 for r in (0, 1) for c in range(4)]
+    cells = [
+        image.albedo[128 * r : 128 * r + 128, 128 * c : 128 * c + 128, 3] > 127
+        for r in (0, 1)
+        for c in range(4)
+    ]
     for k in range(4):
         mirrored = cells[k + 4][:, ::-1]
         assert (cells[k] != mirrored).mean() < 0.03, "from behind, the silhouette is mirrored"
@@ -234,4 +278,6 @@ def test_a_silhouette_differs_from_itself_by_nothing_and_from_half_of_it_by_half
     whole = silhouettes(mesh, materials, albedo, mesh)
     assert difference(whole, whole) == 0
     lower = replace(mesh, positions=mesh.positions * np.array([1, 0.5, 1], np.float32))
-    assert difference(whole, silhouettes(lower, materials, albedo, mesh)) == pytest.approx(0.5 * whole.mean(), rel=0.08)
+    assert difference(whole, silhouettes(lower, materials, albedo, mesh)) == pytest.approx(
+        0.5 * whole.mean(), rel=0.08
+    )

@@ -1,6 +1,8 @@
 """Sampling and scatter rules."""
 
 import math
+from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -8,11 +10,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
-from plough.core.errors import ParameterError, TooLargeError
-from plough.core.ground import TerrainParameters, make_terrain
-from plough.core.ground.paths import path_line
-from plough.core.place.rules import ScatterRule, give_way, scatter
-from plough.core.place.sampling import sample
+from plough.core.cache import Cache
+from plough.core.errors import ParameterError, Superseded, TooLargeError
+from plough.core.ground import HeightField, Samples, TerrainParameters, make_terrain
+from plough.core.ground.paths import path_curve
+from plough.core.place import Placements, ScatterRule, joined, sample, scatter
+from plough.core.place.candidates import Source, block_size
+from plough.core.place.near import any_near
+from plough.core.place.pose import Pose
+from plough.core.place.variants import Choices
+from plough.core.tiles import SIZE, tile_of, tiles_in
 
 BOX = (-30.0, -20.0, 45.0, 38.0)
 FIELD = make_terrain(TerrainParameters(size=128, resolution=2, relief=14, feature=40))
@@ -29,7 +36,9 @@ def test_no_two_points_are_nearer_than_the_spacing(seed: int, spacing: float, fi
     points = sample(seed, spacing, BOX, fill)
     if points.x.size > 1:
         assert nearest(points.x, points.z) >= spacing * (1 - 1e-9)
-    assert ((points.x >= BOX[0]) & (points.x < BOX[2]) & (points.z >= BOX[1]) & (points.z < BOX[3])).all()
+    assert (
+        (points.x >= BOX[0]) & (points.x < BOX[2]) & (points.z >= BOX[1]) & (points.z < BOX[3])
+    ).all()
     assert np.unique(points.ids).size == points.ids.size
 
 
@@ -61,8 +70,12 @@ def test_a_full_sampling_is_maximal_and_the_fill_is_a_share_of_it() -> None:
     box = (0.0, 0.0, 120.0, 120.0)
     full = sample(3, 1.0, box)
     density = full.x.size * math.pi / 4 / 120**2
-    assert 0.535 < density < 0.56, "the jamming limit of random sequential packing is 0.547 of the plane"
-    grid = np.stack(np.meshgrid(np.linspace(2, 118, 700), np.linspace(2, 118, 700)), axis=-1).reshape(-1, 2)
+    assert 0.535 < density < 0.56, (
+        "the jamming limit of random sequential packing is 0.547 of the plane"
+    )
+    grid = np.stack(
+        np.meshgrid(np.linspace(2, 118, 700), np.linspace(2, 118, 700)), axis=-1
+    ).reshape(-1, 2)
     gap = cKDTree(np.stack([full.x, full.z], axis=1)).query(grid)[0]
     assert (gap > 1.0).mean() < 2e-4, "there is hardly a place left for another point"
     for fill in (0.1, 0.3, 0.5, 0.72, 0.9):
@@ -86,23 +99,45 @@ def test_spacing_is_checked() -> None:
 SQUARE = np.array([[-40.0, -30.0], [20.0, -35.0], [30.0, 40.0], [-35.0, 30.0]])
 
 
+def placed(rule: ScatterRule, *standing: Any, cache: Cache | None = None) -> Placements:
+    return joined([t.placements for t in scatter(rule, FIELD, standing, cache)])
+
+
+def by_id(p: Placements) -> dict[int, tuple[float, ...]]:
+    rows = np.concatenate([p.position, p.rotation, p.scale], axis=1).tolist()
+    return {int(i): (*row, int(v)) for i, row, v in zip(p.ids, rows, p.variant, strict=True)}
+
+
+@pytest.mark.parametrize("spacing", [0.35, 1.0, 3.0, 40.0])
+def test_blocks_give_the_points_of_the_plane(spacing: float) -> None:
+    size = block_size(spacing)
+    box = (-size * 0.8, -size, size * 1.2, size * 0.5)
+    whole = sample(9, spacing, box, 0.8)
+    source = Source(9, spacing, 0.8, Cache(), lambda: None)
+    found = source.of_blocks(tiles_in(box, size))
+    inside = (found.x >= box[0]) & (found.x < box[2]) & (found.z >= box[1]) & (found.z < box[3])
+    assert set(found.ids[inside].tolist()) == set(whole.ids.tolist())
+    tiles = tile_of(found.x, found.z)
+    code = tiles[:, 1] * 10_000 + tiles[:, 0]
+    assert (np.diff(code) >= 0).all(), "sorted by tile"
+
+
 def test_rules_hold_for_every_placement() -> None:
-    line = path_line([(-60, 0), (0, 6), (60, -4)])
+    line = path_curve([(-60, 0), (0, 6), (60, -4)]).line
     rule = ScatterRule(
         5,
         1.5,
         0.9,
-        (SQUARE,),
+        regions=(SQUARE,),
         height=(-2.0, 3.0),
         slope=(0.0, math.radians(20)),
         clear_of=(line,),
         clearance=4.0,
-        size=(0.8, 1.3),
-        sink=(0.02, 0.1),
+        pose=Pose(size_low=0.8, size_high=1.3, sink_low=0.02, sink_high=0.1),
     )
-    placed = scatter(rule, FIELD)
-    assert placed.count > 200
-    x, y, z = placed.position.astype(np.float64).T
+    got = placed(rule)
+    assert got.count > 200
+    x, y, z = got.position.astype(np.float64).T
     height, normal = FIELD.height_and_normal(x, z)
     sink = height - y
     assert (sink > 0.02 - 1e-3).all()
@@ -113,8 +148,8 @@ def test_rules_hold_for_every_placement() -> None:
 
     assert contains_xy(Polygon(SQUARE).buffer(1e-3), x, z).all()
     assert LineString(line).distance(points(x, z)).min() > 4.0 - 1e-3
-    assert ((placed.scale >= 0.8) & (placed.scale <= 1.3)).all()
-    assert np.allclose(np.linalg.norm(placed.rotation, axis=1), 1, atol=1e-5)
+    assert ((got.scale >= 0.8) & (got.scale <= 1.3)).all()
+    assert np.allclose(np.linalg.norm(got.rotation, axis=1), 1, atol=1e-5)
 
 
 def up_of(rotation: np.ndarray) -> np.ndarray:
@@ -124,10 +159,10 @@ def up_of(rotation: np.ndarray) -> np.ndarray:
 
 def test_lean_goes_from_upright_to_square_with_the_slope() -> None:
     for lean in (0.0, 0.5, 1.0):
-        placed = scatter(ScatterRule(2, 3.0, 0.8, lean=lean), FIELD)
-        _, normal = FIELD.height_and_normal(*placed.position.astype(np.float64).T[[0, 2]])
-        up = up_of(placed.rotation)
-        tilt, slope = np.arccos(np.clip(up[:, 1], -1, 1)), np.arccos(np.clip(normal[:, 1], -1, 1))
+        got = placed(ScatterRule(2, 3.0, 0.8, pose=Pose(lean=lean)))
+        _, normal = FIELD.height_and_normal(*got.position.astype(np.float64).T[[0, 2]])
+        up = up_of(got.rotation)
+        tilt, slope = (np.arccos(np.clip(v[:, 1], -1, 1)) for v in (up, normal))
         assert np.allclose(tilt, lean * slope, atol=2e-3)
         if lean == 1.0:
             assert np.allclose(up, normal, atol=2e-3)
@@ -135,33 +170,259 @@ def test_lean_goes_from_upright_to_square_with_the_slope() -> None:
 
 def test_changing_a_condition_moves_nothing_that_stays() -> None:
     rule = ScatterRule(5, 2.0, 0.8)
-    by_id = lambda p: {int(i): (*map(float, a), *map(float, b)) for i, a, b in zip(p.ids, p.position, p.rotation, strict=True)}  # noqa: E731
-    whole = by_id(scatter(rule, FIELD))
-    for other in (ScatterRule(5, 2.0, 0.8, (SQUARE,)), ScatterRule(5, 2.0, 0.8, height=(0, 99)), ScatterRule(5, 2.0, 0.4)):
-        some = by_id(scatter(other, FIELD))
+    whole = by_id(placed(rule))
+    for other in (
+        replace(rule, regions=(SQUARE,)),
+        replace(rule, height=(0, 99)),
+        replace(rule, fill=0.4),
+    ):
+        some = by_id(placed(other))
         assert some.items() <= whole.items()
         assert 0 < len(some) < len(whole)
 
 
-def test_a_mix_follows_its_weights() -> None:
-    placed = scatter(ScatterRule(1, 1.0, 0.9, weights=(1.0, 3.0)), FIELD)
-    assert np.bincount(placed.variant)[1] / placed.count == pytest.approx(0.75, abs=0.02)
-
-
 def test_later_layers_give_way() -> None:
-    first, second = scatter(ScatterRule(1, 6.0, 0.7), FIELD), scatter(ScatterRule(2, 1.0, 0.9), FIELD)
-    left = give_way(second, first.position, 2.5)
-    distance = cKDTree(first.position[:, [0, 2]]).query(left.position[:, [0, 2]])[0]
-    assert distance.min() >= 2.5
+    first = scatter(ScatterRule(1, 6.0, 0.7), FIELD)
+    rule = ScatterRule(2, 1.0, 0.9)
+    second, left = placed(rule), placed(replace(rule, apart=2.5), first)
+    standing = joined([t.placements for t in first])
+    tree = cKDTree(standing.position[:, [0, 2]])
+    distance = tree.query(left.position[:, [0, 2]])[0]
+    assert distance.min() >= 2.5 - 1e-5
     assert 0 < left.count < second.count
-    near = cKDTree(first.position[:, [0, 2]]).query(second.position[:, [0, 2]])[0] < 2.5
+    near = tree.query(second.position[:, [0, 2]])[0] < 2.5
     assert left.count == second.count - int(near.sum()), "nothing else is removed"
 
 
+@given(reach=st.floats(0.05, 40), count=st.integers(1, 400), seed=st.integers(0, 2**32))
+@settings(max_examples=40, deadline=None)
+def test_near_agrees_with_another_library(reach: float, count: int, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    points = rng.uniform(-60, 60, (count, 2)).astype(np.float32)
+    x, z = rng.uniform(-70, 70, (2, 300))
+    distance = cKDTree(points.astype(float)).query(np.column_stack([x, z]))[0]
+    sure = np.abs(distance - reach) > 1e-6
+    assert np.array_equal(any_near(x, z, points, reach)[sure], (distance < reach)[sure])
+
+
 def test_the_buffer_has_the_documented_layout() -> None:
-    placed = scatter(ScatterRule(1, 9.0, 0.9), FIELD)
-    data, n = placed.to_bytes(), placed.count
-    assert len(data) == 52 * n
-    assert np.array_equal(np.frombuffer(data, "<f4", 3 * n).reshape(n, 3), placed.position)
-    assert np.array_equal(np.frombuffer(data, "<u4", n, 40 * n), placed.variant)
-    assert np.array_equal(np.frombuffer(data, "<u8", n, 44 * n), placed.ids)
+    got = placed(ScatterRule(1, 9.0, 0.9))
+    data, n = got.to_bytes(), got.count
+    assert len(data) == 52 * n == got.nbytes
+    assert np.array_equal(np.frombuffer(data, "<f4", 3 * n).reshape(n, 3), got.position)
+    assert np.array_equal(np.frombuffer(data, "<u4", n, 40 * n), got.variant)
+    assert np.array_equal(np.frombuffer(data, "<u8", n, 44 * n), got.ids)
+
+
+# Tiles
+
+
+def keys(tiles: Any) -> dict[tuple[int, int], str]:
+    return {(t.x, t.z): t.key for t in tiles}
+
+
+def test_every_placement_lies_in_its_tile_once() -> None:
+    tiles = scatter(ScatterRule(3, 1.3, 0.8), FIELD)
+    ids = np.concatenate([t.placements.ids for t in tiles])
+    assert np.unique(ids).size == ids.size
+    for tile in tiles:
+        inside = np.floor(tile.placements.position[:, [0, 2]] / SIZE)
+        assert (inside == [tile.x, tile.z]).all()
+
+
+class Counted:
+    """A height field that counts what is asked of it."""
+
+    def __init__(self, field: HeightField) -> None:
+        self.field, self.sampled = field, 0
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self.field, name)
+
+    def sample(self, x: np.ndarray, z: np.ndarray) -> Samples:
+        self.sampled += len(x)
+        return self.field.sample(x, z)
+
+
+def test_only_tiles_that_can_see_a_change_are_computed_again() -> None:
+    field = make_terrain(TerrainParameters(size=640, resolution=4, relief=6, feature=90))
+    knots = [(-300.0, -20.0), (-180, 10), (-60, -15), (60, 20), (180, -10), (300, 15)]
+    moved = [*knots[:-1], (300.0, 40.0)]
+    cache = Cache()
+
+    def run(points: list[tuple[float, float]]) -> tuple[dict[tuple[int, int], str], int]:
+        surface = Counted(field)
+        line = path_curve(points).line
+        rule = ScatterRule(4, 2.0, 0.9, clear_of=(line,), clearance=5.0)
+        return keys(scatter(rule, surface, (), cache)), surface.sampled
+
+    before, all_points = run(knots)
+    again, none = run(knots)
+    assert again == before
+    assert none == 0, "nothing changed, nothing is computed"
+    after, some = run(moved)
+    assert 0 < some < 0.4 * all_points
+    changed = {t for t in before if before[t] != after.get(t)}
+    assert changed
+    assert all(x * SIZE > 60 - SIZE for x, _ in changed), "only near the spans that moved"
+    fresh = keys(
+        scatter(ScatterRule(4, 2.0, 0.9, clear_of=(path_curve(moved).line,), clearance=5.0), field)
+    )
+    assert fresh == after, "bit for bit what a full run gives"
+
+
+@given(
+    seed=st.integers(0, 2**32),
+    spacing=st.floats(0.9, 20),
+    fill=st.floats(0.1, 1),
+    apart=st.floats(0, 80),
+    dents=st.lists(st.tuples(st.integers(0, 64), st.integers(0, 64)), min_size=1, max_size=3),
+)
+@settings(max_examples=25, deadline=None)
+def test_an_incremental_run_is_bit_equal_to_a_full_one(
+    seed: int, spacing: float, fill: float, apart: float, dents: list[tuple[int, int]]
+) -> None:
+    field = make_terrain(TerrainParameters(size=256, resolution=4, relief=9, feature=60))
+    cache, rule = Cache(), ScatterRule(seed, spacing, fill, height=(-2, 3), apart=apart)
+    first = ScatterRule(seed ^ 1, 7.0, 0.4)
+    for k in range(len(dents) + 1):
+        heights = field.heights.copy()
+        for r, c in dents[:k]:
+            heights[r, c] -= 5
+        dented = HeightField(heights, field.size)
+        standing = scatter(first, dented, (), cache)
+        tiles = scatter(rule, dented, [standing], cache)
+        whole = scatter(rule, dented, [scatter(first, dented)])
+        assert keys(tiles) == keys(whole)
+
+
+def test_what_stands_further_off_than_the_reach_is_not_seen() -> None:
+    field = make_terrain(TerrainParameters(size=512, resolution=4))
+    far = scatter(
+        ScatterRule(8, 9.0, 0.5, regions=(np.array([[150.0, 150], [250, 150], [200, 250]]),)), field
+    )
+    cache, surface = Cache(), Counted(field)
+    rule = ScatterRule(2, 3.0, 0.8, apart=10.0)
+    scatter(rule, surface, [()], cache)
+    before = surface.sampled
+    scatter(rule, surface, [far], cache)
+    assert 0 < surface.sampled - before < 0.4 * before
+
+
+def test_two_small_areas_far_apart_cost_what_they_hold() -> None:
+    field = make_terrain(TerrainParameters(size=4096, resolution=8))
+    corner = np.array([[0.0, 0.0], [10, 0], [10, 10], [0, 10]])
+    areas = (corner - 2000, corner + 1980)
+    cache = Cache()
+    tiles = scatter(ScatterRule(1, 0.2, 0.9, regions=areas), field, (), cache)
+    assert sum(t.placements.count for t in tiles) > 1000
+    sampled = sum(n for key, (_, n) in cache._held.items() if key[0] == "candidates") / 32
+    assert sampled < 100_000, "not the box around both, with its 300 million"
+    with pytest.raises(TooLargeError, match="raise it to"):
+        scatter(ScatterRule(1, 0.2, 0.9), field)
+
+
+def test_a_scatter_can_be_stopped_and_keeps_nothing_half_made() -> None:
+    cache, calls = Cache(), 0
+
+    def stop() -> None:
+        nonlocal calls
+        calls += 1
+        if calls > 2:
+            raise Superseded("a newer request")
+
+    rule = ScatterRule(1, 1.0, 0.9)
+    with pytest.raises(Superseded):
+        scatter(rule, FIELD, (), cache, stop)
+    assert keys(scatter(rule, FIELD, (), cache)) == keys(scatter(rule, FIELD))
+
+
+# Variants
+
+
+IDS = np.arange(20_000, dtype=np.uint64) * np.uint64(0x9E3779B97F4A7C15)
+names = st.text("abcdefgh", min_size=1, max_size=6)
+entries = st.lists(
+    st.tuples(
+        names, st.floats(0.1, 9), st.lists(st.integers(0, 999), min_size=1, max_size=4, unique=True)
+    ),
+    min_size=1,
+    max_size=5,
+    unique_by=lambda e: e[0],
+)
+
+
+def chosen(mix: list[tuple[str, float, list[int]]]) -> list[tuple[str, int]]:
+    table = [(name, seed) for name, _, seeds in mix for seed in seeds]
+    return [table[row] for row in Choices.of(mix).choose(IDS)]
+
+
+@given(entries, names, st.floats(0.1, 9))
+@settings(max_examples=30, deadline=None)
+def test_an_asset_that_is_added_or_reweighed_swaps_only_its_share(
+    mix: list[tuple[str, float, list[int]]], name: str, weight: float
+) -> None:
+    before = chosen(mix)
+    others = [e for e in mix if e[0] != name]
+    for more in ([(name, weight, [1, 2]), *others], [*others, (name, weight, [1, 2])]):
+        after = chosen(more)
+        if len(others) == len(mix):
+            assert all(a == b or b[0] == name for a, b in zip(before, after, strict=True))
+    heavier = [(n, w * 2 if k == 0 else w, s) for k, (n, w, s) in enumerate(mix)]
+    for a, b in zip(before, chosen(heavier), strict=True):
+        assert a == b or b[0] == mix[0][0]
+
+
+@given(entries, st.integers(1000, 2000))
+@settings(max_examples=30, deadline=None)
+def test_a_seed_that_is_added_takes_only_from_its_own_asset(
+    mix: list[tuple[str, float, list[int]]], seed: int
+) -> None:
+    name, weight, seeds = mix[0]
+    more = [(name, weight, [*seeds, seed]), *mix[1:]]
+    before, after = chosen(mix), chosen(more)
+    swapped = [(a, b) for a, b in zip(before, after, strict=True) if a != b]
+    assert all(a[0] == name and b == (name, seed) for a, b in swapped)
+    own = sum(a[0] == name for a in before)
+    assert len(swapped) == pytest.approx(own / (len(seeds) + 1), abs=4 * math.sqrt(own) + 4)
+
+
+def test_a_mix_follows_its_weights() -> None:
+    rows = Choices.of([("a", 1.0, (1,)), ("b", 3.0, (1, 2))]).choose(IDS)
+    share = np.bincount(rows) / IDS.size
+    assert share == pytest.approx([0.25, 0.375, 0.375], abs=0.02)
+
+
+# Any surface
+
+
+class Slope:
+    """A tilted plane with a round hole in it: a surface that is no height field."""
+
+    key, triangles, nbytes = "slope", 2, 0
+    bounds = (-60.0, -60.0, 60.0, 60.0)
+
+    def sample(self, x: np.ndarray, z: np.ndarray) -> Samples:
+        normal = np.tile(np.array([-0.2, 1.0, 0.0]) / math.hypot(0.2, 1), (len(x), 1))
+        hit = (np.maximum(np.abs(x), np.abs(z)) < 60) & (np.hypot(x, z) > 20)
+        return Samples(np.column_stack([x, 0.2 * x, z]), normal, hit)
+
+    def tiles(self) -> np.ndarray:
+        return tiles_in(self.bounds)
+
+    def tile_hashes(self, tiles: np.ndarray) -> np.ndarray:
+        return np.ones((len(tiles), 2), np.uint64)
+
+    def cast(self, origin: np.ndarray, direction: np.ndarray) -> Any:
+        raise NotImplementedError
+
+
+def test_rules_know_nothing_of_what_a_surface_is_made_of() -> None:
+    got = joined(
+        [t.placements for t in scatter(ScatterRule(3, 2.0, 0.9, pose=Pose(lean=1.0)), Slope())]
+    )
+    x, y, z = got.position.astype(np.float64).T
+    assert got.count > 500
+    assert np.allclose(y, 0.2 * x, atol=1e-4)
+    assert np.hypot(x, z).min() > 20 - 1e-4
+    assert np.allclose(up_of(got.rotation), [-0.196116, 0.980581, 0], atol=1e-4)

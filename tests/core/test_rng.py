@@ -15,7 +15,10 @@ def test_scalar_and_array_forms_agree(seed: int, index: int) -> None:
     purpose = stream("test")
     array = bits_array(seed, purpose, np.array([index], np.uint64))
     assert int(bits(np.uint64(seed), purpose, np.uint64(index))) == int(array[0])
-    assert uniform(np.uint64(seed), purpose, np.uint64(index)) == uniform_array(seed, purpose, np.array([index], np.uint64))[0]
+    assert (
+        uniform(np.uint64(seed), purpose, np.uint64(index))
+        == uniform_array(seed, purpose, np.array([index], np.uint64))[0]
+    )
 
 
 def test_uniform_over_consecutive_indices() -> None:

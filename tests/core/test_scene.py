@@ -1,39 +1,36 @@
-"""Documents, evaluation, weight, bake and files."""
+"""Documents, evaluation and weight."""
 
-import csv
-import io
 import json
-import subprocess
-from pathlib import Path
 from typing import Any
 
-import numpy as np
 import pytest
-import trimesh
 
-from plough.core.bake.bundle import Baker, bake
+from plough.core.demo import teasel_fen
 from plough.core.errors import DocumentError, FormatError, ParameterError, Superseded
 from plough.core.formats.glb import read_json
-from plough.core.hashing import digest
-from plough.core.scene import Evaluator, read_document
-from plough.core.scene.document import resolved, write_document
-from plough.core.scene.evaluation import Variant, with_layer
+from plough.core.library import Library
+from plough.core.library.library import switch_distances
+from plough.core.scene import Evaluation, Evaluator, read_document
+from plough.core.scene.document import with_layer, write_document
 from plough.core.scene.weight import weigh
-from plough.service.demo.teasel_fen import teasel_fen
 from tests.conftest import SMALL
-
-WEB = Path(__file__).resolve().parents[2] / "web"
 
 
 def small(**layers: dict[str, Any]) -> Any:
     values = json.loads(json.dumps(SMALL))
     for layer in values["layers"]:
-        layer["parameters"] |= layers.get(layer["id"], {})
+        layer["parameters"] = layer["parameters"] | layers.get(layer["id"], {})
     return read_document(values)
 
 
-def counts(evaluation: Any) -> dict[str, int]:
-    return {r.layer.id: r.scattered.placements.count for r in evaluation.layers if r.scattered}
+def counts(evaluation: Evaluation) -> dict[str, int]:
+    found = {r.layer.id: r.output.placements for r in evaluation.layers}
+    return {name: placed.count for name, placed in found.items() if placed}
+
+
+def bytes_of(evaluation: Evaluation) -> dict[str, bytes]:
+    found = {r.layer.id: r.output.placements for r in evaluation.layers}
+    return {name: placed.whole().to_bytes() for name, placed in found.items() if placed}
 
 
 def test_a_document_survives_a_round_trip() -> None:
@@ -50,9 +47,13 @@ def test_a_document_survives_a_round_trip() -> None:
         (lambda d: {"name": "x"}, DocumentError, "layers"),
         (lambda d: d | {"layers": d["layers"][1:]}, DocumentError, "ground"),
         (lambda d: d | {"layers": d["layers"][:-1]}, DocumentError, "bake"),
-        (lambda d: d | {"layers": [*d["layers"][:2], *d["layers"][1:]]}, DocumentError, "more than once"),
+        (
+            lambda d: d | {"layers": [*d["layers"][:2], *d["layers"][1:]]},
+            DocumentError,
+            "more than once",
+        ),
     ],
-)  # fmt: skip
+)
 def test_bad_documents_are_refused(change: Any, error: type[Exception], words: str) -> None:
     with pytest.raises(error, match=words):
         read_document(change(json.loads(json.dumps(SMALL))))
@@ -69,7 +70,7 @@ def test_bad_documents_are_refused(change: Any, error: type[Exception], words: s
         ("willows", {"spacing": float("nan")}, "spacing.*finite"),
         ("ground", {"size": 1e9}, "size.*4096"),
     ],
-)  # fmt: skip
+)
 def test_bad_layers_name_the_field(layer: str, parameters: dict[str, Any], words: str) -> None:
     with pytest.raises(ParameterError, match=words):
         small(**{layer: parameters})
@@ -88,15 +89,25 @@ def test_evaluation_computes_only_what_has_changed() -> None:
     assert evaluator.cache.misses == misses, "the same document costs nothing"
     assert [r.key for r in again.layers] == [r.key for r in first.layers]
     changed = evaluator.evaluate(small(sedges={"fill": 30}))
-    assert [a.key == b.key for a, b in zip(first.layers, changed.layers, strict=True)] == [True, True, True, True, False, False]
-    assert evaluator.cache.misses == misses + 2, "the layer's own points, and their giving way"
+    same = [a.key == b.key for a, b in zip(first.layers, changed.layers, strict=True)]
+    assert same == [True, True, True, True, False, True]
+    assert evaluator.cache.misses == misses + 4, (
+        "the layer's four tiles, of candidates that are held"
+    )
+
+
+def test_a_default_that_is_written_out_or_a_whole_number_changes_no_key() -> None:
+    evaluator = Evaluator()
+    first = evaluator.evaluate(small())
+    misses = evaluator.outputs.misses
+    same = small(ground={"seed": 1, "roughness": 0.42}, willows={"turn": 360.0, "spacing": 9.0})
+    second = evaluator.evaluate(same)
+    assert evaluator.outputs.misses == misses
+    assert [r.key for r in second.layers] == [r.key for r in first.layers]
 
 
 def test_a_new_cache_gives_the_same_bytes() -> None:
-    a, b = (Evaluator().evaluate(small()) for _ in range(2))
-    for x, y in zip(a.layers, b.layers, strict=True):
-        if x.scattered and y.scattered:
-            assert x.scattered.placements.to_bytes() == y.scattered.placements.to_bytes()
+    assert bytes_of(Evaluator().evaluate(small())) == bytes_of(Evaluator().evaluate(small()))
 
 
 def test_order_is_precedence() -> None:
@@ -105,7 +116,13 @@ def test_order_is_precedence() -> None:
     layers = list(document.layers)
     layers[3], layers[4] = layers[4], layers[3]
     swapped = document.model_copy(update={"layers": tuple(layers)})
-    after = counts(Evaluator().evaluate(swapped))
+    giving = with_layer(
+        swapped,
+        swapped.layers[4].model_copy(
+            update={"parameters": {**swapped.layers[4].parameters, "apart": 2}}
+        ),
+    )
+    after = counts(Evaluator().evaluate(giving))
     assert after["sedges"] > before["sedges"]
     assert after["willows"] < before["willows"]
 
@@ -119,11 +136,24 @@ def test_a_hidden_layer_places_nothing_and_bars_nobody() -> None:
     assert after["sedges"] > before["sedges"]
 
 
+def test_a_hidden_path_is_not_seen_but_still_kept_clear_of() -> None:
+    document = small()
+    shown = Evaluator().evaluate(document)
+    hidden = Evaluator().evaluate(
+        with_layer(document, document.layers[1].model_copy(update={"hidden": True}))
+    )
+    assert shown.layer("dyke").output.solids
+    assert not hidden.layer("dyke").output.solids
+    assert bytes_of(hidden) == bytes_of(shown)
+
+
 def test_missing_references_are_told_and_lose_nothing() -> None:
-    result = Evaluator().evaluate(small(willows={"areas": ["gone"], "mix": [{"asset": "willow"}, {"asset": "nobody"}]}))
-    notes = " ".join(result.layer("willows").notes)
-    assert "'gone'" in notes
-    assert "'nobody'" in notes
+    result = Evaluator().evaluate(
+        small(willows={"areas": ["gone"], "mix": [{"asset": "willow"}, {"asset": "nobody"}]})
+    )
+    found = {f.code: f.text for f in result.layer("willows").output.findings}
+    assert "'gone'" in found["missing-area"]
+    assert "'nobody'" in found["missing-asset"]
 
 
 def test_evaluation_can_be_stopped() -> None:
@@ -134,164 +164,122 @@ def test_evaluation_can_be_stopped() -> None:
         Evaluator().evaluate(small(), stop)
 
 
+def with_asset(name: str, **changes: Any) -> Any:
+    values = json.loads(json.dumps(SMALL))
+    for asset in values["assets"]:
+        if asset["id"] == name:
+            asset |= changes
+    return read_document(values)
+
+
+def test_the_look_of_an_asset_samples_nothing_again() -> None:
+    evaluator = Evaluator()
+    before = evaluator.evaluate(small())
+    misses = evaluator.cache.misses
+    willow = next(a for a in SMALL["assets"] if a["id"] == "willow")  # type: ignore[union-attr, index]
+    painted = with_asset("willow", parameters={**willow["parameters"], "bark_light": "#aa8866"})
+    after = evaluator.evaluate(painted)
+    assert evaluator.cache.misses == misses, "neither candidates nor tiles"
+    assert bytes_of(after) == bytes_of(before)
+    assert after.layer("willows").key != before.layer("willows").key, "but it looks different"
+    placed = [e.layer("willows").output.placements for e in (before, after)]
+    assert all(a.variants[0].key != b.variants[0].key for a, b in [placed])  # type: ignore[union-attr, misc]
+
+
+def test_the_level_of_the_water_rebuilds_no_terrain_and_moves_nothing() -> None:
+    evaluator = Evaluator()
+    before = evaluator.evaluate(small())
+    misses = evaluator.cache.misses
+    wet = evaluator.evaluate(small(ground={"water": True, "water_level": -0.5}))
+    wetter = evaluator.evaluate(small(ground={"water": True, "water_level": -0.25}))
+    assert evaluator.cache.misses == misses
+    assert wet.surface is before.surface
+    assert bytes_of(wetter) == bytes_of(before)
+    levels = [e.layer("ground").output.solids[0].mesh.positions[0, 1] for e in (wet, wetter)]
+    assert levels == [-0.5, -0.25]
+
+
+def test_every_placement_of_a_scene_has_an_id_of_its_own() -> None:
+    values = json.loads(json.dumps(SMALL))
+    twin = {
+        "kind": "scatter",
+        "parameters": {"mix": [{"asset": "sedge"}], "spacing": 3, "apart": 0},
+    }
+    values["layers"][3:5] = [
+        {"id": "one", "name": "One", **twin},
+        {"id": "two", "name": "Two", **twin},
+    ]
+    evaluation = Evaluator().evaluate(read_document(values))
+    one, two = (evaluation.layer(n).output.placements for n in ("one", "two"))
+    assert one is not None
+    assert two is not None
+    ids = [set(p.whole().ids.tolist()) for p in (one, two)]
+    assert not ids[0] & ids[1]
+    places = [{tuple(p) for p in x.whole().position[:, [0, 2]].tolist()} for x in (one, two)]
+    assert not places[0] & places[1], "two new scatters with default seeds do not coincide"
+
+
 def test_weight_follows_the_distance() -> None:
     evaluator = Evaluator()
+    library = evaluator.library
     evaluation = evaluator.evaluate(small())
-    near, far = weigh(evaluation, evaluator, (0, 2, 0)), weigh(evaluation, evaluator, (0, 2000, 0))
-    willows = evaluation.layer("willows").scattered
-    assert willows is not None
-    assert near["willows"].instances == willows.placements.count
-    exact = sum(int(n) * evaluator.product(v, 0).mesh.triangles for n, v in zip(willows.per_variant(), willows.variants, strict=True))
+    near, far = (weigh(evaluation, library, eye) for eye in ((0, 2, 0), (0, 2000, 0)))
+    placed = evaluation.layer("willows").output.placements
+    assert placed is not None
+    assert near["willows"].instances == placed.count
+    numbers = zip(placed.per_variant(), placed.variants, strict=True)
+    exact = sum(int(n) * library.level(v, 0).mesh.triangles for n, v in numbers)
     assert near["willows"].triangles_near == exact
-    assert far["willows"].triangles == 4 * willows.placements.count, "from far away each is a card of four triangles"
+    assert far["willows"].triangles == 4 * placed.count, "from far away each is a card"
     assert far["willows"].triangles < near["willows"].triangles <= exact
 
 
-def validate(path: Path) -> dict[str, Any]:
-    script = (
-        "const v=require('gltf-validator');const fs=require('fs');"
-        "v.validateBytes(new Uint8Array(fs.readFileSync(process.argv[1])),{maxIssues:200}).then(r=>console.log(JSON.stringify(r.issues)))"
-    )
-    done = subprocess.run(["node", "-e", script, str(path)], cwd=WEB, capture_output=True, text=True, check=True)
-    return json.loads(done.stdout)  # type: ignore[no-any-return]
+def test_weight_is_that_of_every_placement_by_itself_and_draws_no_card() -> None:
+    library = Library()
+    evaluation = Evaluator(library).evaluate(small())
+    eye = (12.0, 3.0, -20.0)
+    weights = weigh(evaluation, library, eye)
+    assert not [k for k in library.cache._held if k[0] in ("impostor", "albedo", "maps")]  # type: ignore[index]
+    for name in ("willows", "sedges"):
+        placed = evaluation.layer(name).output.placements
+        assert placed is not None
+        total = 0
+        whole = placed.whole()
+        for position, scale, row in zip(whole.position, whole.scale, whole.variant, strict=True):
+            variant = placed.variants[row]
+            height = library.level(variant, 0).height
+            distance = sum((float(a) - b) ** 2 for a, b in zip(position, eye, strict=True)) ** 0.5
+            limits = switch_distances(height)
+            level = sum(distance / float(scale[1]) > limit for limit in limits)
+            total += library.level(variant, level).mesh.triangles
+        assert weights[name].triangles == total
 
 
-def test_the_bake_is_valid_complete_and_the_same_each_time(tmp_path: Path) -> None:
-    evaluator = Evaluator()
-    evaluation = evaluator.evaluate(small())
-    seen: list[tuple[int, int]] = []
-    result = bake(evaluation, evaluator, lambda done, known, name: seen.append((done, known)))
-    assert seen == [(k + 1, len(seen)) for k in range(len(seen))]
-    assert bake(evaluation, Evaluator()).files == result.files, "another machine bakes the same bytes"
-    for name, data in result.files.items():
-        if name.endswith(".glb"):
-            path = tmp_path / Path(name).name
-            path.write_bytes(data)
-            issues = validate(path)
-            assert (issues["numErrors"], issues["numWarnings"]) == (0, 0), issues["messages"][:3]
-    for entry in result.manifest["files"]:
-        assert digest(result.files[entry["path"]]) == entry["blake2b"]
-        assert len(result.files[entry["path"]]) == entry["bytes"]
-    rows = list(csv.DictReader(io.StringIO(result.files["placements.csv"].decode())))
-    placed = counts(evaluation)
-    assert len(rows) == sum(placed.values()) == result.manifest["counts"]["instances"]
-    assert {r["layer"] for r in rows} == set(placed)
+def test_weighing_can_be_stopped() -> None:
+    evaluation = Evaluator().evaluate(small())
+
+    def stop() -> None:
+        raise Superseded("a newer request")
+
+    with pytest.raises(Superseded):
+        weigh(evaluation, Library(), (0, 2, 0), stop)
 
 
-def instances(document: dict[str, Any], node: dict[str, Any]) -> int:
-    attributes = node["extensions"]["EXT_mesh_gpu_instancing"]["attributes"]
-    return int(document["accessors"][attributes["TRANSLATION"]]["count"])
-
-
-def test_the_scene_file_holds_every_instance_level_and_collider() -> None:
-    evaluator = Evaluator()
-    evaluation = evaluator.evaluate(small())
-    document = read_json(bake(evaluation, evaluator).files["scene.glb"])
-    nodes = document["nodes"]
-    by_name = {n["name"]: n for n in nodes}
-    placed = counts(evaluation)
-    for layer in ("willows", "sedges"):
-        drawn = [nodes[k] for k in by_name[layer]["children"] if "collider" not in nodes[k]["name"]]
-        assert sum(instances(document, n) for n in drawn) == placed[layer]
-        for node in drawn:
-            lower = node["extensions"]["MSFT_lod"]["ids"]
-            assert len(lower) == 3
-            assert all(instances(document, nodes[k]) == instances(document, node) for k in lower)
-            coverage = node["extras"]["MSFT_screencoverage"]
-            assert coverage == sorted(coverage, reverse=True)
-            assert len(coverage) == 4
-    colliders = [nodes[k] for k in by_name["willows"]["children"] if "collider" in nodes[k]["name"]]
-    scattered = evaluation.layer("willows").scattered
-    assert scattered is not None
-    bodies = [evaluator.product(v, 0).collider.count for v in scattered.variants]
-    expected = int(np.dot(bodies, scattered.per_variant()))
-    assert sum(instances(document, n) for n in colliders) == expected >= placed["willows"]
-    assert all(n["extras"]["blocksMovement"] is True and n["extras"]["collider"] == "capsule" for n in colliders)
-    for material in document["materials"]:
-        assert material["pbrMetallicRoughness"]["metallicFactor"] == 0
-        assert "emissiveFactor" not in material
-    # each variant's mesh stands in the file once a level
-    names = [m["name"] for m in document["meshes"]]
-    assert len(names) == len(set(names))
-
-
-def test_plain_nodes_are_read_by_another_library_with_the_same_counts() -> None:
-    evaluator = Evaluator()
-    evaluation = evaluator.evaluate(small(bake={"instancing": False, "levels": False, "colliders": "none", "textures": False}))
-    result = bake(evaluation, evaluator)
-    scene = trimesh.load(io.BytesIO(result.files["scene.glb"]), file_type="glb")
-    placed = counts(evaluation)
-    willows = evaluation.layer("willows").scattered
-    assert willows is not None
-    triangles = 0
-    for node in scene.graph.nodes_geometry:
-        _, geometry = scene.graph[node]
-        triangles += len(scene.geometry[geometry].faces)
-    grown = sum(
-        int(n) * evaluator.product(v, 0).mesh.triangles
-        for r in evaluation.layers if r.scattered
-        for n, v in zip(r.scattered.per_variant(), r.scattered.variants, strict=True)
-    )  # fmt: skip
-    ground = len(scene.geometry[next(g for g in scene.geometry if g.startswith("ground"))].faces)
-    path = evaluation.layer("dyke").path
-    assert path is not None
-    assert triangles == grown + ground + path.mesh.triangles
-    assert sum(placed.values()) == sum(1 for n in read_json(result.files["scene.glb"])["nodes"] if n.get("mesh") is not None) - 2
-
-
-def test_positions_in_the_file_are_those_of_the_placements() -> None:
-    evaluator = Evaluator()
-    evaluation = evaluator.evaluate(small())
-    data = bake(evaluation, evaluator).files["scene.glb"]
-    document = read_json(data)
-    node = next(n for n in document["nodes"] if n["name"].startswith("willows-willow-1"))
-    accessor = document["accessors"][node["extensions"]["EXT_mesh_gpu_instancing"]["attributes"]["TRANSLATION"]]
-    view = document["bufferViews"][accessor["bufferView"]]
-    start = 12 + 8 + int.from_bytes(data[12:16], "little") + 8 + view["byteOffset"]
-    stored = np.frombuffer(data, "<f4", accessor["count"] * 3, start).reshape(-1, 3)
-    scattered = evaluation.layer("willows").scattered
-    assert scattered is not None
-    assert np.array_equal(stored, scattered.placements.position[scattered.placements.variant == 0])
-
-
-def test_the_parts_are_known_beforehand() -> None:
-    evaluator = Evaluator()
-    baker = Baker(evaluator.evaluate(small()), evaluator)
-    assert [name for name, _ in baker.run()] == baker.parts()
+def test_a_document_of_version_1_is_read_under_the_names_of_today() -> None:
+    values = json.loads(json.dumps(SMALL)) | {"version": 1}
+    values["assets"][0]["parameters"] |= {
+        "complexity": 0.5,
+        "leaf": {"cuts": 0.3, "cut_count": 5},
+    }
+    values["layers"][-1]["parameters"] = {"ground_step": "4", "textures": False}
+    document = read_document(values)
+    assert document.version == 2
+    parameters = document.assets[0].parameters
+    assert parameters["fullness"] == 0.5
+    assert parameters["leaf"] == {"tears": 0.3, "tear_count": 5}
+    assert document.layers[-1].parameters == {"textures": False}
 
 
 def test_a_damaged_glb_is_refused() -> None:
     with pytest.raises(FormatError, match="glTF"):
         read_json(b"not a glb, but long enough to look at")
-
-
-def test_a_tree_bears_the_leaf_of_another_asset() -> None:
-    leaf = {"id": "broad", "name": "Broad", "kind": "leaf", "parameters": {"width": 1.1}}
-    tree = {"id": "t", "name": "T", "kind": "tree", "parameters": {"leaf_asset": "broad", "leaf": {"width": 0.3}}}
-    plant = {"id": "p", "name": "P", "kind": "plant", "parameters": {"low": {"leaf_asset": "gone"}}}
-    document = read_document(
-        {
-            "version": 1,
-            "name": "S",
-            "assets": [leaf, tree, plant],
-            "layers": [{"id": "g", "kind": "ground", "name": "G"}, {"id": "b", "kind": "bake", "name": "B"}],
-        }
-    )
-    assets = {a.id: a for a in document.assets}
-    parameters, notes = resolved(assets["t"], assets)
-    assert parameters["leaf"] == {"width": 1.1}
-    assert notes == []
-    parameters, notes = resolved(assets["p"], assets)
-    assert "leaf" not in parameters["low"]
-    assert notes == ["the leaf 'gone' is missing"]
-
-
-def test_every_levels_silhouette_is_measured() -> None:
-    evaluator = Evaluator()
-    parameters = {"texture_size": "128", "height": 5}
-    variant = Variant("t", "t", "tree", parameters, 3, "key")
-    near, middle, far, card = evaluator.differences(variant)
-    assert near == 0.0
-    assert 0.0 < middle <= 0.06
-    assert middle < far
-    assert 0.0 < card < 0.5

@@ -15,10 +15,15 @@ import pytest
 from PIL import Image
 
 from plough.core.formats.glb import read_json
-from plough.core.presets import PRESETS
+from plough.core.presets import all_presets
 from tests.conftest import SMALL
 
-TREE: dict[str, Any] = {"height": 4, "second": {"count": 3}, "third": {"count": 0}, "texture_size": "128"}
+TREE: dict[str, Any] = {
+    "height": 4,
+    "second": {"count": 3},
+    "third": {"count": 0},
+    "texture_size": "128",
+}
 
 
 @pytest.fixture
@@ -40,7 +45,9 @@ def ok(answer: httpx.Response) -> Any:
 
 
 def decoded(address: str) -> np.ndarray[Any, Any]:
-    return np.asarray(Image.open(io.BytesIO(base64.b64decode(address.split(",", 1)[1]))), dtype=float)
+    return np.asarray(
+        Image.open(io.BytesIO(base64.b64decode(address.split(",", 1)[1]))), dtype=float
+    )
 
 
 def refused(answer: httpx.Response, field: str) -> None:
@@ -59,12 +66,21 @@ def test_eight_seeds_are_eight_different_pictures(sedge: httpx.Client) -> None:
         assert all(np.abs(image - other).mean() > 1 for other in images[:k])
     coarse = ok(sedge.post("/api/bench/pictures", json={**body, "detail": 2}))
     assert decoded(coarse[0]["picture"]).shape[0] < images[0].shape[0]
-    refused(sedge.post("/api/bench/pictures", json={**body, "parameters": {"height": 999}}), "parameters.height")
+    refused(
+        sedge.post("/api/bench/pictures", json={**body, "parameters": {"height": 999}}),
+        "parameters.height",
+    )
     refused(sedge.post("/api/bench/pictures", json={**body, "seeds": []}), "seeds")
 
 
 def test_cousins_keep_what_is_locked(sedge: httpx.Client) -> None:
-    body = {"kind": "tree", "parameters": TREE, "strength": 0.6, "locked": ["height", "girth"], "walk": 3}
+    body = {
+        "kind": "tree",
+        "parameters": TREE,
+        "strength": 0.6,
+        "locked": ["height", "girth"],
+        "walk": 3,
+    }
     found = ok(sedge.post("/api/bench/cousins", json=body))
     assert len(found) == 8
     assert {c["parameters"]["height"] for c in found} == {4}
@@ -74,13 +90,17 @@ def test_cousins_keep_what_is_locked(sedge: httpx.Client) -> None:
 
 
 def test_levels_are_lighter_and_their_silhouettes_are_measured(sedge: httpx.Client) -> None:
-    levels = ok(sedge.post("/api/bench/levels", json={"kind": "tree", "parameters": TREE, "seed": 2}))
+    levels = ok(
+        sedge.post("/api/bench/levels", json={"kind": "tree", "parameters": TREE, "seed": 2})
+    )
     triangles = [level["triangles"] for level in levels]
     assert triangles == sorted(triangles, reverse=True)
     assert levels[0]["difference"] == 0
     assert 0 < levels[1]["difference"] <= 0.1
     assert levels[3]["until"] is None
-    made = sedge.post("/api/make", json={"kind": "tree", "parameters": TREE, "seed": 2, "detail": 1})
+    made = sedge.post(
+        "/api/make", json={"kind": "tree", "parameters": TREE, "seed": 2, "detail": 1}
+    )
     assert read_json(made.content)["scenes"][0]["extras"]["triangles"] == triangles[1]
 
 
@@ -88,7 +108,10 @@ def test_what_fits_a_number_of_triangles_does_fit(sedge: httpx.Client) -> None:
     body = {"kind": "tree", "parameters": {}, "seed": 3, "triangles": 6000}
     found = ok(sedge.post("/api/bench/fit", json=body))
     assert found["triangles"] <= 6000
-    again = sedge.post("/api/make", json={"kind": "tree", "parameters": {"complexity": found["complexity"]}, "seed": 3})
+    again = sedge.post(
+        "/api/make",
+        json={"kind": "tree", "parameters": {"fullness": found["fullness"]}, "seed": 3},
+    )
     extras = read_json(again.content)["scenes"][0]["extras"]
     assert extras["triangles"] == found["triangles"]
     assert extras["changed"]["leaf_count"][1] < extras["changed"]["leaf_count"][0]
@@ -98,17 +121,29 @@ def test_what_fits_a_number_of_triangles_does_fit(sedge: httpx.Client) -> None:
 
 def test_presets_have_pictures_and_make_what_they_say(sedge: httpx.Client) -> None:
     found = ok(sedge.get("/api/bench/presets"))
-    assert len(found) == len(PRESETS) >= 30
+    assert len(found) == len(all_presets()) >= 30
     assert sum(p["kind"] == "tree" for p in found) >= 15
     answer = sedge.get(found[0]["picture"])
     assert Image.open(io.BytesIO(answer.content)).size == (300, 270)
-    assert sedge.get(found[0]["picture"], headers={"If-None-Match": answer.headers["etag"]}).status_code == 304
+    assert (
+        sedge.get(
+            found[0]["picture"], headers={"If-None-Match": answer.headers["etag"]}
+        ).status_code
+        == 304
+    )
     refused(sedge.get("/api/bench/presets/nothing/picture"), "preset")
 
 
 @pytest.mark.parametrize("form", ["glb", "obj", "usd", "maps", "film", "recipe"])
 def test_every_format_is_written(sedge: httpx.Client, form: str) -> None:
-    body = {"kind": "tree", "name": "Small tree", "parameters": TREE, "seeds": [1, 2], "format": form, "steps": 3}
+    body = {
+        "kind": "tree",
+        "name": "Small tree",
+        "parameters": TREE,
+        "seeds": [1, 2],
+        "format": form,
+        "steps": 3,
+    }
     answer = sedge.post("/api/bench/export", json=body)
     assert answer.status_code == 200, answer.text
     assert "Small tree" in answer.headers["content-disposition"]
@@ -131,21 +166,35 @@ def test_every_format_is_written(sedge: httpx.Client, form: str) -> None:
     else:
         archive = zipfile.ZipFile(io.BytesIO(answer.content))
         assert archive.testzip() is None
-        wanted = {"obj": "Small tree-2.obj", "usd": "Small tree.usdc", "maps": "card-depth.png"}[form]
+        wanted = {"obj": "Small tree-2.obj", "usd": "Small tree.usdc", "maps": "card-depth.png"}[
+            form
+        ]
         assert wanted in archive.namelist()
 
 
 def test_no_film_of_what_has_no_age(sedge: httpx.Client) -> None:
-    refused(sedge.post("/api/bench/export", json={"kind": "tuft", "parameters": {}, "format": "film"}), "format")
+    refused(
+        sedge.post("/api/bench/export", json={"kind": "tuft", "parameters": {}, "format": "film"}),
+        "format",
+    )
 
 
-def test_a_leaf_asset_changes_the_tree_that_bears_it(sedge: httpx.Client, scene: dict[str, Any]) -> None:
+def test_a_leaf_asset_changes_the_tree_that_bears_it(
+    sedge: httpx.Client, scene: dict[str, Any]
+) -> None:
     def triangles(**more: Any) -> int:
         parameters = {**TREE, "leaf_form": "shaped", "leaf_asset": leaf, "leaf_count": 1}
-        answer = sedge.post("/api/make", json={"kind": "tree", "parameters": parameters, "seed": 2, **more})
+        answer = sedge.post(
+            "/api/make", json={"kind": "tree", "parameters": parameters, "seed": 2, **more}
+        )
         return int(read_json(answer.content)["scenes"][0]["extras"]["triangles"])
 
-    body = {"kind": "leaf", "name": "Fan", "parameters": {"form": "palmate", "leaflets": 7}, "tags": ["fan"]}
+    body = {
+        "kind": "leaf",
+        "name": "Fan",
+        "parameters": {"form": "palmate", "leaflets": 7},
+        "tags": ["fan"],
+    }
     made = ok(sedge.post(f"/api/scenes/{scene['id']}/assets", json=body))
     leaf = made["created_id"]
     assert triangles(scene=scene["id"]) > triangles()
@@ -162,17 +211,28 @@ def test_tags_are_kept_checked_and_undone(sedge: httpx.Client, scene: dict[str, 
     assert asset(ok(sedge.post(f"{url}/undo")), "willow")["tags"] == []
 
 
-def test_a_kept_version_is_returned_to_and_that_is_undone(sedge: httpx.Client, scene: dict[str, Any], tansy: httpx.Client) -> None:
+def test_a_kept_version_is_returned_to_and_that_is_undone(
+    sedge: httpx.Client, scene: dict[str, Any], tansy: httpx.Client
+) -> None:
     url = f"/api/scenes/{scene['id']}"
     bark = ok(sedge.post("/api/bench/images", content=image((9, 9, 90))))["hash"]
-    ok(sedge.patch(f"{url}/assets/willow", json={"version": asset(scene, "willow")["version"], "images": {"bark.albedo": bark}}))
+    ok(
+        sedge.patch(
+            f"{url}/assets/willow",
+            json={"version": asset(scene, "willow")["version"], "images": {"bark.albedo": bark}},
+        )
+    )
     scene = ok(sedge.get(url))
     height = asset(scene, "willow")["parameters"]["height"]
     (first,) = ok(sedge.post(f"{url}/assets/willow/revisions", json={"note": "before the storm"}))
     assert (first["number"], first["note"], first["author"]) == (1, "before the storm", "sedge")
     picture = Image.open(io.BytesIO(sedge.get(first["picture"]).content))
     assert np.asarray(picture).std() > 5
-    body = {"version": asset(scene, "willow")["version"], "parameters": {"height": height + 3, "stems": 4}, "images": {}}
+    body = {
+        "version": asset(scene, "willow")["version"],
+        "parameters": {"height": height + 3, "stems": 4},
+        "images": {},
+    }
     ok(sedge.patch(f"{url}/assets/willow", json=body))
     assert len(ok(sedge.post(f"{url}/assets/willow/revisions", json={}))) == 2
     back = ok(sedge.post(f"{url}/assets/willow/revisions/1/return"))
@@ -181,12 +241,16 @@ def test_a_kept_version_is_returned_to_and_that_is_undone(sedge: httpx.Client, s
     undone = ok(sedge.post(f"{url}/undo"))
     assert asset(undone, "willow")["parameters"]["height"] == height + 3
     assert sedge.post(f"{url}/assets/willow/revisions/9/return").status_code == 404
-    assert tansy.get(f"{url}/assets/willow/revisions").status_code == 404, "a scene that is not shared stays closed"
+    assert tansy.get(f"{url}/assets/willow/revisions").status_code == 404, (
+        "a scene that is not shared stays closed"
+    )
     first_picture = sedge.get(f"{url}/assets/willow/picture")
     assert first_picture.headers["content-type"] == "image/jpeg"
 
 
-def image(color: tuple[int, int, int], size: tuple[int, int] = (64, 64), form: str = "PNG") -> bytes:
+def image(
+    color: tuple[int, int, int], size: tuple[int, int] = (64, 64), form: str = "PNG"
+) -> bytes:
     out = io.BytesIO()
     Image.new("RGB", size, color).save(out, form)
     return out.getvalue()
@@ -195,26 +259,41 @@ def image(color: tuple[int, int, int], size: tuple[int, int] = (64, 64), form: s
 def test_an_image_of_ones_own_replaces_a_map(sedge: httpx.Client, scene: dict[str, Any]) -> None:
     taken = ok(sedge.post("/api/bench/images", content=image((200, 20, 20))))
     assert (taken["width"], taken["height"]) == (64, 64)
-    body = {"kind": "tree", "name": "T", "parameters": TREE, "format": "maps", "images": {"bark.albedo": taken["hash"]}}
+    body = {
+        "kind": "tree",
+        "name": "T",
+        "parameters": TREE,
+        "format": "maps",
+        "images": {"bark.albedo": taken["hash"]},
+    }
     archive = zipfile.ZipFile(io.BytesIO(sedge.post("/api/bench/export", json=body).content))
     bark = np.asarray(Image.open(archive.open("bark-albedo.png")).convert("RGB"))
     assert np.abs(bark.astype(int) - (200, 20, 20)).max() <= 2
-    plain = zipfile.ZipFile(io.BytesIO(sedge.post("/api/bench/export", json={**body, "images": {}}).content))
+    plain = zipfile.ZipFile(
+        io.BytesIO(sedge.post("/api/bench/export", json={**body, "images": {}}).content)
+    )
     assert archive.read("leaf-albedo.png") == plain.read("leaf-albedo.png"), "other maps stay"
     assert archive.read("bark-normal.png") == plain.read("bark-normal.png")
     # kept with the asset, and baked with it
     url = f"/api/scenes/{scene['id']}"
     edit = {"version": asset(scene, "willow")["version"], "images": {"bark.albedo": taken["hash"]}}
-    assert asset(ok(sedge.patch(f"{url}/assets/willow", json=edit)), "willow")["images"] == {"bark.albedo": taken["hash"]}
+    assert asset(ok(sedge.patch(f"{url}/assets/willow", json=edit)), "willow")["images"] == {
+        "bark.albedo": taken["hash"]
+    }
     assert ok(sedge.get(f"{url}/evaluation"))["layers"]
     assert asset(ok(sedge.post(f"{url}/undo")), "willow")["images"] == {}
 
 
 @pytest.mark.parametrize(
     ("data", "word"),
-    [(b"no image", "PNG or JPEG"), (image((1, 2, 3), (60, 64)), "powers of two"), (image((1, 2, 3), (8192, 8)), "4096"), (image((1, 2, 3), form="GIF"), "PNG or JPEG"),
-     (image((9, 9, 9), form="PNG")[:60], "PNG or JPEG")],
-)  # fmt: skip
+    [
+        (b"no image", "PNG or JPEG"),
+        (image((1, 2, 3), (60, 64)), "powers of two"),
+        (image((1, 2, 3), (8192, 8)), "4096"),
+        (image((1, 2, 3), form="GIF"), "PNG or JPEG"),
+        (image((9, 9, 9), form="PNG")[:60], "PNG or JPEG"),
+    ],
+)
 def test_an_image_that_will_not_do_is_refused(sedge: httpx.Client, data: bytes, word: str) -> None:
     answer = sedge.post("/api/bench/images", content=data)
     assert answer.status_code == 422
@@ -224,7 +303,9 @@ def test_an_image_that_will_not_do_is_refused(sedge: httpx.Client, data: bytes, 
 def test_a_jpeg_is_taken_and_a_missing_image_is_told(sedge: httpx.Client) -> None:
     taken = ok(sedge.post("/api/bench/images", content=image((9, 90, 9), form="JPEG")))
     assert sedge.get(f"/api/bench/images/{taken['hash']}").headers["content-type"] == "image/jpeg"
-    answer = sedge.post("/api/make", json={"kind": "tree", "parameters": TREE, "images": {"bark.albedo": "0" * 40}})
+    answer = sedge.post(
+        "/api/make", json={"kind": "tree", "parameters": TREE, "images": {"bark.albedo": "0" * 40}}
+    )
     assert answer.status_code == 422
     assert "not here" in answer.json()["detail"]
 

@@ -12,25 +12,36 @@ import subprocess
 import sys
 import time
 import zipfile
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 import httpx
 import pytest
+from sqlalchemy import delete, func, select, text, update
 from websockets.sync.client import connect
 
 from plough.core.bake import bake
 from plough.core.hashing import digest
+from plough.core.library import Library
 from plough.core.scene import Evaluator, read_document
+from plough.service import releases
 from plough.service.db.session import Database
-from plough.service.db.tables import Blob, ReleaseFile
-from plough.service.results import Results
+from plough.service.db.tables import Account, Blob, Release, ReleaseFile, Result
+from plough.service.results import Results, _keep_blobs
+from plough.service.work import run_bake
 from tests.conftest import SMALL, Running, signed_in
 
+YESTERDAY = datetime.now(UTC) - timedelta(days=2)
 ROOT = Path(__file__).resolve().parents[2]
 
 
-def wait(client: httpx.Client, url: str, states: tuple[str, ...] = ("done", "failed", "cancelled"), seconds: float = 90) -> dict[str, Any]:
+def wait(
+    client: httpx.Client,
+    url: str,
+    states: tuple[str, ...] = ("done", "failed", "cancelled"),
+    seconds: float = 90,
+) -> dict[str, Any]:
     for _ in range(int(seconds * 10)):
         release = client.get(url).json()
         if release["state"] in states:
@@ -41,10 +52,14 @@ def wait(client: httpx.Client, url: str, states: tuple[str, ...] = ("done", "fai
 
 @pytest.fixture
 def scene_id(sedge: httpx.Client) -> str:
-    return str(sedge.post("/api/scenes", json={"name": "Withy Hythe", "document": SMALL}).json()["id"])
+    return str(
+        sedge.post("/api/scenes", json={"name": "Withy Hythe", "document": SMALL}).json()["id"]
+    )
 
 
-def test_a_bake_becomes_a_release_with_the_files_of_the_core(sedge: httpx.Client, scene_id: str) -> None:
+def test_a_bake_becomes_a_release_with_the_files_of_the_core(
+    sedge: httpx.Client, scene_id: str
+) -> None:
     base = f"/api/scenes/{scene_id}/releases"
     assert sedge.post(base).status_code == 202
     release = wait(sedge, f"{base}/1")
@@ -52,7 +67,7 @@ def test_a_bake_becomes_a_release_with_the_files_of_the_core(sedge: httpx.Client
     assert release["done"] == release["known"] > 0
     archive = zipfile.ZipFile(io.BytesIO(sedge.get(f"{base}/1/bundle.zip").content))
     assert archive.testzip() is None
-    expected = bake(Evaluator().evaluate(read_document(SMALL)), Evaluator()).files
+    expected = bake(Evaluator().evaluate(read_document(SMALL)), Library()).files
     assert {n: archive.read(n) for n in archive.namelist()} == expected
     manifest = json.loads(archive.read("manifest.json"))
     assert manifest == release["manifest"]
@@ -60,7 +75,9 @@ def test_a_bake_becomes_a_release_with_the_files_of_the_core(sedge: httpx.Client
     assert len(rows) == manifest["counts"]["instances"]
 
 
-def test_baking_again_writes_only_what_has_changed(sedge: httpx.Client, scene_id: str, database_url: str) -> None:
+def test_baking_again_writes_only_what_has_changed(
+    sedge: httpx.Client, scene_id: str, database_url: str
+) -> None:
     database = Database(database_url)
 
     def blobs() -> int:
@@ -77,7 +94,9 @@ def test_baking_again_writes_only_what_has_changed(sedge: httpx.Client, scene_id
     database.close()
 
 
-def test_one_bake_of_a_scene_at_a_time_and_it_can_be_cancelled(sedge: httpx.Client, demo_id: str) -> None:
+def test_one_bake_of_a_scene_at_a_time_and_it_can_be_cancelled(
+    sedge: httpx.Client, demo_id: str
+) -> None:
     base = f"/api/scenes/{demo_id}/releases"
     number = sedge.post(base).json()["number"]
     assert sedge.post(base).status_code == 409
@@ -88,11 +107,19 @@ def test_one_bake_of_a_scene_at_a_time_and_it_can_be_cancelled(sedge: httpx.Clie
     assert sedge.get(f"{base}/{number}/bundle.zip").status_code == 404
 
 
-def test_a_bake_that_cannot_be_made_fails_with_the_reason(sedge: httpx.Client, scene_id: str) -> None:
+def test_a_bake_that_cannot_be_made_fails_with_the_reason(
+    sedge: httpx.Client, scene_id: str
+) -> None:
     scene = sedge.get(f"/api/scenes/{scene_id}").json()
-    for layer, parameters in (("ground", {"size": 4096, "resolution": 4}), ("sedges", {"spacing": 0.1, "fill": 100})):
+    for layer, parameters in (
+        ("ground", {"size": 4096, "resolution": 4}),
+        ("sedges", {"spacing": 0.1, "fill": 100}),
+    ):
         version = next(x["version"] for x in scene["layers"] if x["id"] == layer)
-        sedge.patch(f"/api/scenes/{scene_id}/layers/{layer}", json={"version": version, "parameters": parameters})
+        sedge.patch(
+            f"/api/scenes/{scene_id}/layers/{layer}",
+            json={"version": version, "parameters": parameters},
+        )
     sedge.post(f"/api/scenes/{scene_id}/releases")
     release = wait(sedge, f"/api/scenes/{scene_id}/releases/1")
     assert release["state"] == "failed"
@@ -115,10 +142,15 @@ def test_a_bake_survives_a_restart_of_the_service(database_url: str) -> None:
         own.stop()
 
 
-def test_edits_presence_and_progress_arrive_live(running: Running, sedge: httpx.Client, tansy: httpx.Client, demo_id: str) -> None:
+def test_edits_presence_and_progress_arrive_live(
+    running: Running, sedge: httpx.Client, tansy: httpx.Client, demo_id: str
+) -> None:
     def socket_of(client: httpx.Client) -> Any:
         cookie = f"plough_session={client.cookies['plough_session']}"
-        return connect(f"{running.base.replace('http', 'ws')}/api/scenes/{demo_id}/live", additional_headers={"Cookie": cookie})
+        return connect(
+            f"{running.base.replace('http', 'ws')}/api/scenes/{demo_id}/live",
+            additional_headers={"Cookie": cookie},
+        )
 
     def hear(ws: Any, kind: str, check: Any = lambda m: True) -> dict[str, Any]:
         for _ in range(200):
@@ -134,14 +166,29 @@ def test_edits_presence_and_progress_arrive_live(running: Running, sedge: httpx.
             hear(two, "presence")
             scene = tansy.get(f"/api/scenes/{demo_id}").json()
             version = next(x["version"] for x in scene["layers"] if x["id"] == "pears")
-            tansy.patch(f"/api/scenes/{demo_id}/layers/pears", json={"version": version, "name": "Old pears"})
+            tansy.patch(
+                f"/api/scenes/{demo_id}/layers/pears",
+                json={"version": version, "name": "Old pears"},
+            )
             message = hear(one, "edit")
-            assert (message["author"], message["id"], message["target"]) == ("tansy", "pears", "layer")
+            assert (message["author"], message["id"], message["target"]) == (
+                "tansy",
+                "pears",
+                "layer",
+            )
             tansy.post(f"/api/scenes/{demo_id}/undo")
             number = sedge.post(f"/api/scenes/{demo_id}/releases").json()["number"]
-            hear(two, "release", lambda m: m["release"] == number and m["state"] == "running" and m["known"] > 0)
+            hear(
+                two,
+                "release",
+                lambda m: m["release"] == number and m["state"] == "running" and m["known"] > 0,
+            )
             sedge.post(f"/api/scenes/{demo_id}/releases/{number}/cancel")
-            hear(two, "release", lambda m: m["release"] == number and m["state"] in ("cancelled", "done"))
+            hear(
+                two,
+                "release",
+                lambda m: m["release"] == number and m["state"] in ("cancelled", "done"),
+            )
         hear(one, "presence", lambda m: m["names"] == ["sedge"])
 
 
@@ -152,20 +199,170 @@ def test_live_needs_a_session(running: Running, demo_id: str) -> None:
         connect(f"{running.base.replace('http', 'ws')}/api/scenes/{demo_id}/live")
 
 
-def test_tidying_keeps_what_is_referred_to(database_url: str, sedge: httpx.Client, scene_id: str) -> None:
+def test_tidying_keeps_what_is_referred_to_or_young(
+    database_url: str, sedge: httpx.Client, scene_id: str
+) -> None:
     base = f"/api/scenes/{scene_id}/releases"
     sedge.post(base)
     wait(sedge, f"{base}/1")
     database = Database(database_url)
     results = Results(database)
-    lost = b"nobody refers to this"
+    lost, young = b"nobody refers to this", b"nor to this, which is being written"
     with database.session() as db:
-        db.add(Blob(hash=digest(lost), data=lost))
+        db.add(Blob(hash=digest(lost), data=lost, at=YESTERDAY))
+        db.add(Blob(hash=digest(young), data=young))
+        db.execute(update(Blob).where(Blob.hash != digest(young)).values(at=YESTERDAY))
     assert results.tidy() >= 1
     with database.session() as db:
         assert db.get(Blob, digest(lost)) is None
+        assert db.get(Blob, digest(young)) is not None
         for file in db.query(ReleaseFile):
             assert all(db.get(Blob, piece) is not None for piece in file.pieces)
+        for result in db.query(Result):
+            assert all(db.get(Blob, name) is not None for name in result.blobs.values())
+    database.close()
+
+
+def test_a_piece_that_is_written_again_is_not_tidied_away(
+    database_url: str, sedge: httpx.Client, scene_id: str
+) -> None:
+    sedge.post(f"/api/scenes/{scene_id}/releases")
+    wait(sedge, f"/api/scenes/{scene_id}/releases/1")
+    database = Database(database_url)
+    results, data = Results(database), b"a piece that an earlier release held"
+    with database.session() as db:
+        db.add(Blob(hash=digest(data), data=data, at=YESTERDAY))
+        release = db.scalar(select(Release.id).where(Release.scene_id == scene_id))
+    with database.session() as db:
+        _keep_blobs(db, {digest(data): data})
+    results.tidy()
+    assert release is not None
+    results.write_file(release, 99, "again.bin", data)
+    assert b"".join(results.read_pieces([digest(data)])) == data
+    database.close()
+
+
+def test_a_result_whose_blob_is_gone_is_made_again(database_url: str) -> None:
+    database = Database(database_url)
+    made: list[int] = []
+
+    def make() -> dict[str, bytes]:
+        made.append(1)
+        return {"data": b"the same each time"}
+
+    names = Results(database).result("a test's result", make, True)
+    assert Results(database).result("a test's result", make, True) == names
+    assert len(made) == 1, "kept across restarts"
+    with database.session() as db:
+        db.execute(delete(Blob).where(Blob.hash == names["data"]))
+    fresh = Results(database)
+    assert fresh.result("a test's result", make, True) == names
+    assert len(made) == 2
+    assert fresh.get(names["data"]) == b"the same each time"
+    database.close()
+
+
+# Releases as a state machine
+
+
+def new_release(database: Database, scene_id: str, state: str = "queued") -> int:
+    with database.session() as db:
+        account = db.scalar(select(Account.id).where(Account.name == "sedge"))
+        last = db.scalar(select(func.max(Release.number)).where(Release.scene_id == scene_id)) or 0
+        release = Release(
+            scene_id=scene_id, number=last + 1, account_id=account, state=state, document=SMALL
+        )
+        db.add(release)
+        db.flush()
+        return release.id
+
+
+def state(database: Database, release_id: int) -> str:
+    with database.session() as db:
+        return releases.state_of(db, release_id)
+
+
+@pytest.mark.parametrize("final", releases.FINAL)
+def test_a_final_state_never_changes(database_url: str, scene_id: str, final: str) -> None:
+    database = Database(database_url)
+    release = new_release(database, scene_id, final)
+    for wanted in (*releases.OPEN, *releases.FINAL):
+        with database.session() as db:
+            assert releases.move(db, release, wanted, part="moved") is None
+        with database.session() as db:
+            assert releases.cancel(db, release) is None
+    run_bake(database, Results(database), Library(), release)  # a job that is delivered again
+    assert state(database, release) == final
+    database.close()
+
+
+def test_a_bake_that_is_cancelled_while_it_runs_ends_so(database_url: str, scene_id: str) -> None:
+    database = Database(database_url)
+    release = new_release(database, scene_id)
+    calls = 0
+
+    def interrupted() -> bool:
+        nonlocal calls
+        calls += 1
+        if calls == 2:
+            with database.session() as db:
+                assert releases.move(db, release, "stopping") is not None
+        return False
+
+    run_bake(database, Results(database), Library(), release, interrupted)
+    assert state(database, release) == "cancelled"
+    database.close()
+
+
+def test_cancel_ends_a_bake_that_no_worker_is_at(
+    database_url: str, sedge: httpx.Client, scene_id: str
+) -> None:
+    database = Database(database_url)
+    release = new_release(database, scene_id, "running")
+    base = f"/api/scenes/{scene_id}/releases"
+    answer = sedge.post(f"{base}/1/cancel")
+    assert (answer.status_code, answer.json()["state"]) == (200, "cancelled")
+    assert sedge.post(base).status_code == 202, "and the scene may be baked again"
+    assert state(database, release) == "cancelled"
+    database.close()
+
+
+def test_a_release_that_lost_its_job_is_taken_up_again(
+    sedge: httpx.Client, database_url: str, scene_id: str
+) -> None:
+    database = Database(database_url)
+    new_release(database, scene_id, "running")
+    assert wait(sedge, f"/api/scenes/{scene_id}/releases/1")["state"] == "done"
+    stopping = new_release(database, scene_id, "stopping")
+    assert wait(sedge, f"/api/scenes/{scene_id}/releases/2")["state"] == "cancelled"
+    assert state(database, stopping) == "cancelled"
+    database.close()
+
+
+def test_a_release_is_queued_in_the_transaction_that_makes_it(
+    database_url: str, scene_id: str
+) -> None:
+    database = Database(database_url)
+
+    def jobs() -> int:
+        with database.session() as db:
+            return (
+                db.scalar(
+                    text(
+                        "SELECT count(*) FROM procrastinate_jobs WHERE args @> '{\"release_id\": 987654321}'"
+                    )
+                )
+                or 0
+            )
+
+    def fail() -> None:
+        with database.session() as db:
+            releases.enqueue(db, 987_654_321)
+            raise RuntimeError("the transaction fails")
+
+    with pytest.raises(RuntimeError):
+        fail()
+    assert jobs() == 0
     database.close()
 
 
@@ -173,7 +370,12 @@ def test_the_clients_schema_is_up_to_date(running: Running, tmp_path: Path) -> N
     source = tmp_path / "openapi.json"
     source.write_text(json.dumps(httpx.get(f"{running.base}/api/openapi.json").json()))
     made = tmp_path / "schema.ts"
-    subprocess.run(["npx", "openapi-typescript", str(source), "-o", str(made)], cwd=ROOT / "web", check=True, capture_output=True)
+    subprocess.run(
+        ["npx", "openapi-typescript", str(source), "-o", str(made)],
+        cwd=ROOT / "web",
+        check=True,
+        capture_output=True,
+    )
     committed = (ROOT / "web/src/api/schema.ts").read_text()
     assert made.read_text() == committed, "run: npm --prefix web run schema"
 
@@ -197,8 +399,11 @@ def test_a_database_that_does_not_answer_is_one_sentence_and_exit_code_1() -> No
         url = f"postgresql://nobody:x@127.0.0.1:{s.getsockname()[1]}/none"
         done = subprocess.run(
             [sys.executable, "-m", "plough", "serve", "--port", "18999"],
-            capture_output=True, text=True, env=os.environ | {"PLOUGH_DATABASE_URL": url}, check=False,
-        )  # fmt: skip
+            capture_output=True,
+            text=True,
+            env=os.environ | {"PLOUGH_DATABASE_URL": url},
+            check=False,
+        )
     assert done.returncode == 1
     assert "could not be migrated" in done.stderr
     assert "Traceback" not in done.stderr
@@ -207,8 +412,13 @@ def test_a_database_that_does_not_answer_is_one_sentence_and_exit_code_1() -> No
 def test_ctrl_c_stops_the_service_and_its_worker(database_url: str) -> None:
     own = Running(database_url)
     own.wait()
-    children = subprocess.run(["pgrep", "-P", str(own.service.pid)], capture_output=True, text=True, check=True).stdout.split()
+    children = subprocess.run(
+        ["pgrep", "-P", str(own.service.pid)], capture_output=True, text=True, check=True
+    ).stdout.split()
     own.service.send_signal(signal.SIGINT)
     assert own.service.wait(30) == 0
     for child in children:
-        assert not Path(f"/proc/{child}").exists() or "Z" in Path(f"/proc/{child}/stat").read_text().split()[2]
+        assert (
+            not Path(f"/proc/{child}").exists()
+            or "Z" in Path(f"/proc/{child}/stat").read_text().split()[2]
+        )

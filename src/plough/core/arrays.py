@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
+Int8 = NDArray[np.int8]
 UInt8 = NDArray[np.uint8]
 UInt32 = NDArray[np.uint32]
 UInt64 = NDArray[np.uint64]

@@ -30,7 +30,11 @@ class GameParameters(Parameters):
         {"crossed": "Two crossed cards", "eight": "Four cards, eight views"},
         help="Drawn from the asset itself.",
     )
-    second_uv: bool = flag(False, "Second texture coordinates", help="Without overlap, for light maps; written to exports and bakes.")
+    second_uv: bool = flag(
+        False,
+        "Second texture coordinates",
+        help="Without overlap, for light maps; written to exports and bakes.",
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +64,12 @@ class Collider:
     def extras(self) -> dict[str, Any]:
         """What an engine is told of each body."""
         shape = "capsule" if self.capsules else "convex"
-        return {"collider": shape, "blocksMovement": self.movement, "letsCameraThrough": self.camera, "blocksShots": self.shots}
+        return {
+            "collider": shape,
+            "blocksMovement": self.movement,
+            "letsCameraThrough": self.camera,
+            "blocksShots": self.shots,
+        }
 
 
 def along_limb(points: Float32, radius: Float32, parts: int, p: GameParameters) -> Collider:
@@ -71,7 +80,10 @@ def along_limb(points: Float32, radius: Float32, parts: int, p: GameParameters) 
         return Collider()
     spans = list(zip(at[:-1], at[1:], strict=True))
     if p.collider == "capsules":
-        rods = tuple(Capsule(_triple(points[a]), _triple(points[b]), float(radius[a : b + 1].mean())) for a, b in spans)
+        rods = tuple(
+            Capsule(_triple(points[a]), _triple(points[b]), float(radius[a : b + 1].mean()))
+            for a, b in spans
+        )
         return Collider(rods)
     return Collider(pieces=tuple(_rings(points[[a, b]], radius[[a, b]]) for a, b in spans))
 
@@ -101,4 +113,6 @@ def _rings(points: Float32, radius: Float32, sides: int = 8) -> Float32:
     other = np.cross(axis, across)
     a = np.arange(sides) * 2 * math.pi / sides
     ring = np.cos(a)[:, None] * across + np.sin(a)[:, None] * other
-    return np.concatenate([p + r * ring for p, r in zip(points, radius, strict=True)]).astype(np.float32)
+    return np.concatenate([p + r * ring for p, r in zip(points, radius, strict=True)]).astype(
+        np.float32
+    )

@@ -28,13 +28,17 @@ class Product:
     collider: Collider = field(default_factory=Collider)
     game: GameParameters = field(default_factory=GameParameters)
     counts: dict[str, int] = field(default_factory=dict)  #: what was grown, by name
-    ranges: dict[str, tuple[int, int]] = field(default_factory=dict)  #: first triangle and number of triangles of each named element
-    changed: dict[str, tuple[float, float]] = field(default_factory=dict)  #: what a dial did to other parameters: before and after
+    ranges: dict[str, tuple[int, int]] = field(
+        default_factory=dict
+    )  #: first triangle and number of triangles of each named element
+    changed: dict[str, tuple[float, float]] = field(
+        default_factory=dict
+    )  #: what a dial did to other parameters: before and after
 
 
 Make = Callable[[Any, int, int], Product]
 
-LEVELS = 3  #: levels of detail a kind makes: near, middle, far
+LEVELS = 3  #: levels of detail that most kinds make: near, middle, far
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,16 +51,29 @@ class Kind:
     parameters: type[Parameters]
     make: Make
     version: int  #: raised when the same parameters make another mesh
+    levels: int = LEVELS  #: levels of detail that it makes
+    impostor: bool = True  #: whether a picture of it serves as one more level, the farthest
 
 
 _KINDS: dict[str, Kind] = {}
 
 
-def kind(name: str, title: str, summary: str, parameters: type[Parameters], version: int = 1) -> Callable[[Make], Make]:
-    """Register the decorated ``make(parameters, seed, detail) -> Product`` as the kind `name`."""
+def kind(
+    name: str,
+    title: str,
+    summary: str,
+    parameters: type[Parameters],
+    version: int = 1,
+    **more: Any,
+) -> Callable[[Make], Make]:
+    """Register the decorated ``make(parameters, seed, detail) -> Product`` as the kind `name`.
+
+    Args:
+        more: other fields of `Kind`: `levels`, `impostor`.
+    """
 
     def register(make: Make) -> Make:
-        _KINDS[name] = Kind(name, title, summary, parameters, make, version)
+        _KINDS[name] = Kind(name, title, summary, parameters, make, version, **more)
         return make
 
     return register
@@ -81,16 +98,19 @@ def get_kind(name: str) -> Kind:
         return _discovered()[name]
     except KeyError:
         known = ", ".join(_discovered())
-        raise ParameterError("kind", f"there is no asset kind {name!r}; known: {known}", limit=known, value=name) from None
+        raise ParameterError(
+            "kind", f"there is no asset kind {name!r}; known: {known}", limit=known, value=name
+        ) from None
 
 
 def make(kind_name: str, parameters: dict[str, Any], seed: int, detail: int = 0) -> Product:
     """Make an asset from plain values.
 
     Args:
-        detail: 0 is nearest, `LEVELS` - 1 farthest.
+        detail: 0 is nearest; the kind's `levels` - 1 farthest.
     """
-    if not 0 <= detail < LEVELS:
-        raise ParameterError("detail", f"must be 0 to {LEVELS - 1} (got {detail})", limit=f"0 to {LEVELS - 1}", value=detail)
     found = get_kind(kind_name)
+    if not 0 <= detail < found.levels:
+        limit = f"0 to {found.levels - 1}"
+        raise ParameterError("detail", f"must be {limit} (got {detail})", limit=limit, value=detail)
     return found.make(build(found.parameters, parameters), seed, detail)

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 
-from plough.core.arrays import Float32
+from plough.core.arrays import Float32, Float64, UInt64
 from plough.core.kernels import kernel
-from plough.core.rng import mix, stream
+from plough.core.rng import bits, mix, stream, uniform
 
-_LATTICE = stream("noise.lattice")
+_OCTAVE, _TURN = stream("noise.octave"), stream("noise.turn")
+_OFFSET, _CELLS = stream("noise.offset"), stream("noise.cells")
 _DIRECTIONS = 256
 _COS = np.cos(np.arange(_DIRECTIONS) * (2.0 * math.pi / _DIRECTIONS))
 _SIN = np.sin(np.arange(_DIRECTIONS) * (2.0 * math.pi / _DIRECTIONS))
@@ -26,7 +28,7 @@ def _corner(seed: np.uint64, ix: int, iy: int, px: int, py: int, dx: float, dy: 
     if py > 0:
         iy = iy % py
     place = (np.uint64(ix) << _S32) | (np.uint64(iy) & _LOW)
-    k = mix((place + seed) * _ODD ^ _LATTICE) >> _S56
+    k = mix((place * _ODD) ^ seed) >> _S56
     return float(_COS[k] * dx + _SIN[k] * dy)
 
 
@@ -46,45 +48,88 @@ def gradient(seed: np.uint64, x: float, y: float, px: int, py: int) -> float:
     return 1.41 * (low + v * (high - low))
 
 
+class Octaves(NamedTuple):
+    """The octaves of layered noise: a lattice, a turn and an offset for each."""
+
+    seed: UInt64  #: (n,)
+    sine: Float64  #: (n,)
+    cosine: Float64  #: (n,)
+    x: Float64  #: (n,) cells
+    y: Float64  #: (n,) cells
+
+
 @kernel
-def layered(seed: np.uint64, x: float, y: float, octaves: int, gain: float, ridged: float, px: int, py: int) -> float:
+def octaves_of(seed: np.uint64, count: int) -> Octaves:
+    """`count` octaves drawn from the seed: no two seeds share one, and there is no place where all of them vanish."""
+    out = Octaves(
+        np.empty(count, np.uint64),
+        np.empty(count),
+        np.empty(count),
+        np.empty(count),
+        np.empty(count),
+    )
+    for k in range(count):
+        own = bits(seed, _OCTAVE, np.uint64(k))
+        angle = 2.0 * math.pi * uniform(own, _TURN, np.uint64(0))
+        out.seed[k], out.sine[k], out.cosine[k] = own, math.sin(angle), math.cos(angle)
+        out.x[k] = 256.0 * uniform(own, _OFFSET, np.uint64(0))
+        out.y[k] = 256.0 * uniform(own, _OFFSET, np.uint64(1))
+    return out
+
+
+@kernel
+def layered(o: Octaves, x: float, y: float, gain: float, ridged: float) -> float:
     """Octaves of noise, each of twice the frequency and `gain` times the strength, scaled to about [-1, 1].
 
     `ridged` in [0, 1] mixes in folded octaves (sharp crests).
     """
     total, strength, norm = 0.0, 1.0, 0.0
-    for octave in range(octaves):
-        value = gradient(seed + np.uint64(octave), x, y, px, py)
+    for k in range(o.seed.shape[0]):
+        u = o.cosine[k] * x - o.sine[k] * y + o.x[k]
+        v = o.sine[k] * x + o.cosine[k] * y + o.y[k]
+        value = gradient(o.seed[k], u, v, 0, 0)
         if ridged > 0.0:
             crest = 1.0 - 2.0 * abs(value)
             value = value + ridged * (crest - value)
         total += strength * value
         norm += strength
         strength *= gain
-        x, y, px, py = x * 2.0, y * 2.0, px * 2, py * 2
+        x, y = x * 2.0, y * 2.0
     return total / norm
 
 
 @kernel
-def tile(seed: np.uint64, rows: int, columns: int, cells_x: int, cells_y: int, octaves: int, gain: float) -> Float32:
-    """A (rows, columns) image of layered noise that repeats seamlessly on both axes."""
-    out = np.empty((rows, columns), np.float32)
-    for r in range(rows):
-        for c in range(columns):
-            out[r, c] = layered(seed, c / columns * cells_x, r / rows * cells_y, octaves, gain, 0.0, cells_x, cells_y)
-    return out
+def tile(
+    seed: np.uint64, rows: int, columns: int, cells_x: int, cells_y: int, octaves: int, gain: float
+) -> Float32:
+    """A (rows, columns) image of layered noise that repeats seamlessly on both axes; octaves are offset, but not turned."""
+    out = np.zeros((rows, columns), np.float32)
+    o = octaves_of(seed, octaves)
+    strength, norm = 1.0, 0.0
+    for k in range(octaves):
+        px, py = cells_x << k, cells_y << k
+        for r in range(rows):
+            y = r / rows * py + o.y[k]
+            for c in range(columns):
+                out[r, c] += strength * gradient(o.seed[k], c / columns * px + o.x[k], y, px, py)
+        norm += strength
+        strength *= gain
+    return out / np.float32(norm)
 
 
 @kernel
-def cells(seed: np.uint64, rows: int, columns: int, cells_x: int, cells_y: int, jitter: float) -> tuple[Float32, Float32]:
+def cells(
+    seed: np.uint64, rows: int, columns: int, cells_x: int, cells_y: int, jitter: float
+) -> tuple[Float32, Float32]:
     """Cellular noise (Worley 1996) that repeats on both axes: (rows, columns) distances to the nearest cell's edge, and a value per cell.
 
     Distances are in cells; values lie in [0, 1).
     """
+    own_seed = bits(seed, _CELLS, np.uint64(0))
     at, own = np.empty((cells_y, cells_x, 2)), np.empty((cells_y, cells_x), np.float32)
     for j in range(cells_y):
         for i in range(cells_x):
-            h = mix(((np.uint64(i) << _S32 | np.uint64(j)) + seed) * _ODD ^ _LATTICE)
+            h = mix(((np.uint64(i) << _S32 | np.uint64(j)) * _ODD) ^ own_seed)
             at[j, i, 0] = 0.5 + jitter * (float(h & _LOW) / 4294967296.0 - 0.5)
             at[j, i, 1] = 0.5 + jitter * (float(h >> _S32) / 4294967296.0 - 0.5)
             own[j, i] = float(mix(h) >> _S32) / 4294967296.0
@@ -100,7 +145,9 @@ def cells(seed: np.uint64, rows: int, columns: int, cells_x: int, cells_y: int, 
                 wrapped = (j + 2 * cells_y) % cells_y
                 for i in range(ix - 2, ix + 3):
                     column = (i + 2 * cells_x) % cells_x
-                    d = (i + at[wrapped, column, 0] - x) ** 2 + (j + at[wrapped, column, 1] - y) ** 2
+                    d = (i + at[wrapped, column, 0] - x) ** 2 + (
+                        j + at[wrapped, column, 1] - y
+                    ) ** 2
                     if d < first:
                         first, second, owner_j, owner_i = d, first, wrapped, column
                     elif d < second:

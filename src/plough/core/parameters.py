@@ -11,7 +11,15 @@ from typing import Annotated, Any, TypeVar, cast
 
 import numpy as np
 from annotated_types import Ge, Le
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    ValidationError,
+    model_validator,
+)
 from pydantic.fields import FieldInfo
 
 from plough.core.arrays import Float64
@@ -54,14 +62,23 @@ def _knots(knots: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float],
 
 Share = Annotated[float, Field(ge=0, le=1)]
 Span = Annotated[tuple[float, float], AfterValidator(_ordered)]
-Knots = Annotated[tuple[tuple[Share, Share], ...], Field(min_length=2, max_length=12), AfterValidator(_knots)]
+Knots = Annotated[
+    tuple[tuple[Share, Share], ...], Field(min_length=2, max_length=12), AfterValidator(_knots)
+]
 Numeral = BeforeValidator(lambda v: str(v) if isinstance(v, int) and not isinstance(v, bool) else v)
 """For choices among numbers: takes 512 as well as "512"."""
 Seed = Annotated[int, Field(ge=0, le=2**32 - 1)]
 Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
 
 
-def _extra(control: str, unit: str, soft: tuple[float, float] | None, step: float | None, group: str, **more: object) -> dict[str, Any]:
+def _extra(
+    control: str,
+    unit: str,
+    soft: tuple[float, float] | None,
+    step: float | None,
+    group: str,
+    **more: object,
+) -> dict[str, Any]:
     extra: dict[str, Any] = {"control": control, "unit": unit, "group": group, **more}
     if soft is not None:
         extra["soft"] = list(soft)
@@ -71,25 +88,51 @@ def _extra(control: str, unit: str, soft: tuple[float, float] | None, step: floa
 
 
 def number(
-    default: float, title: str, hard: tuple[float, float], *, soft: tuple[float, float] | None = None, unit: str = "",
-    step: float = 0.01, group: str = "", help: str = "", control: str = "slider",
-) -> Any:  # fmt: skip
+    default: float,
+    title: str,
+    hard: tuple[float, float],
+    *,
+    soft: tuple[float, float] | None = None,
+    unit: str = "",
+    step: float = 0.01,
+    group: str = "",
+    help: str = "",
+    control: str = "slider",
+) -> Any:
     """A number within `hard`; the slider spans `soft` (by default the hard limits)."""
     extra = _extra(control, unit, soft or hard, step, group)
-    return Field(default, title=title, ge=hard[0], le=hard[1], description=help, json_schema_extra=extra)
+    return Field(
+        default, title=title, ge=hard[0], le=hard[1], description=help, json_schema_extra=extra
+    )
 
 
 def count(
-    default: int, title: str, hard: tuple[int, int], *, soft: tuple[int, int] | None = None, unit: str = "", group: str = "", help: str = ""
+    default: int,
+    title: str,
+    hard: tuple[int, int],
+    *,
+    soft: tuple[int, int] | None = None,
+    unit: str = "",
+    group: str = "",
+    help: str = "",
 ) -> Any:
     """A whole number within `hard`."""
-    return number(default, title, hard, soft=soft, unit=unit, step=1, group=group, help=help, control="count")
+    return number(
+        default, title, hard, soft=soft, unit=unit, step=1, group=group, help=help, control="count"
+    )
 
 
 def span(
-    default: tuple[float, float], title: str, hard: tuple[float, float], *, soft: tuple[float, float] | None = None, unit: str = "",
-    step: float = 0.01, group: str = "", help: str = "",
-) -> Any:  # fmt: skip
+    default: tuple[float, float],
+    title: str,
+    hard: tuple[float, float],
+    *,
+    soft: tuple[float, float] | None = None,
+    unit: str = "",
+    step: float = 0.01,
+    group: str = "",
+    help: str = "",
+) -> Any:
     """A range (low, high) whose ends lie within `hard`; the field's type is `Span`."""
     extra = _extra("span", unit, soft or hard, step, group, hard=list(hard))
     return Field(default, title=title, description=help, json_schema_extra=extra)
@@ -101,24 +144,48 @@ def within(low: float, high: float) -> Any:
     return Annotated[tuple[end, end], AfterValidator(_ordered)]
 
 
-def curve(default: tuple[tuple[float, float], ...], title: str, *, group: str = "", help: str = "") -> Any:
+def curve(
+    default: tuple[tuple[float, float], ...], title: str, *, group: str = "", help: str = ""
+) -> Any:
     """A profile over [0, 1] by knots; the field's type is `Knots`."""
-    return Field(default, title=title, description=help, json_schema_extra=_extra("curve", "", None, None, group))
+    return Field(
+        default,
+        title=title,
+        description=help,
+        json_schema_extra=_extra("curve", "", None, None, group),
+    )
 
 
-def choice(default: str, title: str, options: Mapping[str, str], *, group: str = "", help: str = "") -> Any:
+def choice(
+    default: str, title: str, options: Mapping[str, str], *, group: str = "", help: str = ""
+) -> Any:
     """One of `options` (value to label); the field's type is a `Literal` of the values."""
-    return Field(default, title=title, description=help, json_schema_extra=_extra("choice", "", None, None, group, options=dict(options)))
+    return Field(
+        default,
+        title=title,
+        description=help,
+        json_schema_extra=_extra("choice", "", None, None, group, options=dict(options)),
+    )
 
 
 def flag(default: bool, title: str, *, group: str = "", help: str = "") -> Any:
     """On or off."""
-    return Field(default, title=title, description=help, json_schema_extra=_extra("flag", "", None, None, group))
+    return Field(
+        default,
+        title=title,
+        description=help,
+        json_schema_extra=_extra("flag", "", None, None, group),
+    )
 
 
 def color(default: str, title: str, group: str = "", help: str = "") -> Any:
     """An sRGB colour as ``#rrggbb``; the field's type is `Color`."""
-    return Field(default, title=title, description=help, json_schema_extra=_extra("color", "", None, None, group))
+    return Field(
+        default,
+        title=title,
+        description=help,
+        json_schema_extra=_extra("color", "", None, None, group),
+    )
 
 
 def parse_color(text: str) -> tuple[float, float, float]:
@@ -126,14 +193,44 @@ def parse_color(text: str) -> tuple[float, float, float]:
     return (int(text[1:3], 16) / 255, int(text[3:5], 16) / 255, int(text[5:7], 16) / 255)
 
 
-def text(default: str, title: str, *, most: int = 80, group: str = "", help: str = "", control: str = "text") -> Any:
+def text(
+    default: str,
+    title: str,
+    *,
+    most: int = 80,
+    group: str = "",
+    help: str = "",
+    control: str = "text",
+) -> Any:
     """A line of text."""
-    return Field(default, title=title, max_length=most, description=help, json_schema_extra=_extra(control, "", None, None, group))
+    return Field(
+        default,
+        title=title,
+        max_length=most,
+        description=help,
+        json_schema_extra=_extra(control, "", None, None, group),
+    )
 
 
-def reference(default: Any, title: str, to: str, *, group: str = "", help: str = "") -> Any:
-    """The id, or ids, of other things in the scene: `to` is path, area, layer or asset."""
-    return Field(default, title=title, description=help, json_schema_extra=_extra("reference", "", None, None, group, to=to))
+def reference(
+    default: Any, title: str, to: str, *, group: str = "", help: str = "", lends: str = ""
+) -> Any:
+    """The id, or ids, of other things in the scene.
+
+    Args:
+        to: a facet that a layer gives (curve, region), or an asset kind.
+        lends: the field beside it that the parameters of the asset named stand in for.
+    """
+    more = {"to": to, **({"lends": lends} if lends else {})}
+    extra = _extra("reference", "", None, None, group, **more)
+    return Field(default, title=title, description=help, json_schema_extra=extra)
+
+
+def points(title: str, *, least: int, closed: bool = False, group: str = "") -> Any:
+    """Knots on the map, at least `least` of them, drawn as an open line or a closed outline."""
+    help_ = "East and south, in metres."
+    extra = _extra("points", "m", None, None, group, closed=closed, least=least)
+    return Field(title=title, description=help_, json_schema_extra=extra)
 
 
 COLUMNS = 16  #: radii in each row of `Sections`
@@ -151,13 +248,17 @@ def _sections(rows: tuple[tuple[float, ...], ...]) -> tuple[tuple[float, ...], .
 
 
 _Radius = Annotated[float, Field(ge=0, le=3)]
-Sections = Annotated[tuple[tuple[_Radius, ...], ...], Field(max_length=48), AfterValidator(_sections)]
+Sections = Annotated[
+    tuple[tuple[_Radius, ...], ...], Field(max_length=48), AfterValidator(_sections)
+]
 """A body about the vertical: rows from foot to top, each with `COLUMNS` radii once round, in half widths."""
 
 
 def sections(title: str, *, group: str = "", help: str = "") -> Any:
     """A body measured from a mesh; the field's type is `Sections`."""
-    return Field((), title=title, description=help, json_schema_extra=_extra("form", "", None, None, group))
+    return Field(
+        (), title=title, description=help, json_schema_extra=_extra("form", "", None, None, group)
+    )
 
 
 def form_of(rows: tuple[tuple[float, ...], ...]) -> Float64 | None:
@@ -173,16 +274,24 @@ def section(default: Parameters, title: str, group: str) -> Any:
 def fault(error: ValidationError, prefix: str = "") -> ParameterError:
     """The first fault of a Pydantic error, as a `ParameterError` that names field, limit and value."""
     first = error.errors(include_url=False)[0]
-    path = ".".join(str(p) for p in first["loc"] if not (isinstance(p, str) and p.startswith("function-")))
+    path = ".".join(
+        str(p) for p in first["loc"] if not (isinstance(p, str) and p.startswith("function-"))
+    )
     field = f"{prefix}.{path}".strip(".") if path else prefix or "document"
     context = first.get("ctx", {})
-    limit = ", ".join(f"{k} {context[k]}" for k in ("ge", "gt", "le", "lt", "max_length", "min_length", "expected") if k in context)
+    limit = ", ".join(
+        f"{k} {context[k]}"
+        for k in ("ge", "gt", "le", "lt", "max_length", "min_length", "expected")
+        if k in context
+    )
     if first["type"] == "extra_forbidden":
         return ParameterError(field, "there is no such field", value=first["input"])
     message = first["msg"].removeprefix("Value error, ")
     value = first["input"]
     shown = repr(value) if len(repr(value)) <= 80 else repr(value)[:77] + "…"
-    return ParameterError(field, f"{message[0].lower()}{message[1:]} (got {shown})", limit=limit, value=value)
+    return ParameterError(
+        field, f"{message[0].lower()}{message[1:]} (got {shown})", limit=limit, value=value
+    )
 
 
 def build(model: type[M], values: Mapping[str, Any], prefix: str = "") -> M:
@@ -203,7 +312,9 @@ def _limits(field: FieldInfo) -> tuple[float | None, float | None]:
     return low, high
 
 
-def describe(model: type[BaseModel], prefix: str = "", group: str = "", section_title: str = "") -> list[dict[str, Any]]:
+def describe(
+    model: type[BaseModel], prefix: str = "", group: str = "", section_title: str = ""
+) -> list[dict[str, Any]]:
     """Every field of `model` as a row: path, title, group, section, control, unit, limits, step, default, help.
 
     Rows follow the model's `stages`, where it names the order of its groups. Nested models are flattened: their rows are put in the nested model's group, under its title or their own group's name as `section`.
@@ -213,7 +324,9 @@ def describe(model: type[BaseModel], prefix: str = "", group: str = "", section_
         extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
         if isinstance(field.default, BaseModel):
             nested_group = str(extra.get("group") or group)
-            nested = describe(type(field.default), f"{prefix}{name}.", nested_group, field.title or name)
+            nested = describe(
+                type(field.default), f"{prefix}{name}.", nested_group, field.title or name
+            )
             values = field.default.model_dump(mode="json")
             for row in nested:
                 row["default"] = values[row["path"].removeprefix(f"{prefix}{name}.")]
@@ -239,17 +352,23 @@ def describe(model: type[BaseModel], prefix: str = "", group: str = "", section_
                 "step": extra.get("step"),
                 "options": extra.get("options"),
                 "to": extra.get("to"),
+                "closed": extra.get("closed"),
+                "least": extra.get("least"),
                 "default": list(default) if isinstance(default, tuple) else default,
                 "help": field.description or "",
             }
         )
     stages: tuple[str, ...] = getattr(model, "stages", ())
-    return sorted(rows, key=lambda row: stages.index(row["group"])) if stages and not prefix else rows
+    return (
+        sorted(rows, key=lambda row: stages.index(row["group"])) if stages and not prefix else rows
+    )
 
 
 def with_values(values: Mapping[str, Any], settings: Mapping[str, Any]) -> dict[str, Any]:
     """A deep copy of `values` in which each dotted path of `settings` is set."""
-    out: dict[str, Any] = {k: with_values(v, {}) if isinstance(v, Mapping) else v for k, v in values.items()}
+    out: dict[str, Any] = {
+        k: with_values(v, {}) if isinstance(v, Mapping) else v for k, v in values.items()
+    }
     for path, value in settings.items():
         place = out
         *parents, last = path.split(".")
@@ -258,4 +377,16 @@ def with_values(values: Mapping[str, Any], settings: Mapping[str, Any]) -> dict[
             if not isinstance(place, dict):
                 raise ParameterError(path, "there is no such field")
         place[last] = value
+    return out
+
+
+def with_nested(values: Mapping[str, Any], others: Mapping[str, Any]) -> dict[str, Any]:
+    """A deep copy of `values` in which the leaves of `others` take the place of theirs."""
+    out = with_values(values, {})
+    for name, value in others.items():
+        within = out.get(name)
+        if isinstance(value, Mapping) and isinstance(within, Mapping):
+            out[name] = with_nested(within, value)
+        else:
+            out[name] = with_values(value, {}) if isinstance(value, Mapping) else value
     return out

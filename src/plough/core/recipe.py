@@ -9,12 +9,14 @@ from pydantic import Field, ValidationError
 
 from plough.core.errors import FormatError
 from plough.core.kinds import get_kind
+from plough.core.migrate import VERSION, migrated_document
 from plough.core.parameters import Parameters, Seed, build, fault
 
 
 class Recipe(Parameters):
     """What an asset is grown from."""
 
+    version: int = VERSION
     kind: str = Field(max_length=40)
     name: str = Field("", max_length=80)
     parameters: dict[str, Any] = Field(default_factory=dict)
@@ -24,7 +26,10 @@ class Recipe(Parameters):
 def write_recipe(kind: str, name: str, parameters: dict[str, Any], seeds: list[int]) -> bytes:
     """The recipe as indented JSON, with every parameter."""
     whole = build(get_kind(kind).parameters, parameters).model_dump(mode="json")
-    return orjson.dumps({"kind": kind, "name": name, "parameters": whole, "seeds": list(seeds)}, option=orjson.OPT_INDENT_2)
+    return orjson.dumps(
+        {"version": VERSION, "kind": kind, "name": name, "parameters": whole, "seeds": list(seeds)},
+        option=orjson.OPT_INDENT_2,
+    )
 
 
 def read_recipe(data: bytes) -> Recipe:
@@ -40,8 +45,13 @@ def read_recipe(data: bytes) -> Recipe:
         raise FormatError(f"this is not JSON: {error}") from None
     if not isinstance(values, dict) or "kind" not in values:
         raise FormatError("this is not a recipe: it has no field 'kind'")
+    version = values.get("version", 1)
+    if not isinstance(version, int) or not 1 <= version <= VERSION:
+        raise FormatError(
+            f"version: a whole number from 1 to {VERSION} is needed (got {version!r})"
+        )
     try:
-        recipe = Recipe.model_validate(values)
+        recipe = Recipe.model_validate(migrated_document(values, version))
     except ValidationError as error:
         raise fault(error) from None
     build(get_kind(recipe.kind).parameters, recipe.parameters, "parameters")

@@ -13,7 +13,7 @@ from plough.core.kinds import Kind, make
 from plough.core.parameters import build, describe, parse_color, with_values
 from plough.core.rng import stream, symmetric, uniform
 
-_KEPT = {"age", "complexity", "seed"}  #: controls that are no part of a walk
+_KEPT = {"age", "fullness", "seed"}  #: controls that are no part of a walk
 _OFTEN = 0.6  #: share of the numbers that one step moves
 
 
@@ -24,7 +24,9 @@ def _at(values: Mapping[str, Any], path: str) -> Any:
     return place
 
 
-def vary(kind: Kind, values: Mapping[str, Any], strength: float, locked: Collection[str], seed: int) -> dict[str, Any]:
+def vary(
+    kind: Kind, values: Mapping[str, Any], strength: float, locked: Collection[str], seed: int
+) -> dict[str, Any]:
     """`values` of `kind` with its numbers, curves and colours moved at random.
 
     Args:
@@ -45,7 +47,11 @@ def vary(kind: Kind, values: Mapping[str, Any], strength: float, locked: Collect
         now = _at(whole, path)
         if control in ("slider", "count"):
             low, high = row["soft"] or (row["low"], row["high"])
-            step = strength * float(symmetric(key, moves, np.uint64(1))) * (0.30 * abs(now) + 0.06 * (high - low))
+            step = (
+                strength
+                * float(symmetric(key, moves, np.uint64(1)))
+                * (0.30 * abs(now) + 0.06 * (high - low))
+            )
             if now == 0 and (control == "count" or row["low"] == 0):
                 continue  # what is not there stays away
             moved = min(row["high"], max(row["low"], now + step))
@@ -53,11 +59,23 @@ def vary(kind: Kind, values: Mapping[str, Any], strength: float, locked: Collect
             settings[path] = max(1, round(moved)) if control == "count" and now else moved
         elif control == "curve":
             settings[path] = [
-                [x, min(1.0, max(0.0, y + strength * 0.25 * float(symmetric(key, moves, np.uint64(2 + k)))))]
+                [
+                    x,
+                    min(
+                        1.0,
+                        max(
+                            0.0,
+                            y + strength * 0.25 * float(symmetric(key, moves, np.uint64(2 + k))),
+                        ),
+                    ),
+                ]
                 for k, (x, y) in enumerate(now)
             ]
         elif control == "color":
-            rgb = [c + strength * 0.10 * float(symmetric(key, moves, np.uint64(2 + k))) for k, c in enumerate(parse_color(now))]
+            rgb = [
+                c + strength * 0.10 * float(symmetric(key, moves, np.uint64(2 + k)))
+                for k, c in enumerate(parse_color(now))
+            ]
             settings[path] = "#" + "".join(f"{round(255 * min(1.0, max(0.0, c))):02x}" for c in rgb)
     moved_values = with_values(whole, settings)
     build(kind.parameters, moved_values)
@@ -65,7 +83,12 @@ def vary(kind: Kind, values: Mapping[str, Any], strength: float, locked: Collect
 
 
 def cousins(
-    kind: Kind, values: Mapping[str, Any], strength: float, locked: Collection[str], seed: int, count: int = 8
+    kind: Kind,
+    values: Mapping[str, Any],
+    strength: float,
+    locked: Collection[str],
+    seed: int,
+    count: int = 8,
 ) -> list[dict[str, Any]]:
     """`count` recipes about `values` that can be made; those that would be refused are drawn again, closer by.
 
@@ -85,5 +108,9 @@ def cousins(
             out.append(found)
             break
         else:
-            raise ParameterError("strength", "no cousin of this recipe can be made; lower the strength", value=strength)
+            raise ParameterError(
+                "strength",
+                "no cousin of this recipe can be made; lower the strength",
+                value=strength,
+            )
     return out

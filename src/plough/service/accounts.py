@@ -18,7 +18,9 @@ from plough.service.errors import NotAllowed, NotFound, NotSignedIn, TooMany
 COOKIE = "plough_session"
 _LIFETIME = timedelta(days=30)
 _hasher = PasswordHasher(time_cost=2, memory_cost=19_456, parallelism=1)
-_unknown = _hasher.hash("nobody has this password")  # checked for unknown names, so that the time tells nothing
+_unknown = _hasher.hash(
+    "nobody has this password"
+)  # checked for unknown names, so that the time tells nothing
 ROLES = {"viewer": 0, "editor": 1, "owner": 2}
 
 
@@ -34,9 +36,15 @@ class Attempts:
         """Raises `TooMany` when `name` has failed too often lately."""
         with self._lock:
             now = datetime.now(UTC)
-            self._failed = {n: f for n, times in self._failed.items() if (f := [t for t in times if now - t < self.window])}
+            self._failed = {
+                n: f
+                for n, times in self._failed.items()
+                if (f := [t for t in times if now - t < self.window])
+            }
             if len(self._failed.get(name, ())) >= self.most:
-                raise TooMany(f"too many failed sign-ins for this name; try again in {self.window.seconds // 60} minutes")
+                raise TooMany(
+                    f"too many failed sign-ins for this name; try again in {self.window.seconds // 60} minutes"
+                )
 
     def fail(self, name: str) -> None:
         """Count a failure."""
@@ -83,14 +91,18 @@ def account_of(db: Db, token: str | None) -> Account:
     """The account of a session's token. Raises `NotSignedIn`."""
     if token:
         row = db.execute(
-            select(Account, Session.expires).join(Session, Session.account_id == Account.id).where(Session.token_hash == _token_hash(token))
+            select(Account, Session.expires)
+            .join(Session, Session.account_id == Account.id)
+            .where(Session.token_hash == _token_hash(token))
         ).first()
         if row is not None and row[1] > datetime.now(UTC):
             return row[0]
     raise NotSignedIn("sign in first")
 
 
-def scene_for(db: Db, account: Account, scene_id: str, role: str = "viewer", lock: bool = False) -> Scene:
+def scene_for(
+    db: Db, account: Account, scene_id: str, role: str = "viewer", lock: bool = False
+) -> Scene:
     """The scene, when `account` is a member with at least `role`.
 
     Args:

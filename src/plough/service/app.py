@@ -12,6 +12,8 @@ from fastapi import FastAPI, Request, WebSocket, WebSocketDisconnect
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.middleware.base import RequestResponseEndpoint
@@ -19,18 +21,23 @@ from starlette.middleware.gzip import GZipMiddleware
 
 import plough
 from plough.core.errors import DocumentError, ParameterError, PloughError, Superseded, TooLargeError
+from plough.core.library import Library
 from plough.core.scene import Evaluator
 from plough.service.accounts import COOKIE, account_of, scene_for
 from plough.service.api import accounts, bench, evaluation, releases, revisions, scenes
 from plough.service.api.context import Context
 from plough.service.db.session import Database
 from plough.service.errors import ServiceError
+from plough.service.limits import LimitBodies
 from plough.service.live import Live
 from plough.service.results import Results, picture_loader
-from plough.service.work import queue
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
 _POLICY = "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; connect-src 'self'; worker-src 'self' blob:; frame-ancestors 'none'"
+
+
+_OPEN = {"/api/session", "/api/health", "/api/openapi.json"}  #: need no session
+_TITLES = {413: "Too large", 404: "Not found", 405: "Not allowed"}
 
 
 def problem(status: int, title: str, detail: str, **more: Any) -> JSONResponse:
@@ -45,10 +52,20 @@ def _plough_problem(_: Request, error: Exception) -> Response:
     if isinstance(error, Superseded):
         return problem(409, "Superseded", str(error))
     if isinstance(error, ParameterError):
-        return problem(422, "Not valid", str(error), errors=[{"field": error.field, "message": error.message, "limit": error.limit}])
+        return problem(
+            422,
+            "Not valid",
+            str(error),
+            errors=[{"field": error.field, "message": error.message, "limit": error.limit}],
+        )
     if isinstance(error, DocumentError | TooLargeError | PloughError):
         field = str(error).split(":", 1)[0] if ":" in str(error) else ""
-        return problem(422, "Not valid", str(error), errors=[{"field": field, "message": str(error), "limit": ""}])
+        return problem(
+            422,
+            "Not valid",
+            str(error),
+            errors=[{"field": field, "message": str(error), "limit": ""}],
+        )
     raise error
 
 
@@ -58,7 +75,11 @@ def _validation_problem(_: Request, error: Exception) -> Response:
     for fault in error.errors():
         field = ".".join(str(p) for p in fault["loc"][1:]) or str(fault["loc"][0])
         context = fault.get("ctx", {})
-        limit = ", ".join(f"{k} {context[k]}" for k in ("ge", "gt", "le", "lt", "max_length", "min_length", "pattern") if k in context)
+        limit = ", ".join(
+            f"{k} {context[k]}"
+            for k in ("ge", "gt", "le", "lt", "max_length", "min_length", "pattern")
+            if k in context
+        )
         message = "there is no such field" if fault["type"] == "extra_forbidden" else fault["msg"]
         errors.append({"field": field, "message": message, "limit": limit})
     return problem(422, "Not valid", f"{errors[0]['field']}: {errors[0]['message']}", errors=errors)
@@ -66,40 +87,75 @@ def _validation_problem(_: Request, error: Exception) -> Response:
 
 def _http_problem(_: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
-    return problem(error.status_code, str(error.detail), str(error.detail))
+    answer = problem(
+        error.status_code, _TITLES.get(error.status_code, str(error.detail)), str(error.detail)
+    )
+    if error.status_code == 413:
+        answer.headers["Connection"] = "close"  # what is still on its way is not read
+    return answer
+
+
+def _busy(_: Request, error: Exception) -> Response:
+    """The database cannot be reached, or all its connections are in use."""
+    detail = "the service is busy, or its database is starting; try again in a few seconds"
+    answer = problem(503, "Busy", detail)
+    answer.headers["Retry-After"] = "3"
+    return answer
 
 
 def create_app(url: str) -> FastAPI:
     """The application on the database at `url`."""
     database = Database(url)
-    ctx = Context(database, Results(database), Evaluator(load=picture_loader(database)), Live(url), queue(url))
+    library = Library(load=picture_loader(database))
+    ctx = Context(database, Results(database), library, Evaluator(library), Live(url))
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         await ctx.live.start()
-        with ctx.queue.open():
-            yield
+        yield
         await ctx.live.stop()
         database.close()
 
     app = FastAPI(
-        title="Plough", version=plough.__version__, description="Grow, place and bake environments for games.", lifespan=lifespan,
-        docs_url=None, redoc_url=None, openapi_url="/api/openapi.json",
-    )  # fmt: skip
+        title="Plough",
+        version=plough.__version__,
+        description="Grow, place and bake environments for games.",
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+    )
     app.state.context = ctx
+    app.add_middleware(LimitBodies)
     app.add_middleware(GZipMiddleware, minimum_size=2_000, compresslevel=1)
     app.add_exception_handler(PloughError, _plough_problem)
     app.add_exception_handler(RequestValidationError, _validation_problem)
     app.add_exception_handler(HTTPException, _http_problem)
-    for router in (accounts.router, scenes.router, releases.router, evaluation.router, bench.router, revisions.router):
+    app.add_exception_handler(PoolTimeout, _busy)
+    app.add_exception_handler(OperationalError, _busy)
+    for router in (
+        accounts.router,
+        scenes.router,
+        releases.router,
+        evaluation.router,
+        bench.router,
+        revisions.router,
+    ):
         app.include_router(router)
 
     @app.middleware("http")
     async def guard(request: Request, call_next: RequestResponseEndpoint) -> Response:
         """Refuses edits that another site's page sends, and closes pages to everything from elsewhere."""
         origin = request.headers.get("origin")
-        if request.method not in ("GET", "HEAD", "OPTIONS") and origin and urlsplit(origin).netloc != request.headers.get("host"):
+        if (
+            request.method not in ("GET", "HEAD", "OPTIONS")
+            and origin
+            and urlsplit(origin).netloc != request.headers.get("host")
+        ):
             return problem(403, "Not allowed", "this request comes from a page of another site")
+        path = request.url.path
+        if path.startswith("/api/") and path not in _OPEN and COOKIE not in request.cookies:
+            return problem(401, "Not signed in", "sign in first")  # before anything is read
         response = await call_next(request)
         response.headers["Content-Security-Policy"] = _POLICY
         response.headers["X-Content-Type-Options"] = "nosniff"

@@ -29,7 +29,9 @@ class Live:
         self._url = url
         self._me = secrets.token_hex(4)
         self._sockets: dict[str, dict[WebSocket, str]] = defaultdict(dict)
-        self._others: dict[str, dict[str, list[str]]] = defaultdict(dict)  # scene -> process -> names
+        self._others: dict[str, dict[str, list[str]]] = defaultdict(
+            dict
+        )  # scene -> process -> names
         self._task: asyncio.Task[None] | None = None
         self._connection: psycopg.AsyncConnection[Any] | None = None
 
@@ -47,14 +49,18 @@ class Live:
     async def _listen(self) -> None:
         while True:
             try:
-                async with await psycopg.AsyncConnection.connect(self._url, autocommit=True) as connection:
+                async with await psycopg.AsyncConnection.connect(
+                    self._url, autocommit=True
+                ) as connection:
                     await connection.execute(sql.SQL("LISTEN {}").format(sql.Identifier(CHANNEL)))
                     self._connection = connection
                     await self._broadcast("*", {"type": "resumed"})
                     async for message in connection.notifies():
                         await self._take(orjson.loads(message.payload))
             except (psycopg.Error, OSError) as error:
-                log.warning("the database connection for live edits was lost (%s); trying again", error)
+                log.warning(
+                    "the database connection for live edits was lost (%s); trying again", error
+                )
             self._connection = None
             await asyncio.sleep(1)
 
@@ -75,10 +81,20 @@ class Live:
         return sorted(here.union(*self._others[scene].values()))
 
     async def _tell(self, scene: str, ask: bool = False) -> None:
-        message = {"scene": scene, "type": "here", "process": self._me, "names": sorted(set(self._sockets[scene].values())), "ask": ask}
+        message = {
+            "scene": scene,
+            "type": "here",
+            "process": self._me,
+            "names": sorted(set(self._sockets[scene].values())),
+            "ask": ask,
+        }
         if self._connection is not None:
-            async with await psycopg.AsyncConnection.connect(self._url, autocommit=True) as connection:
-                await connection.execute("SELECT pg_notify(%s, %s)", (CHANNEL, orjson.dumps(message).decode()))
+            async with await psycopg.AsyncConnection.connect(
+                self._url, autocommit=True
+            ) as connection:
+                await connection.execute(
+                    "SELECT pg_notify(%s, %s)", (CHANNEL, orjson.dumps(message).decode())
+                )
         else:
             await self._broadcast(scene, {"type": "presence", "names": self.names(scene)})
 

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import UTC, datetime, timedelta
 from threading import Lock
 
-from sqlalchemy import delete, func, select, text
+from sqlalchemy import delete, func, select, text, update
 from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session as Db
 
 from plough.core.errors import FormatError
 from plough.core.formats.glb import Images
 from plough.core.formats.images import encode
 from plough.core.hashing import digest, key_of
+from plough.core.kernels import core_key
 from plough.core.mesh.material import Material
 from plough.service.db.session import Database
 from plough.service.db.tables import Blob, Picture, ReleaseFile, Result
@@ -43,7 +45,6 @@ class Results:
         self._held: OrderedDict[str, bytes] = OrderedDict()
         self._bytes = 0
         self._keys: OrderedDict[str, dict[str, str]] = OrderedDict()
-        self._kept: set[str] = set()  # keys that the database holds, too
         self._lock = Lock()
 
     def put(self, data: bytes) -> str:
@@ -57,6 +58,14 @@ class Results:
             while self._bytes > self.most_bytes and len(self._held) > 1:
                 self._bytes -= len(self._held.popitem(last=False)[1])
         return name
+
+    def hold(self, name: str, make: Callable[[], bytes]) -> str:
+        """As `put`, for bytes whose hash is known already: they are made only when they are not held."""
+        with self._lock:
+            if name in self._held:
+                self._held.move_to_end(name)
+                return name
+        return self.put(make())
 
     def get(self, name: str) -> bytes | None:
         """The bytes with the hash `name`, from memory or the database."""
@@ -72,27 +81,26 @@ class Results:
         return blob.data
 
     def result(self, key: str, make: Callable[[], dict[str, bytes]], keep: bool) -> dict[str, str]:
-        """Hashes by name of what `make` gives, made once for each `key`; `keep` writes it to the database too."""
-        key = key_of(key)
+        """Hashes by name of what `make` gives, made once for each `key` and code of the core; `keep` writes it to the database too."""
+        key = key_of(core_key(), key)
         with self._lock:
             known = self._keys.get(key)
-            if known is not None and (key in self._kept or all(h in self._held for h in known.values())):
+            if known is not None and all(h in self._held for h in known.values()):
                 self._keys.move_to_end(key)
                 return known
         with self.database.session() as db:
             row = db.get(Result, key)
-            if row is not None:
+            if row is not None and _all_there(db, row.blobs.values()):
                 row.used = func.now()
-                self._kept.add(key)
                 return self._know(key, dict(row.blobs))
         made = make()
         names = {name: self.put(data) for name, data in made.items()}
         if keep and all(len(data) <= PIECE for data in made.values()):
             with self.database.session() as db:
-                blobs = sorted({(names[n], data) for n, data in made.items()})
-                db.execute(insert(Blob).on_conflict_do_nothing(), [{"hash": h, "data": d} for h, d in blobs])
-                db.execute(insert(Result).values(key=key, blobs=names).on_conflict_do_nothing())
-            self._kept.add(key)
+                _keep_blobs(db, {names[n]: data for n, data in made.items()})
+                same = {"blobs": names, "used": func.now()}
+                made_row = insert(Result).values(key=key, blobs=names)
+                db.execute(made_row.on_conflict_do_update(index_elements=["key"], set_=same))
         return self._know(key, names)
 
     def _know(self, key: str, names: dict[str, str]) -> dict[str, str]:
@@ -119,13 +127,12 @@ class Results:
         pieces = [data[i : i + PIECE] for i in range(0, len(data), PIECE)] or [b""]
         names = [digest(p) for p in pieces]
         with self.database.session() as db:
-            known = set(db.scalars(select(Blob.hash).where(Blob.hash.in_(names))))
-            for name, piece in sorted(dict(zip(names, pieces, strict=True)).items()):
-                if name not in known:
-                    db.execute(insert(Blob).values(hash=name, data=piece).on_conflict_do_nothing())
+            _keep_blobs(db, dict(zip(names, pieces, strict=True)))
             values = {"ordinal": ordinal, "bytes": len(data), "pieces": names}
             row = insert(ReleaseFile).values(release_id=release_id, path=path, **values)
-            db.execute(row.on_conflict_do_update(index_elements=["release_id", "path"], set_=values))
+            db.execute(
+                row.on_conflict_do_update(index_elements=["release_id", "path"], set_=values)
+            )
 
     def read_pieces(self, names: list[str]) -> Iterator[bytes]:
         """The pieces of a file, one at a time."""
@@ -138,13 +145,35 @@ class Results:
             yield data
 
     def tidy(self, unused_for: timedelta = timedelta(days=30)) -> int:
-        """Forget kept results that nobody asked for in `unused_for`, and blobs that nothing refers to; the number of blobs removed."""
+        """Forget kept results that nobody asked for in `unused_for`, and blobs of more than a day that nothing refers to.
+
+        Returns:
+            The number of blobs removed.
+        """
         with self.database.session() as db:
             db.execute(delete(Result).where(Result.used < datetime.now(UTC) - unused_for))
             gone = db.execute(
                 text(
-                    "DELETE FROM blob WHERE hash NOT IN (SELECT jsonb_array_elements_text(pieces) FROM release_file)"
-                    " AND hash NOT IN (SELECT value FROM result, jsonb_each_text(blobs))"
+                    "DELETE FROM blob WHERE at < now() - interval '1 day' AND NOT EXISTS (SELECT 1"
+                    " FROM release_file f WHERE f.pieces ? blob.hash) AND NOT EXISTS (SELECT 1"
+                    " FROM result r, jsonb_each_text(r.blobs) b WHERE b.value = blob.hash)"
                 )
             )
             return int(gone.rowcount)  # type: ignore[attr-defined]
+
+
+def _all_there(db: Db, names: Iterable[str]) -> bool:
+    """Whether the database holds all of the blobs."""
+    wanted = set(names)
+    found = db.scalar(select(func.count()).select_from(Blob).where(Blob.hash.in_(wanted)))
+    return found == len(wanted)
+
+
+def _keep_blobs(db: Db, blobs: Mapping[str, bytes]) -> None:
+    """Write blobs; those that are there already are marked as in use, so that tidying leaves them alone."""
+    touched = update(Blob).where(Blob.hash.in_(list(blobs))).values(at=func.now())
+    there = set(db.scalars(touched.returning(Blob.hash)))
+    for name in sorted(set(blobs) - there):
+        row = insert(Blob).values(hash=name, data=blobs[name])
+        again = row.on_conflict_do_update(index_elements=["hash"], set_={"at": func.now()})
+        db.execute(again)

@@ -46,14 +46,18 @@ def check_port(host: str, port: int) -> None:
         try:
             s.bind((host, port))
         except OSError as error:
-            raise SetupError(f"port {port} on {host} cannot be used ({error.strerror}); choose another with --port") from None
+            raise SetupError(
+                f"port {port} on {host} cannot be used ({error.strerror}); choose another with --port"
+            ) from None
 
 
 @contextmanager
 def worker(url: str) -> Iterator[subprocess.Popen[bytes]]:
     """A worker process beside the service, so that a bake never slows the screens down."""
     environment = os.environ | {"PLOUGH_DATABASE_URL": url}
-    process = subprocess.Popen([sys.executable, "-m", "plough", "work"], env=environment, start_new_session=True)
+    process = subprocess.Popen(
+        [sys.executable, "-m", "plough", "work"], env=environment, start_new_session=True
+    )
     try:
         yield process
     finally:
@@ -80,7 +84,11 @@ def serve(host: str, port: int, demo: bool) -> None:
             store = Database(url)
             load_demo(store)
             store.close()
-            lines += ["Sign in as " + ", ".join(f"{n} (password {p}, {r})" for n, (p, r) in ACCOUNTS.items()) + "."]
+            lines += [
+                "Sign in as "
+                + ", ".join(f"{n} (password {p}, {r})" for n, (p, r) in ACCOUNTS.items())
+                + "."
+            ]
         with worker(url):
             _run(url, host, port, lines, began)
 
@@ -93,9 +101,21 @@ def _run(url: str, host: str, port: int, lines: list[str], began: float) -> None
     class Server(uvicorn.Server):
         async def startup(self, sockets: list[socket.socket] | None = None) -> None:
             await super().startup(sockets)
-            print("\n".join([*lines, f"Ready after {time.monotonic() - began:.1f} s. Ctrl+C stops it."]), flush=True)
+            print(
+                "\n".join(
+                    [*lines, f"Ready after {time.monotonic() - began:.1f} s. Ctrl+C stops it."]
+                ),
+                flush=True,
+            )
 
-    config = uvicorn.Config(create_app(url), host=host, port=port, log_level="warning", ws_max_size=65_536, timeout_graceful_shutdown=3)
+    config = uvicorn.Config(
+        create_app(url),
+        host=host,
+        port=port,
+        log_level="warning",
+        ws_max_size=65_536,
+        timeout_graceful_shutdown=3,
+    )
     server = Server(config)
 
     def stop(*_: object) -> None:

@@ -11,22 +11,44 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 import orjson
+from pydantic import Field
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session as Db
 
 from plough.core.errors import ParameterError
-from plough.core.parameters import build
+from plough.core.parameters import Parameters, build
+from plough.core.scene.document import (
+    MOST_ASSETS,
+    MOST_LAYERS,
+    SceneDocument,
+    Settings,
+    check_asset,
+    check_layer,
+    check_order,
+)
 from plough.core.scene.document import Asset as AssetModel
-from plough.core.scene.document import SceneDocument, Settings, check_asset, check_order
-from plough.core.scene.layers import LAYER_KINDS
+from plough.core.scene.document import Layer as LayerModel
+from plough.core.scene.registry import get_layer_kind
 from plough.service.db.tables import Account, Asset, Edit, Layer, Member, Scene
 from plough.service.errors import NotFound, Stale
 
 CHANNEL = "plough"
 _LAST = 1e9  #: position of the bake
 Target = Scene | Layer | Asset
-_PLAIN = {"scene": ("name",), "layer": ("kind", "name", "hidden", "position"), "asset": ("kind", "name", "seeds", "tags", "images")}
+_PLAIN = {
+    "scene": ("name",),
+    "layer": ("kind", "name", "hidden", "position"),
+    "asset": ("kind", "name", "seeds", "tags", "images"),
+}
 _TREE = {"scene": "settings", "layer": "parameters", "asset": "parameters"}
+
+
+class _Named(Parameters):
+    name: str = Field(min_length=1, max_length=80)
+
+
+def _position(kind: str, place: int) -> float:
+    return _LAST if get_layer_kind(kind).place == "last" else float(place)
 
 
 def new_id() -> str:
@@ -36,7 +58,9 @@ def new_id() -> str:
 
 def notify(db: Db, scene_id: str, message: Mapping[str, Any]) -> None:
     """Tell everyone who looks at the scene, once the transaction commits."""
-    db.execute(select(func.pg_notify(CHANNEL, orjson.dumps({"scene": scene_id, **message}).decode())))
+    db.execute(
+        select(func.pg_notify(CHANNEL, orjson.dumps({"scene": scene_id, **message}).decode()))
+    )
 
 
 def flatten(tree: Mapping[str, Any], prefix: str) -> dict[str, Any]:
@@ -66,42 +90,74 @@ def _nested(fields: Mapping[str, Any], prefix: str) -> dict[str, Any]:
 
 
 def _fields(row: Target, target: str) -> dict[str, Any]:
-    return {n: getattr(row, n) for n in _PLAIN[target]} | flatten(getattr(row, _TREE[target]), _TREE[target])
+    return {n: getattr(row, n) for n in _PLAIN[target]} | flatten(
+        getattr(row, _TREE[target]), _TREE[target]
+    )
 
 
 def layers_of(db: Db, scene_id: str) -> list[Layer]:
     """The layers, in order."""
-    return list(db.scalars(select(Layer).where(Layer.scene_id == scene_id).order_by(Layer.position, Layer.id)))
+    return list(
+        db.scalars(
+            select(Layer).where(Layer.scene_id == scene_id).order_by(Layer.position, Layer.id)
+        )
+    )
 
 
 def assets_of(db: Db, scene_id: str) -> list[Asset]:
     """The assets, by name."""
-    return list(db.scalars(select(Asset).where(Asset.scene_id == scene_id).order_by(Asset.name, Asset.id)))
+    return list(
+        db.scalars(select(Asset).where(Asset.scene_id == scene_id).order_by(Asset.name, Asset.id))
+    )
 
 
 def document_of(db: Db, scene: Scene) -> SceneDocument:
     """The scene as a document."""
-    layers = [{"id": r.id, "kind": r.kind, "name": r.name, "hidden": r.hidden, "parameters": r.parameters} for r in layers_of(db, scene.id)]
+    layers = [
+        {"id": r.id, "kind": r.kind, "name": r.name, "hidden": r.hidden, "parameters": r.parameters}
+        for r in layers_of(db, scene.id)
+    ]
     assets = [
-        {"id": a.id, "name": a.name, "kind": a.kind, "parameters": a.parameters, "seeds": a.seeds, "tags": a.tags, "images": a.images}
+        {
+            "id": a.id,
+            "name": a.name,
+            "kind": a.kind,
+            "parameters": a.parameters,
+            "seeds": a.seeds,
+            "tags": a.tags,
+            "images": a.images,
+        }
         for a in assets_of(db, scene.id)
     ]
-    return SceneDocument.model_validate({"name": scene.name, "settings": scene.settings, "assets": assets, "layers": layers})
+    return SceneDocument.model_validate(
+        {"name": scene.name, "settings": scene.settings, "assets": assets, "layers": layers}
+    )
 
 
 def create_scene(db: Db, account: Account, document: SceneDocument) -> Scene:
     """A new scene owned by `account`, from a document."""
-    scene = Scene(id=new_id(), name=document.name, settings=document.settings.model_dump(mode="json"), version=1, edits=0)
+    scene = Scene(
+        id=new_id(),
+        name=document.name,
+        settings=document.settings.model_dump(mode="json"),
+        version=1,
+        edits=0,
+    )
     db.add(scene)
     db.flush()
     db.add(Member(scene_id=scene.id, account_id=account.id, role="owner"))
     for place, layer in enumerate(document.layers):
         db.add(
             Layer(
-                scene_id=scene.id, id=layer.id, kind=layer.kind, name=layer.name, hidden=layer.hidden,
-                position=_LAST if layer.kind == "bake" else float(place), parameters=layer.parameters.model_dump(mode="json"),
+                scene_id=scene.id,
+                id=layer.id,
+                kind=layer.kind,
+                name=layer.name,
+                hidden=layer.hidden,
+                position=_position(layer.kind, place),
+                parameters=layer.parameters,
             )
-        )  # fmt: skip
+        )
     for asset in document.assets:
         db.add(
             Asset(
@@ -131,7 +187,9 @@ def get(db: Db, scene: Scene, target: str, target_id: str) -> Any:
     """As `find`. Raises `NotFound`."""
     row = find(db, scene, target, target_id)
     if row is None:
-        raise NotFound(f"there is no {target} {target_id!r} in this scene; it may have been removed")
+        raise NotFound(
+            f"there is no {target} {target_id!r} in this scene; it may have been removed"
+        )
     return row
 
 
@@ -139,7 +197,8 @@ def check_version(row: Target, version: int, current: Callable[[], Any]) -> None
     """Raises `Stale`, with the present state, when `version` is not the row's."""
     if row.version != version:
         raise Stale(
-            f"this was changed meanwhile: the edit was made against version {version}, the present one is {row.version}", current=current()
+            f"this was changed meanwhile: the edit was made against version {version}, the present one is {row.version}",
+            current=current(),
         )
 
 
@@ -147,16 +206,10 @@ def _check(target: str, row: Target) -> None:
     """Raises `ParameterError` when what the row holds is not valid."""
     if isinstance(row, Scene):
         build(Settings, row.settings, "settings")
-        build(
-            SceneDocument,
-            {"name": row.name, "layers": [{"kind": "ground", "id": "g", "name": "g"}, {"kind": "bake", "id": "b", "name": "b"}]},
-        )
+        build(_Named, {"name": row.name})
     elif isinstance(row, Layer):
-        kind = LAYER_KINDS.get(row.kind)
-        if kind is None:
-            raise ParameterError("kind", f"there is no layer kind {row.kind!r}; known: {', '.join(LAYER_KINDS)}", value=row.kind)
-        build(kind.parameters, row.parameters, "parameters")
-        build(kind.layer, {"id": row.id, "name": row.name, "kind": row.kind, "hidden": row.hidden, "parameters": row.parameters})
+        values = {n: getattr(row, n) for n in ("id", "name", "kind", "hidden", "parameters")}
+        check_layer(build(LayerModel, values))
     else:
         asset = build(
             AssetModel,
@@ -170,10 +223,21 @@ def _check(target: str, row: Target) -> None:
                 "parameters": row.parameters,
             },
         )
-        check_asset(asset, "")
+        check_asset(asset)
 
 
-def _write(db: Db, scene: Scene, target: str, target_id: str, fields: dict[str, Any] | None) -> None:
+def _check_room(db: Db, scene: Scene, target: str) -> None:
+    """Raises `ParameterError` when the scene holds as many layers, or assets, as it may."""
+    model, most = (Layer, MOST_LAYERS) if target == "layer" else (Asset, MOST_ASSETS)
+    query = select(func.count()).select_from(model).where(model.scene_id == scene.id)
+    if (db.scalar(query) or 0) >= most:
+        message = f"the scene has {most} {target}s, the most that it may have; remove one first"
+        raise ParameterError(f"{target}s", message, limit=str(most))
+
+
+def _write(
+    db: Db, scene: Scene, target: str, target_id: str, fields: dict[str, Any] | None
+) -> None:
     """Set the fields of a target; None removes it, a target that does not exist is made."""
     row = find(db, scene, target, target_id)
     if fields is None:
@@ -184,7 +248,10 @@ def _write(db: Db, scene: Scene, target: str, target_id: str, fields: dict[str, 
     plain, tree = _PLAIN[target], _TREE[target]
     if row is None:
         values = {n: fields[n] for n in plain if n in fields} | {tree: _nested(fields, tree)}
-        row = (Layer if target == "layer" else Asset)(scene_id=scene.id, id=target_id, version=1, **values)
+        _check_room(db, scene, target)
+        row = (Layer if target == "layer" else Asset)(
+            scene_id=scene.id, id=target_id, version=1, **values
+        )
         _check(target, row)
         db.add(row)
     else:
@@ -192,7 +259,15 @@ def _write(db: Db, scene: Scene, target: str, target_id: str, fields: dict[str, 
             if name in fields:
                 setattr(row, name, fields[name])
         setattr(
-            row, tree, _nested({**flatten(getattr(row, tree), tree), **{k: v for k, v in fields.items() if k.startswith(f"{tree}.")}}, tree)
+            row,
+            tree,
+            _nested(
+                {
+                    **flatten(getattr(row, tree), tree),
+                    **{k: v for k, v in fields.items() if k.startswith(f"{tree}.")},
+                },
+                tree,
+            ),
         )
         _check(target, row)
         row.version += 1
@@ -200,27 +275,58 @@ def _write(db: Db, scene: Scene, target: str, target_id: str, fields: dict[str, 
 
 
 def _record(
-    db: Db, scene: Scene, account: Account, target: str, target_id: str, title: str, forward: dict[str, Any] | None,
-    inverse: dict[str, Any] | None, kind: str = "edit", of: int | None = None,
-) -> int:  # fmt: skip
+    db: Db,
+    scene: Scene,
+    account: Account,
+    target: str,
+    target_id: str,
+    title: str,
+    forward: dict[str, Any] | None,
+    inverse: dict[str, Any] | None,
+    kind: str = "edit",
+    of: int | None = None,
+) -> int:
     scene.edits += 1
     scene.updated = func.now()
     db.add(
         Edit(
-            scene_id=scene.id, number=scene.edits, account_id=account.id, kind=kind, of=of, title=title[:200], target=target,
-            target_id=target_id, forward=forward, inverse=inverse,
+            scene_id=scene.id,
+            number=scene.edits,
+            account_id=account.id,
+            kind=kind,
+            of=of,
+            title=title[:200],
+            target=target,
+            target_id=target_id,
+            forward=forward,
+            inverse=inverse,
         )
-    )  # fmt: skip
+    )
     db.flush()
     notify(
         db,
         scene.id,
-        {"type": "edit", "number": scene.edits, "author": account.name, "target": target, "id": target_id, "title": title[:200]},
+        {
+            "type": "edit",
+            "number": scene.edits,
+            "author": account.name,
+            "target": target,
+            "id": target_id,
+            "title": title[:200],
+        },
     )
     return scene.edits
 
 
-def change(db: Db, scene: Scene, account: Account, target: str, target_id: str, fields: dict[str, Any], title: str) -> int | None:
+def change(
+    db: Db,
+    scene: Scene,
+    account: Account,
+    target: str,
+    target_id: str,
+    fields: dict[str, Any],
+    title: str,
+) -> int | None:
     """Set `fields` of an existing target; the number of the edit, or None when nothing differs.
 
     Raises:
@@ -231,10 +337,20 @@ def change(db: Db, scene: Scene, account: Account, target: str, target_id: str, 
     if not forward:
         return None
     _write(db, scene, target, target_id, forward)
-    return _record(db, scene, account, target, target_id, title, forward, {k: before.get(k) for k in forward})
+    return _record(
+        db, scene, account, target, target_id, title, forward, {k: before.get(k) for k in forward}
+    )
 
 
-def create(db: Db, scene: Scene, account: Account, target: str, target_id: str, fields: dict[str, Any], title: str) -> int:
+def create(
+    db: Db,
+    scene: Scene,
+    account: Account,
+    target: str,
+    target_id: str,
+    fields: dict[str, Any],
+    title: str,
+) -> int:
     """Make a new layer or asset."""
     _write(db, scene, target, target_id, fields)
     row = get(db, scene, target, target_id)
@@ -255,11 +371,20 @@ def position_before(db: Db, scene: Scene, moved: str, before: str | None) -> flo
         ParameterError: it would come to stand before the ground or behind the bake.
     """
     others = [row for row in layers_of(db, scene.id) if row.id != moved]
-    place = next((i for i, row in enumerate(others) if row.id == before), None) if before else len(others) - 1
+    place = (
+        next((i for i, row in enumerate(others) if row.id == before), None)
+        if before
+        else len(others) - 1
+    )
     if place is None:
         raise ParameterError("before", f"there is no layer {before!r}", value=before)
     if place == 0:
-        raise ParameterError("before", "the ground stays the first layer", limit="a layer right of the ground", value=before)
+        raise ParameterError(
+            "before",
+            "the ground stays the first layer",
+            limit="a layer right of the ground",
+            value=before,
+        )
     low = others[place - 1].position
     high = others[place].position
     return low + 1.0 if high >= _LAST else 0.5 * (low + high)
@@ -268,7 +393,10 @@ def position_before(db: Db, scene: Scene, moved: str, before: str | None) -> flo
 def _stacks(db: Db, scene: Scene, account: Account) -> tuple[list[Edit], list[Edit]]:
     """Edits of `account` that can be undone and redone, the next one last."""
     newest = db.scalars(
-        select(Edit).where(Edit.scene_id == scene.id, Edit.account_id == account.id).order_by(Edit.number.desc()).limit(600)
+        select(Edit)
+        .where(Edit.scene_id == scene.id, Edit.account_id == account.id)
+        .order_by(Edit.number.desc())
+        .limit(600)
     )
     by_number: dict[int, Edit] = {}
     undo: list[Edit] = []
@@ -304,15 +432,24 @@ def step(db: Db, scene: Scene, account: Account, kind: str) -> str | None:
     if not stack:
         raise NotFound(f"there is nothing to {kind}")
     edit = stack[-1]
-    forward, wanted = (edit.inverse, edit.forward) if kind == "undo" else (edit.forward, edit.inverse)
+    forward, wanted = (
+        (edit.inverse, edit.forward) if kind == "undo" else (edit.forward, edit.inverse)
+    )
     row = find(db, scene, edit.target, edit.target_id)
     note = None
     applied: dict[str, Any] | None = None
     inverse: dict[str, Any] | None = None
     if forward is None or wanted is None:  # the edit made or removed the target
         present = None if row is None else _fields(row, edit.target)
-        if forward is None and present is not None and wanted is not None and any(present.get(k) != v for k, v in wanted.items()):
-            note = f"{edit.title!r}: it has been changed since by someone else, so it is left as it is"
+        if (
+            forward is None
+            and present is not None
+            and wanted is not None
+            and any(present.get(k) != v for k, v in wanted.items())
+        ):
+            note = (
+                f"{edit.title!r}: it has been changed since by someone else, so it is left as it is"
+            )
         elif (present is None) == (forward is None):
             note = f"{edit.title!r}: it is so already"
         else:
@@ -330,6 +467,17 @@ def step(db: Db, scene: Scene, account: Account, kind: str) -> str | None:
         if applied:
             _write(db, scene, edit.target, edit.target_id, applied)
     if edit.target == "layer":
-        check_order(document_of(db, scene))
-    _record(db, scene, account, edit.target, edit.target_id, f"{kind}: {edit.title}", applied, inverse, kind, edit.number)
+        check_order(layers_of(db, scene.id))
+    _record(
+        db,
+        scene,
+        account,
+        edit.target,
+        edit.target_id,
+        f"{kind}: {edit.title}",
+        applied,
+        inverse,
+        kind,
+        edit.number,
+    )
     return note

@@ -10,24 +10,26 @@ import asyncio
 import contextlib
 import logging
 import signal
-from datetime import UTC, datetime
-from typing import Any
+from collections.abc import Callable
 
 import orjson
-from procrastinate import App, JobContext, PsycopgConnector, RetryStrategy, SyncPsycopgConnector
+import psycopg
+from procrastinate import App, JobContext, PsycopgConnector, RetryStrategy
+from procrastinate.exceptions import ConnectorException
+from sqlalchemy.exc import DBAPIError
 
 from plough.core.bake.bundle import Baker
 from plough.core.cache import Cache
 from plough.core.errors import PloughError
+from plough.core.library import Library
 from plough.core.scene import Evaluator, read_document
+from plough.service import releases
 from plough.service.db.session import Database
-from plough.service.db.tables import Release
 from plough.service.results import Results, picture_loader
-from plough.service.scenes import notify
 
 log = logging.getLogger("plough.work")
-TASK = "plough.bake"
-_RETRY = RetryStrategy(max_attempts=3, exponential_wait=2, retry_exceptions={ConnectionError, OSError})
+_RETRY = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={ConnectionError})
+_LOST = (psycopg.Error, ConnectorException, DBAPIError, OSError)  #: the database cannot be reached
 
 
 class Stopped(PloughError):
@@ -35,120 +37,159 @@ class Stopped(PloughError):
 
 
 class Interrupted(ConnectionError):
-    """The worker is shutting down; the job is taken up again."""
+    """The worker is shutting down, or has lost the database; the job is taken up again."""
 
 
-def queue(url: str) -> App:
-    """The queue for putting jobs in, from ordinary threads."""
-    return App(connector=SyncPsycopgConnector(conninfo=url))
-
-
-def defer_bake(app: App, release_id: int) -> None:
-    """Put the bake of a release in the queue."""
-    app.configure_task(TASK, queue="bake", lock=f"release {release_id}").defer(release_id=release_id)
-
-
-def report(database: Database, release_id: int, **values: Any) -> Release:
-    """Change a release's row and tell everyone who looks at its scene."""
-    with database.session() as db:
-        release = db.get_one(Release, release_id)
-        for name, value in values.items():
-            setattr(release, name, value)
-        db.flush()
-        progress = {"release": release.number, "state": release.state, "done": release.done, "known": release.known, "part": release.part}
-        notify(db, release.scene_id, {"type": "release", **progress})
-        return release
-
-
-def _state(database: Database, release_id: int) -> str:
-    with database.session() as db:
-        release = db.get(Release, release_id)
-        return release.state if release else "stopping"
-
-
-def run_bake(database: Database, results: Results, cache: Cache, release_id: int, interrupted: Any = lambda: False) -> None:
-    """Bake a release and keep its files.
+def run_bake(
+    database: Database,
+    results: Results,
+    library: Library,
+    release_id: int,
+    interrupted: Callable[[], bool] = lambda: False,
+) -> None:
+    """Bake a release and keep its files; one that has ended is left as it is.
 
     Args:
         interrupted: called between parts; True ends the run, so that another can take it up.
-    """
-    if _state(database, release_id) not in ("queued", "running"):
-        report(database, release_id, state="cancelled", finished=datetime.now(UTC))
-        return
-    release = report(database, release_id, state="running", part="growing and placing")
 
+    Raises:
+        Interrupted: it is to be taken up again.
+    """
+    try:
+        with database.session() as db:
+            release = releases.move(db, release_id, "running", part="growing and placing")
+            if release is None:
+                if releases.state_of(db, release_id) == "stopping":
+                    releases.move(db, release_id, "cancelled")
+                return
+            document = release.document
+        try:
+            _bake(database, results, library, release_id, document, interrupted)
+        except Stopped:
+            _end(database, release_id, "cancelled")
+        except PloughError as error:
+            _end(database, release_id, "failed", error=str(error)[:1000])
+        except (Interrupted, *_LOST):
+            raise
+        except Exception as error:
+            log.exception("release %s failed", release_id)
+            _end(database, release_id, "failed", error=f"unexpected: {error}"[:1000])
+    except Interrupted:
+        _end(database, release_id, "queued", part="waiting for a worker")
+        raise
+    except _LOST as error:
+        raise Interrupted(f"the database was lost: {error}") from error
+
+
+def _end(database: Database, release_id: int, state: str, **values: object) -> None:
+    with database.session() as db:
+        if releases.move(db, release_id, state, **values) is None:
+            releases.move(db, release_id, "cancelled")  # it was to be stopped meanwhile
+
+
+def _bake(
+    database: Database,
+    results: Results,
+    library: Library,
+    release_id: int,
+    document: dict[str, object],
+    interrupted: Callable[[], bool],
+) -> None:
     def check() -> None:
-        if _state(database, release_id) == "stopping":
+        with database.session() as db:
+            state = releases.state_of(db, release_id)
+        if state != "running":
             raise Stopped("cancelled")
         if interrupted():
             raise Interrupted("the worker is shutting down")
 
-    try:
-        evaluator = Evaluator(cache, picture_loader(database))
-        evaluation = evaluator.evaluate(read_document(release.document), check)
-        baker = Baker(evaluation, evaluator)
-        known, total = len(baker.parts()), 0
-        report(database, release_id, known=known, done=0)
-        ordinal = 0
-        for done, (name, made) in enumerate(baker.run(), start=1):
-            check()
-            for path, data in made.items():
-                results.write_file(release_id, ordinal, path, data)
-                ordinal, total = ordinal + 1, total + len(data)
-            report(database, release_id, done=done, part=name, bytes=total)
+    def say(**values: object) -> None:
+        with database.session() as db:
+            if releases.move(db, release_id, "running", **values) is None:
+                raise Stopped("cancelled")
 
-        manifest = orjson.loads(baker.files["manifest.json"])
-        report(database, release_id, state="done", manifest=manifest, part="", finished=datetime.now(UTC))
-    except Stopped:
-        report(database, release_id, state="cancelled", part="", finished=datetime.now(UTC))
-    except Interrupted:
-        report(database, release_id, state="queued", part="waiting for a worker")
-        raise
-    except PloughError as error:
-        report(database, release_id, state="failed", error=str(error)[:1000], part="", finished=datetime.now(UTC))
-    except Exception as error:
-        log.exception("release %s failed", release_id)
-        report(database, release_id, state="failed", error=f"unexpected: {error}"[:1000], part="", finished=datetime.now(UTC))
+    evaluation = Evaluator(library).evaluate(read_document(document), check)
+    baker = Baker(evaluation, library)
+    ordinal, total = 0, 0
+    say(known=len(baker.parts()), done=0)
+    for done, (name, made) in enumerate(baker.run(), start=1):
+        check()
+        for path, data in made.items():
+            results.write_file(release_id, ordinal, path, data)
+            ordinal, total = ordinal + 1, total + len(data)
+        say(done=done, part=name, bytes=total)
+    _end(database, release_id, "done", manifest=orjson.loads(baker.files["manifest.json"]))
 
 
-async def _rescue(app: App, every: float = 5.0) -> None:
-    """Give jobs of workers that have died back to the queue."""
+async def _rescue(app: App, database: Database, every: float = 5.0) -> None:
+    """Give jobs of workers that have died back to the queue, and take up releases that lost theirs."""
     while True:
-        for job in await app.job_manager.get_stalled_jobs(queue="bake", seconds_since_heartbeat=15):
+        for job in await app.job_manager.get_stalled_jobs(
+            queue=releases.QUEUE, seconds_since_heartbeat=15
+        ):
             log.warning("job %s was left by a worker that died; it is taken up again", job.id)
             await app.job_manager.retry_job(job)
+        await asyncio.to_thread(_reconcile, database)
         await asyncio.sleep(every)
 
 
+def _reconcile(database: Database) -> None:
+    with database.session() as db:
+        left = releases.reconcile(db)
+    if left:
+        log.warning("%d releases had lost their jobs; they are taken up again", left)
+
+
 async def work(url: str) -> None:
-    """Take jobs until asked to stop."""
-    app = App(connector=PsycopgConnector(conninfo=url, min_size=1, max_size=4))
-    database = Database(url)
-    results, cache = Results(database, 100_000_000), Cache(1_000_000_000)
+    """Take jobs until asked to stop; when the database goes away, begin anew once it is back."""
     stopping = asyncio.Event()
-    results.tidy()
-
-    @app.task(name=TASK, queue="bake", retry=_RETRY, pass_context=True)
-    async def bake(context: JobContext, release_id: int) -> None:
-        await asyncio.to_thread(run_bake, database, results, cache, release_id, lambda: stopping.is_set() or context.should_abort())
-
     loop = asyncio.get_running_loop()
     for name in (signal.SIGTERM, signal.SIGINT):
         loop.add_signal_handler(name, stopping.set)
-    async with app.open_async():
-        rescue = asyncio.create_task(_rescue(app))
-        runner = asyncio.create_task(
-            app.run_worker_async(
-                queues=["bake"],
-                install_signal_handlers=False,
-                update_heartbeat_interval=3,
-                stalled_worker_timeout=15,
-                delete_jobs="successful",
-            )
-        )
-        await asyncio.wait({asyncio.create_task(stopping.wait()), runner}, return_when=asyncio.FIRST_COMPLETED)
-        rescue.cancel()
-        runner.cancel()
-        with contextlib.suppress(asyncio.CancelledError):
-            await runner
+    database = Database(url)
+    results = Results(database, 100_000_000)
+    library = Library(Cache(1_000_000_000), picture_loader(database))
+    while not stopping.is_set():
+        try:
+            await _work(url, database, results, library, stopping)
+        except _LOST as error:
+            log.warning("the database was lost (%s); trying again", error)
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(stopping.wait(), 2)
     database.close()
+
+
+async def _work(
+    url: str, database: Database, results: Results, library: Library, stopping: asyncio.Event
+) -> None:
+    app = App(connector=PsycopgConnector(conninfo=url, min_size=1, max_size=4))
+    await asyncio.to_thread(results.tidy)
+
+    @app.task(name=releases.TASK, queue=releases.QUEUE, retry=_RETRY, pass_context=True)
+    async def bake(context: JobContext, release_id: int) -> None:
+        def interrupted() -> bool:
+            return stopping.is_set() or context.should_abort()
+
+        await asyncio.to_thread(run_bake, database, results, library, release_id, interrupted)
+
+    async with app.open_async():
+        tasks = [
+            asyncio.create_task(_rescue(app, database)),
+            asyncio.create_task(
+                app.run_worker_async(
+                    queues=[releases.QUEUE],
+                    install_signal_handlers=False,
+                    update_heartbeat_interval=3,
+                    stalled_worker_timeout=15,
+                    delete_jobs="successful",
+                )
+            ),
+            asyncio.create_task(stopping.wait()),
+        ]
+        done, _ = await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)
+        for task in done:
+            if not task.cancelled() and (error := task.exception()) is not None:
+                raise error

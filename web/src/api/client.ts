@@ -54,6 +54,8 @@ export interface Row {
   step: number | null;
   options: Record<string, string> | null;
   to: string | null;
+  closed: boolean | null; // of points: an outline
+  least: number | null; // of points
   default: unknown;
   help: string;
 }

@@ -480,6 +480,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/meshes/{asset_id}/{seed}/{detail}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Level Mesh
+         * @description An asset of the scene at one level of detail, as an evaluation tells; it is made when first asked for.
+         *
+         *     `key` tells what the asset is made from: an address whose key is no longer the asset's gives 404.
+         */
+        get: operations["level_mesh_api_scenes__scene_id__meshes__asset_id___seed___detail__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/make": {
         parameters: {
             query?: never;
@@ -514,6 +536,26 @@ export interface paths {
         get: operations["blob_api_blobs__name__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/blobs/pack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pack
+         * @description Several blobs in one answer: for each, in the order asked for, its length as uint32 little-endian and its bytes.
+         */
+        post: operations["pack_api_blobs_pack_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -631,7 +673,7 @@ export interface paths {
         put?: never;
         /**
          * Fit Triangles
-         * @description The greatest complexity at which the recipe has at most so many triangles.
+         * @description The greatest fullness at which the recipe has at most so many triangles.
          */
         post: operations["fit_triangles_api_bench_fit_post"];
         delete?: never;
@@ -877,41 +919,6 @@ export interface components {
             name: string;
         };
         /**
-         * AreaLayer
-         * @description An area.
-         */
-        AreaLayer: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * Hidden
-             * @default false
-             */
-            hidden: boolean;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "area";
-            parameters: components["schemas"]["AreaParameters"];
-        };
-        /**
-         * AreaParameters
-         * @description A polygon on the ground that other layers refer to.
-         */
-        AreaParameters: {
-            /**
-             * Corners
-             * @description East and south, in metres.
-             */
-            corners: [
-                number,
-                number
-            ][];
-        };
-        /**
          * Asset
          * @description What can be placed: a kind, its parameters and the seeds kept as variants.
          */
@@ -1004,71 +1011,6 @@ export interface components {
             version: number;
         };
         /**
-         * BakeLayer
-         * @description The bake; always the last layer.
-         */
-        BakeLayer: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * Hidden
-             * @default false
-             */
-            hidden: boolean;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "bake";
-            /**
-             * @default {
-             *       "instancing": true,
-             *       "levels": true,
-             *       "colliders": "asset",
-             *       "textures": true,
-             *       "ground_step": "2"
-             *     }
-             */
-            parameters: components["schemas"]["BakeParameters"];
-        };
-        /**
-         * BakeParameters
-         * @description What is written for the game.
-         */
-        BakeParameters: {
-            /**
-             * Instances by extension
-             * @description EXT_mesh_gpu_instancing; off writes a plain node for each placement.
-             * @default true
-             */
-            instancing: boolean;
-            /**
-             * Levels of detail
-             * @description MSFT_lod in the scene, and each level as a file of its own.
-             * @default true
-             */
-            levels: boolean;
-            /**
-             * Colliders
-             * @default asset
-             * @enum {string}
-             */
-            colliders: "asset" | "box" | "none";
-            /**
-             * Textures
-             * @default true
-             */
-            textures: boolean;
-            /**
-             * Ground mesh
-             * @default 2
-             * @enum {string}
-             */
-            ground_step: "1" | "2" | "4" | "8";
-        };
-        /**
          * CousinOut
          * @description A recipe near another.
          */
@@ -1126,6 +1068,27 @@ export interface components {
             };
             /** Scene */
             scene?: string | null;
+        };
+        /**
+         * CurveOut
+         * @description A line on the map.
+         */
+        CurveOut: {
+            /**
+             * Line
+             * @description Hash of n points, float32 little-endian: east and south in metres.
+             */
+            line: string;
+            /**
+             * Length
+             * @description Metres.
+             */
+            length: number;
+            /**
+             * Width
+             * @description Metres.
+             */
+            width: number;
         };
         /**
          * Draft
@@ -1278,6 +1241,24 @@ export interface components {
             limit: string;
         };
         /**
+         * FindingOut
+         * @description One thing that is wrong.
+         */
+        FindingOut: {
+            /** Code */
+            code: string;
+            /** Text */
+            text: string;
+            /** Severity */
+            severity: string;
+            /** Place */
+            place?: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /**
          * FitIn
          * @description A number of triangles to keep within.
          */
@@ -1314,8 +1295,8 @@ export interface components {
          * @description What keeps within it.
          */
         FitOut: {
-            /** Complexity */
-            complexity: number;
+            /** Fullness */
+            fullness: number;
             /** Triangles */
             triangles: number;
         };
@@ -1330,45 +1311,6 @@ export interface components {
             height: number;
             /** Width */
             width: number;
-        };
-        /**
-         * GroundLayer
-         * @description The terrain; always the first layer.
-         */
-        GroundLayer: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * Hidden
-             * @default false
-             */
-            hidden: boolean;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "ground";
-            /**
-             * @default {
-             *       "size": 512,
-             *       "resolution": 2,
-             *       "seed": 1,
-             *       "relief": 12,
-             *       "feature": 180,
-             *       "roughness": 0.42,
-             *       "ridges": 0,
-             *       "basin": false,
-             *       "basin_radius": 140,
-             *       "basin_depth": 3,
-             *       "basin_x": 0,
-             *       "basin_z": 0,
-             *       "water": false,
-             *       "water_level": 0
-             *     }
-             */
-            parameters: components["schemas"]["TerrainParameters"];
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -1402,6 +1344,24 @@ export interface components {
             parameters: {
                 [key: string]: unknown;
             }[];
+            /**
+             * Place
+             * @description Of a layer: first, middle or last.
+             * @default middle
+             */
+            place: string;
+            /**
+             * Gives
+             * @description Of a layer: the facets that its results hold.
+             * @default []
+             */
+            gives: string[];
+            /**
+             * Levels
+             * @description Of an asset: levels of detail, the impostor included.
+             * @default 0
+             */
+            levels: number;
         };
         /**
          * KindsOut
@@ -1412,6 +1372,27 @@ export interface components {
             assets: components["schemas"]["KindOut"][];
             /** Layers */
             layers: components["schemas"]["KindOut"][];
+        };
+        /**
+         * Layer
+         * @description One step of a scene: a kind and its parameters.
+         */
+        Layer: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Parameters */
+            parameters?: {
+                [key: string]: unknown;
+            };
         };
         /**
          * LayerEdit
@@ -1473,57 +1454,36 @@ export interface components {
         };
         /**
          * LayerView
-         * @description What a layer came to.
+         * @description What a layer came to, as facets.
          */
         LayerView: {
             /** Id */
             id: string;
-            /** Key */
+            /**
+             * Key
+             * @description Changes when, and only when, the result does.
+             */
             key: string;
-            /** Count */
-            count: number;
             weight: components["schemas"]["WeightOut"];
-            /** Notes */
-            notes: string[];
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            surface?: components["schemas"]["SurfaceOut"] | null;
             /**
-             * Heights
-             * @description Ground: hash of samples x samples float32 heights in metres, little-endian, rows along z.
+             * Curves
+             * @default []
              */
-            heights?: string | null;
-            /** Samples */
-            samples?: number | null;
+            curves: components["schemas"]["CurveOut"][];
             /**
-             * Size
-             * @description Ground: metres a side.
+             * Regions
+             * @default []
              */
-            size?: number | null;
+            regions: components["schemas"]["RegionOut"][];
+            placements?: components["schemas"]["PlacementsOut"] | null;
             /**
-             * Water
-             * @description Ground: level of standing water in metres.
+             * Solids
+             * @default []
              */
-            water?: number | null;
-            /**
-             * Mesh
-             * @description Path: hash of a GLB.
-             */
-            mesh?: string | null;
-            /**
-             * Length
-             * @description Path: metres.
-             */
-            length?: number | null;
-            /**
-             * Area
-             * @description Area: square metres.
-             */
-            area?: number | null;
-            /**
-             * Placements
-             * @description Scatter: hash of a little-endian buffer of n placements, one array after the other: position 3 float32 in metres, rotation 4 float32 (quaternion xyzw), scale 3 float32, variant uint32 (row of `variants`), id uint64.
-             */
-            placements?: string | null;
-            /** Variants */
-            variants?: components["schemas"]["VariantOut"][] | null;
+            solids: components["schemas"]["SolidOut"][];
         };
         /**
          * LevelFacts
@@ -1559,7 +1519,7 @@ export interface components {
         LevelOut: {
             /**
              * Mesh
-             * @description Hash of a GLB under /api/blobs.
+             * @description Address of a GLB, which is made when it is first asked for.
              */
             mesh: string;
             /** Triangles */
@@ -1638,19 +1598,6 @@ export interface components {
             name: string;
             /** Role */
             role: string;
-        };
-        /**
-         * MixEntry
-         * @description One asset of a mix.
-         */
-        MixEntry: {
-            /** Asset */
-            asset: string;
-            /**
-             * Weight
-             * @default 1
-             */
-            weight: number;
         };
         /**
          * NewAsset
@@ -1732,50 +1679,12 @@ export interface components {
             } | null;
         };
         /**
-         * PathLayer
-         * @description A path.
+         * PackIn
+         * @description Blobs wanted together.
          */
-        PathLayer: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * Hidden
-             * @default false
-             */
-            hidden: boolean;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "path";
-            parameters: components["schemas"]["PathParameters"];
-        };
-        /**
-         * PathParameters
-         * @description A smooth path draped on the ground.
-         */
-        PathParameters: {
-            /**
-             * Points
-             * @description East and south, in metres.
-             */
-            points: [
-                number,
-                number
-            ][];
-            /**
-             * Width
-             * @default 3
-             */
-            width: number;
-            /**
-             * Surface
-             * @default earth
-             * @enum {string}
-             */
-            surface: "earth" | "gravel" | "stone" | "grass";
+        PackIn: {
+            /** Names */
+            names: string[];
         };
         /**
          * PictureOut
@@ -1832,6 +1741,18 @@ export interface components {
             };
             /** Scene */
             scene?: string | null;
+        };
+        /**
+         * PlacementsOut
+         * @description What a layer places, by tile.
+         */
+        PlacementsOut: {
+            /** Count */
+            count: number;
+            /** Variants */
+            variants: components["schemas"]["VariantOut"][];
+            /** Tiles */
+            tiles: components["schemas"]["TileOut"][];
         };
         /**
          * PresetOut
@@ -1923,6 +1844,25 @@ export interface components {
             seeds: number[];
         };
         /**
+         * RegionOut
+         * @description An outline on the map.
+         */
+        RegionOut: {
+            /**
+             * Ring
+             * @description Corners, east and south in metres.
+             */
+            ring: [
+                number,
+                number
+            ][];
+            /**
+             * Area
+             * @description Square metres.
+             */
+            area: number;
+        };
+        /**
          * ReleaseOut
          * @description A bake and how far it is.
          */
@@ -2005,163 +1945,6 @@ export interface components {
             picture: string;
         };
         /**
-         * ScatterLayer
-         * @description A scatter.
-         */
-        ScatterLayer: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * Hidden
-             * @default false
-             */
-            hidden: boolean;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "scatter";
-            /**
-             * @default {
-             *       "seed": 1,
-             *       "mix": [],
-             *       "areas": [],
-             *       "spacing": 4,
-             *       "fill": 70,
-             *       "apart": 1,
-             *       "height": [
-             *         -1000,
-             *         5000
-             *       ],
-             *       "slope": [
-             *         0,
-             *         90
-             *       ],
-             *       "paths": [],
-             *       "clearance": 3,
-             *       "lean": 0,
-             *       "turn": 360,
-             *       "size": [
-             *         85,
-             *         120
-             *       ],
-             *       "sink": [
-             *         0,
-             *         5
-             *       ]
-             *     }
-             */
-            parameters: components["schemas"]["ScatterParameters"];
-        };
-        /**
-         * ScatterParameters
-         * @description Assets scattered by rule.
-         */
-        ScatterParameters: {
-            /**
-             * Seed
-             * @default 1
-             */
-            seed: number;
-            /**
-             * What
-             * @default []
-             */
-            mix: components["schemas"]["MixEntry"][];
-            /**
-             * Over
-             * @description None: the whole ground.
-             * @default []
-             */
-            areas: string[];
-            /**
-             * Spacing
-             * @description Least distance between any two.
-             * @default 4
-             */
-            spacing: number;
-            /**
-             * Fill
-             * @description Share of what fits at this spacing. A higher fill keeps all that stood.
-             * @default 70
-             */
-            fill: number;
-            /**
-             * From earlier layers
-             * @description Gives way to what stands in layers further left.
-             * @default 1
-             */
-            apart: number;
-            /**
-             * Height of ground
-             * @default [
-             *       -1000,
-             *       5000
-             *     ]
-             */
-            height: [
-                number,
-                number
-            ];
-            /**
-             * Slope
-             * @default [
-             *       0,
-             *       90
-             *     ]
-             */
-            slope: [
-                number,
-                number
-            ];
-            /**
-             * Clear of
-             * @default []
-             */
-            paths: string[];
-            /**
-             * Clear by
-             * @description From the middle of the path.
-             * @default 3
-             */
-            clearance: number;
-            /**
-             * Leans with the slope
-             * @description 0 upright, 100 square to the slope.
-             * @default 0
-             */
-            lean: number;
-            /**
-             * Turned by up to
-             * @default 360
-             */
-            turn: number;
-            /**
-             * Size
-             * @default [
-             *       85,
-             *       120
-             *     ]
-             */
-            size: [
-                number,
-                number
-            ];
-            /**
-             * Sunk
-             * @default [
-             *       0,
-             *       5
-             *     ]
-             */
-            sink: [
-                number,
-                number
-            ];
-        };
-        /**
          * SceneCard
          * @description A scene in the list.
          */
@@ -2192,7 +1975,7 @@ export interface components {
         SceneDocument: {
             /**
              * Version
-             * @default 1
+             * @default 2
              */
             version: number;
             /** Name */
@@ -2218,7 +2001,7 @@ export interface components {
              */
             assets: components["schemas"]["Asset"][];
             /** Layers */
-            layers: (components["schemas"]["GroundLayer"] | components["schemas"]["PathLayer"] | components["schemas"]["AreaLayer"] | components["schemas"]["ScatterLayer"] | components["schemas"]["BakeLayer"])[];
+            layers: components["schemas"]["Layer"][];
         };
         /**
          * SceneEdit
@@ -2329,6 +2112,26 @@ export interface components {
             password: string;
         };
         /**
+         * SolidOut
+         * @description A mesh with a place of its own.
+         */
+        SolidOut: {
+            /** Name */
+            name: string;
+            /**
+             * Mesh
+             * @description Address of a GLB.
+             */
+            mesh: string;
+            /**
+             * Finish
+             * @description What the view may dress it as.
+             */
+            finish: string;
+            /** Triangles */
+            triangles: number;
+        };
+        /**
          * Sun
          * @description The direction of the light.
          */
@@ -2347,82 +2150,45 @@ export interface components {
             elevation: number;
         };
         /**
-         * TerrainParameters
-         * @description Terrain from layered noise.
+         * SurfaceOut
+         * @description What things stand on, as heights over a square.
          */
-        TerrainParameters: {
+        SurfaceOut: {
+            /**
+             * Heights
+             * @description Hash of samples x samples float32 heights in metres, little-endian, rows along z.
+             */
+            heights: string;
+            /** Samples */
+            samples: number;
             /**
              * Size
-             * @default 512
+             * @description Metres a side; the middle lies at the origin.
              */
             size: number;
+        };
+        /**
+         * TileOut
+         * @description What stands in one square of 64 m.
+         */
+        TileOut: {
             /**
-             * Sample spacing
-             * @default 2
+             * X
+             * @description Tiles east of the origin.
              */
-            resolution: number;
+            x: number;
             /**
-             * Seed
-             * @default 1
+             * Z
+             * @description Tiles south of the origin.
              */
-            seed: number;
+            z: number;
+            /** Count */
+            count: number;
             /**
-             * Relief
-             * @description From the lowest to the highest ground, about.
-             * @default 12
+             * Data
+             * @description Hash of a little-endian buffer of n placements, one array after the other: position 3 float32 in metres, rotation 4 float32 (quaternion xyzw), scale 3 float32, variant uint32 (row of `variants`), id uint64.
              */
-            relief: number;
-            /**
-             * Hill width
-             * @default 180
-             */
-            feature: number;
-            /**
-             * Roughness
-             * @description Strength of each finer layer of noise by the one before.
-             * @default 0.42
-             */
-            roughness: number;
-            /**
-             * Ridges
-             * @default 0
-             */
-            ridges: number;
-            /**
-             * Flat-bottomed basin
-             * @default false
-             */
-            basin: boolean;
-            /**
-             * Radius
-             * @default 140
-             */
-            basin_radius: number;
-            /**
-             * Depth
-             * @default 3
-             */
-            basin_depth: number;
-            /**
-             * Middle, east
-             * @default 0
-             */
-            basin_x: number;
-            /**
-             * Middle, south
-             * @default 0
-             */
-            basin_z: number;
-            /**
-             * Standing water
-             * @default false
-             */
-            water: boolean;
-            /**
-             * Level
-             * @default 0
-             */
-            water_level: number;
+            data: string;
         };
         /** ValidationError */
         ValidationError: {
@@ -4532,6 +4298,78 @@ export interface operations {
             };
         };
     };
+    level_mesh_api_scenes__scene_id__meshes__asset_id___seed___detail__get: {
+        parameters: {
+            query?: {
+                key?: string;
+            };
+            header?: never;
+            path: {
+                scene_id: string;
+                asset_id: string;
+                seed: number;
+                detail: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A GLB. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/gltf-binary": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     make_asset_api_make_post: {
         parameters: {
             query?: never;
@@ -4611,6 +4449,75 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pack_api_blobs_pack_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PackIn"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

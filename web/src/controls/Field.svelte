@@ -28,7 +28,7 @@
   const now = $derived(value ?? row.default);
 </script>
 
-{#if ['slider', 'count', 'age', 'complexity'].includes(row.control)}
+{#if ['slider', 'count', 'age', 'fullness'].includes(row.control)}
   <RuledSlider {row} value={now as number} {disabled} {oninput} {onchange} />
 {:else if row.control === 'span'}
   <RuledSpan {row} value={now as [number, number]} {disabled} {oninput} {onchange} />

@@ -3,6 +3,7 @@
   import * as THREE from 'three';
   import { onMount, untrack } from 'svelte';
   import { said, type Viewpoint } from '../api/client';
+  import { drawn, kindOf, uiOf } from '../layers/registry';
   import { app } from '../state/app.svelte';
   import type { OpenScene } from '../state/scene.svelte';
   import { Stage } from '../view/stage';
@@ -13,7 +14,7 @@
   import X from '@lucide/svelte/icons/x';
 
   type P = [number, number];
-  let { open, drawing = $bindable(null) }: { open: OpenScene; drawing?: 'path' | 'area' | null } = $props();
+  let { open, drawing = $bindable(null) }: { open: OpenScene; drawing?: string | null } = $props();
   let host: HTMLElement;
   let world = $state.raw<World | null>(null);
   let frame = $state(0);
@@ -27,8 +28,7 @@
   let current = $state('');
   const viewpoints = $derived(open.scene?.settings.viewpoints ?? []);
   const selected = $derived(open.layer(open.selected));
-  const outlined = $derived(selected && ['path', 'area'].includes(selected.kind) ? selected : undefined);
-  let shows = 0;
+  const outlined = $derived(selected && drawn(selected.kind) ? selected : undefined);
   let lastEye = new THREE.Vector3(1e9, 0, 0);
   let pictured = false;
 
@@ -51,25 +51,29 @@
     if (first) go(first);
     else stage.look({ x: -60, y: 40, z: 80 }, { x: 0, y: 0, z: 0 });
     (window as unknown as { plough: unknown }).plough = { stage, world }; // for the browser tests, which ask what is drawn
-    return () => stage.dispose();
+    return () => {
+      world?.dispose();
+      stage.dispose();
+    };
   });
 
   // bring the view in step with what the scene came to
   $effect(() => {
     const [now, evaluation, scene] = [world, open.evaluation, open.scene];
     if (!now || !evaluation || !scene) return;
-    const turn = ++shows;
     untrack(() => {
       now
-        .show(evaluation, scene.layers, () => turn === shows)
-        .then(() => {
-          if (turn !== shows) return;
+        .show(evaluation, scene.layers)
+        .then((done) => {
+          if (!done) return;
           loaded = true;
           failure = '';
         })
         .catch((error: unknown) => {
+          if (error instanceof DOMException && error.name === 'AbortError') return;
           failure = `the view could not be brought up to date: ${said(error)}`;
-          if (turn === shows && !open.offline) setTimeout(() => turn === shows && open.evaluate(), 1500);
+          if (open.evaluation === evaluation && !open.offline)
+            setTimeout(() => open.evaluation === evaluation && open.evaluate(), 1500);
         });
     });
   });
@@ -137,10 +141,10 @@
   }
 
   export function frameSelection() {
-    if (world && selected) world.frame(world.bounds(selected));
+    if (world && selected) world.frame(world.bounds(selected.id));
   }
   export function frameScene() {
-    if (world && open.scene?.layers[0]) world.frame(world.bounds(open.scene.layers[0]));
+    if (world && open.scene?.layers[0]) world.frame(world.bounds(open.scene.layers[0].id));
   }
   export function nextContours() {
     contours = contours === 0 ? 1 : contours === 1 ? 5 : 0;
@@ -160,16 +164,18 @@
   async function finish() {
     const kind = drawing;
     if (!kind) return;
-    if (points.length < (kind === 'area' ? 3 : 2)) {
-      app.tell(kind === 'area' ? 'an area takes three corners or more' : 'a path takes two points or more');
+    const row = drawn(kind);
+    const ui = uiOf(kind);
+    if (!row) return;
+    if (points.length < (row.least ?? 1)) {
+      app.tell(`${ui.whole ?? 'this'} takes ${row.least} ${ui.point ?? 'point'}s or more`);
       return;
     }
-    const drawn = points;
     const scene = await open.edit({
       op: 'addLayer',
       kind,
-      name: kind === 'area' ? 'New area' : 'New path',
-      parameters: { [kind === 'area' ? 'corners' : 'points']: drawn },
+      name: `New ${kindOf(kind)?.title.toLowerCase() ?? kind}`,
+      parameters: { [row.path]: points },
     });
     if (!scene) return;
     drawing = null;
@@ -262,12 +268,13 @@
     class="absolute bottom-3.5 left-3.5 flex items-center gap-3 rounded-md bg-[#232b20]/85 px-3 py-1.5 text-[12px] text-[#faf7ee]"
   >
     {#if drawing}
-      <span><b>click</b> set a {drawing === 'area' ? 'corner' : 'point'}</span><span
-        ><b>Backspace</b> take one back</span
-      ><span><b>Enter</b> finish</span><span><b>Esc</b> leave</span>
+      <span><b>click</b> set a {uiOf(drawing).point ?? 'point'}</span><span><b>Backspace</b> take one back</span><span
+        ><b>Enter</b> finish</span
+      ><span><b>Esc</b> leave</span>
     {:else if outlined}
-      <span><b>drag</b> a {outlined.kind === 'area' ? 'corner' : 'point'}</span><span><b>Delete</b> remove it</span
-      ><span><b>F</b> frame</span>
+      <span><b>drag</b> a {uiOf(outlined.kind).point ?? 'point'}</span><span><b>Delete</b> remove it</span><span
+        ><b>F</b> frame</span
+      >
     {:else}
       <span><b>drag</b> turn</span><span><b>right drag</b> pan</span><span><b>wheel</b> zoom</span><span
         ><b>F</b> frame</span

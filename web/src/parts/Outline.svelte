@@ -2,6 +2,7 @@
   /** The outline of the selected area or path over the view, with corners to drag; and the one being drawn. */
   import * as THREE from 'three';
   import type { Layer } from '../api/client';
+  import { drawn, uiOf } from '../layers/registry';
   import type { World } from '../view/world';
 
   type P = [number, number];
@@ -23,14 +24,16 @@
     onchange: (name: string, points: P[]) => void;
   } = $props();
 
-  const name = $derived(layer?.kind === 'path' ? 'points' : 'corners');
+  const row = $derived(layer ? drawn(layer.kind) : undefined);
+  const name = $derived(row?.path ?? '');
+  const point = $derived(uiOf(layer?.kind ?? '').point ?? 'point');
   let live = $state<P[] | null>(null);
   let held = $state<number | null>(null);
   const points = $derived(drawing ?? live ?? ((layer?.parameters[name] ?? []) as P[]));
-  const closed = $derived(layer?.kind === 'area' && !drawing);
+  const closed = $derived(Boolean(row?.closed) && !drawing);
 
   function place(x: number, z: number): { x: number; y: number } | null {
-    const y = world.ground.field?.height(x, z) ?? 0;
+    const y = world.field?.height(x, z) ?? 0;
     return world.stage.project(new THREE.Vector3(x, y + 0.2, z));
   }
   const screen = $derived.by(() => {
@@ -41,9 +44,11 @@
     void frame;
     if (drawing) return svg(screen);
     if (!layer) return '';
-    if (live && layer.kind === 'area') return svg([...screen, screen[0] ?? null]);
-    const out = world.outline(layer).map((p) => world.stage.project(p));
-    return svg(layer.kind === 'area' ? [...out, out[0] ?? null] : out);
+    if (live && closed) return svg([...screen, screen[0] ?? null]);
+    return world
+      .lines(layer.id)
+      .map((line) => svg(line.map((p) => world.stage.project(p))))
+      .join('');
   });
   const middles = $derived.by(() => {
     void frame;
@@ -106,7 +111,7 @@
         name,
         points.map((p, k) => (k === i ? [tidy(p[0] + w[0]), tidy(p[1] + w[1])] : p)),
       );
-    else if ((event.key === 'Delete' || event.key === 'Backspace') && points.length > (layer?.kind === 'area' ? 3 : 2))
+    else if ((event.key === 'Delete' || event.key === 'Backspace') && points.length > (row?.least ?? 1))
       onchange(
         name,
         points.filter((_, k) => k !== i),
@@ -154,7 +159,7 @@
         class={drawing ? '' : 'pointer-events-auto cursor-move'}
         role="button"
         tabindex={disabled || drawing ? -1 : 0}
-        aria-label="{layer?.kind === 'path' ? 'point' : 'corner'} {i + 1}"
+        aria-label="{point} {i + 1}"
         cx={p.x}
         cy={p.y}
         r={held === i ? 9 : 7}

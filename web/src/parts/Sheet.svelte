@@ -2,18 +2,17 @@
   /** The selected layer: name, seed, rule sentence, exact numbers. */
   import Trash from '@lucide/svelte/icons/trash-2';
   import { push } from 'svelte-spa-router';
-  import type { Layer, Row, Values } from '../api/client';
+  import type { Layer, Values } from '../api/client';
   import Field from '../controls/Field.svelte';
   import Seed from '../controls/Seed.svelte';
-  import { app } from '../state/app.svelte';
+  import { fixed, mixOf, rowsOf, uiOf } from '../layers/registry';
   import type { OpenScene } from '../state/scene.svelte';
-  import { big, grouped, read } from '../state/values';
+  import { grouped, read } from '../state/values';
   import AssetShelf from './AssetShelf.svelte';
-  import BakeSheet from './BakeSheet.svelte';
-  import Sentence from './Sentence.svelte';
 
   let { open, layer }: { open: OpenScene; layer: Layer } = $props();
-  const rows = $derived((app.layers.find((k) => k.name === layer.kind)?.parameters ?? []) as Row[]);
+  const rows = $derived(rowsOf(layer.kind));
+  const ui = $derived(uiOf(layer.kind));
   const view = $derived(open.view(layer.id));
   const disabled = $derived(!open.canEdit);
   const groups = $derived(
@@ -31,13 +30,13 @@
     void open.edit({ op: 'layer', id: layer.id, parameters: { [path]: value } });
   }
 
+  /** What the numbers of a group come to, told beside the first that has to do with it. */
   function summary(group: string): string {
-    if (group === 'How close' && view) return `${view.count.toLocaleString('en')} placed`;
-    if (group === 'Terrain' && view?.samples) return `${view.samples} × ${view.samples} samples`;
-    if (group === 'Course' && view?.length) return `${Math.round(view.length)} m long`;
+    if (group === 'How close' && view?.placements) return `${view.placements.count.toLocaleString('en')} placed`;
+    if (group === 'Terrain' && view?.surface) return `${view.surface.samples} × ${view.surface.samples} samples`;
     return '';
   }
-  const corners = $derived(((layer.parameters.points ?? layer.parameters.corners ?? []) as unknown[]).length);
+  const part = $derived({ open, layer, rows, disabled, oninput, onchange });
 </script>
 
 <aside class="flex w-[356px] shrink-0 flex-col border-r border-line bg-leaf" aria-label="{layer.name}, sheet">
@@ -65,29 +64,10 @@
     {#if open.refusal}<p class="mb-2 rounded border border-clay px-2.5 py-1.5 text-clay" role="alert">
         {open.refusal}. The last good result stays.
       </p>{/if}
-    {#if layer.kind === 'scatter'}
-      <Sentence {open} {layer} {rows} {disabled} {oninput} {onchange} />
-      {#each view?.notes ?? [] as note (note)}<p class="mt-2 text-clay">{note}</p>{/each}
-    {:else if layer.kind === 'path'}
-      <p class="font-serif text-[17px] leading-[1.6]">
-        A path of {String(layer.parameters.surface)}, {Number(layer.parameters.width)} m wide, through {corners} points. Drag
-        its points in the view; drag a mark between two to add one.
-      </p>
-    {:else if layer.kind === 'area'}
-      <p class="font-serif text-[17px] leading-[1.6]">
-        An area of {big(Math.round(view?.area ?? 0))} m² with {corners} corners. Drag its corners in the view; drag a mark
-        between two to add one.
-      </p>
-    {:else if layer.kind === 'ground'}
-      <p class="font-serif text-[17px] leading-[1.6]">
-        {Number(layer.parameters.size).toLocaleString('en')} m of ground with about {Number(layer.parameters.relief)} m of
-        relief{layer.parameters.basin ? ', a flat-bottomed basin' : ''}{layer.parameters.water
-          ? `, and water at ${Number(layer.parameters.water_level)} m`
-          : ''}.
-      </p>
-    {/if}
-    {#if layer.kind === 'bake'}
-      <BakeSheet {open} {layer} />
+    {#if ui.text}<ui.text {...part} />{/if}
+    {#each view?.findings ?? [] as finding (finding.text)}<p class="mt-2 text-clay">{finding.text}</p>{/each}
+    {#if ui.sheet}
+      <ui.sheet {...part} />
     {:else}
       {#each groups as g (g.group)}
         <section class="rule mt-3 pt-2">
@@ -109,16 +89,16 @@
         </section>
       {/each}
     {/if}
-    {#if layer.kind === 'scatter'}
+    {#if mixOf(layer.kind)}
       <AssetShelf {open} {layer} onopen={(id) => push(`/scene/${open.id}/asset/${id}`)} />
     {/if}
-    {#if layer.kind !== 'ground' && layer.kind !== 'bake' && open.canEdit}
+    {#if !fixed(layer.kind) && open.canEdit}
       <div class="rule mt-4 pt-3">
         <button
           class="btn btn-clay"
           onclick={() => {
             void open.edit({ op: 'removeLayer', id: layer.id });
-            open.selected = 'ground';
+            open.selectFirst();
           }}><Trash size={14} /> Remove this layer</button
         >
       </div>

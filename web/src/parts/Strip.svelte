@@ -6,7 +6,8 @@
   import type { Layer } from '../api/client';
   import { app } from '../state/app.svelte';
   import type { OpenScene } from '../state/scene.svelte';
-  import { ago, big } from '../state/values';
+  import { amount, fixed, kindOf, uiOf } from '../layers/registry';
+  import { ago } from '../state/values';
   import Stamp from './Stamp.svelte';
 
   let { open, onadd }: { open: OpenScene; onadd: (kind: string) => void } = $props();
@@ -15,29 +16,22 @@
   let over = $state<string | null>(null);
   let row: HTMLElement;
   const layers = $derived(open.scene?.layers ?? []);
-  const middle = $derived(layers.filter((l) => l.kind !== 'bake'));
-  const bake = $derived(layers.find((l) => l.kind === 'bake'));
+  const placeOf = (l: Layer) => kindOf(l.kind)?.place ?? 'middle';
+  const ordered = $derived(layers.filter((l) => placeOf(l) !== 'last'));
+  const bake = $derived(layers.find((l) => placeOf(l) === 'last'));
   const last = $derived(open.releases[0]);
 
-  function stamp(layer: Layer): string {
-    if (layer.kind !== 'scatter') return layer.kind;
-    const first = (layer.parameters.mix as { asset: string }[] | undefined)?.[0]?.asset;
-    return open.asset(first ?? '')?.kind === 'tuft' ? 'tuft' : 'scatter';
-  }
+  const stamp = (layer: Layer) => uiOf(layer.kind).stamp?.(layer, open) ?? layer.kind;
 
   function line(layer: Layer): string {
     const view = open.view(layer.id);
     if (layer.hidden) return 'hidden';
-    if (!view) return '…';
-    if (layer.kind === 'ground') return `${(view.size ?? 0).toLocaleString('en')} m`;
-    if (layer.kind === 'path') return `${Math.round(view.length ?? 0)} m`;
-    if (layer.kind === 'area') return `${big(Math.round(view.area ?? 0))} m²`;
-    return view.count.toLocaleString('en');
+    return view ? amount(view) : '…';
   }
 
   function weight(layer: Layer): string {
     const t = open.view(layer.id)?.weight.triangles ?? 0;
-    return layer.hidden || layer.kind === 'area'
+    return layer.hidden || t === 0
       ? '—'
       : t >= 1e6
         ? `${(t / 1e6).toFixed(2)} M`
@@ -62,16 +56,16 @@
     const next = layers[i + way];
     if (!next) return;
     if (event.altKey) {
-      if (layer.kind === 'ground' || layer.kind === 'bake' || !open.canEdit) return;
+      if (fixed(layer.kind) || !open.canEdit) return;
       const before = way > 0 ? layers[i + 2] : next;
-      if (before && before.kind !== 'ground' && next.kind !== 'bake')
+      if (before && placeOf(before) !== 'first' && placeOf(next) !== 'last')
         void open.edit({ op: 'move', id: layer.id, before: before.id });
     } else {
       open.selected = next.id;
       row.querySelector<HTMLElement>(`[data-packet="${next.id}"]`)?.focus();
     }
   }
-  const movable = (l: Layer) => open.canEdit && l.kind !== 'ground';
+  const movable = (l: Layer) => open.canEdit && !fixed(l.kind);
 </script>
 
 <div
@@ -81,7 +75,7 @@
   aria-label="Layers"
   aria-orientation="horizontal"
 >
-  {#each middle as layer (layer.id)}
+  {#each ordered as layer (layer.id)}
     {@const on = open.selected === layer.id}
     <div
       class="group relative shrink-0 transition-transform duration-150 {on ? '-translate-y-2' : ''} {over === layer.id
@@ -94,7 +88,7 @@
         e.dataTransfer?.setData('text/plain', layer.name);
       }}
       ondragover={(e) => {
-        if (!dragged || layer.kind === 'ground') return;
+        if (!dragged || placeOf(layer) === 'first') return;
         e.preventDefault();
         over = layer.id;
       }}
@@ -124,7 +118,7 @@
           >
         </span>
       </button>
-      {#if layer.kind !== 'ground' && open.canEdit}
+      {#if !fixed(layer.kind) && open.canEdit}
         <button
           class="absolute top-1.5 right-1.5 rounded p-0.5 text-soft opacity-0 transition-opacity group-hover:opacity-100 hover:text-ink focus:opacity-100 {layer.hidden
             ? 'opacity-100'
@@ -170,7 +164,7 @@
       onkeydown={(e) => key(e, bake)}
     >
       <span class="fold opacity-30"></span>
-      <span class="flex flex-1 items-center justify-center"><Stamp kind="bake" color="currentColor" /></span>
+      <span class="flex flex-1 items-center justify-center"><Stamp kind={bake.kind} color="currentColor" /></span>
       <span class="px-2.5 pb-2 leading-tight">
         <span class="block font-serif text-[13px] font-semibold">{bake.name}</span>
         <span class="mt-0.5 block truncate text-[11px] opacity-75">
@@ -186,7 +180,7 @@
 
 <Modal title="Add a layer" bind:open={adding} size="sm" class="bg-leaf text-ink">
   <ul class="flex flex-col">
-    {#each app.layers.filter((k) => k.name !== 'ground' && k.name !== 'bake') as kind (kind.name)}
+    {#each app.layers.filter((k) => k.place === 'middle') as kind (kind.name)}
       <li>
         <button
           class="flex w-full items-center gap-4 rounded px-3 py-2.5 text-left hover:bg-moss-tint"

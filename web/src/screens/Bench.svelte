@@ -6,7 +6,7 @@
   import { onDestroy, untrack } from 'svelte';
   import { push } from 'svelte-spa-router';
   import { api, said, take, type Cousin, type Preset, type Revision, type Row, type Values } from '../api/client';
-  import Complexity from '../controls/Complexity.svelte';
+  import Fullness from '../controls/Fullness.svelte';
   import Field from '../controls/Field.svelte';
   import BenchTray from '../parts/BenchTray.svelte';
   import BenchView from '../parts/BenchView.svelte';
@@ -305,8 +305,8 @@
                     onfocusin={() => hover(r)}
                     onfocusout={() => hover(null)}
                   >
-                    {#if r.control === 'complexity'}
-                      <Complexity
+                    {#if r.control === 'fullness'}
+                      <Fullness
                         {bench}
                         row={r}
                         {rows}

@@ -9,13 +9,14 @@
   import Strip from '../parts/Strip.svelte';
   import TopBar from '../parts/TopBar.svelte';
   import WeightBar from '../parts/WeightBar.svelte';
+  import { drawn, fixed, kindOf, mixOf, uiOf } from '../layers/registry';
   import { OpenScene } from '../state/scene.svelte';
 
   let { params }: { params: { scene: string } } = $props();
   const open = untrack(() => new OpenScene(params.scene));
   onDestroy(() => open.close());
   let view = $state<BoardView>();
-  let drawing = $state<'path' | 'area' | null>(null);
+  let drawing = $state<string | null>(null); // the kind of layer whose points are being drawn
   const layer = $derived(open.layer(open.selected) ?? open.scene?.layers[0]);
   const saved = $derived(
     open.offline
@@ -28,16 +29,17 @@
   );
 
   async function add(kind: string) {
-    if (kind === 'path' || kind === 'area') {
+    if (drawn(kind)) {
       drawing = kind;
       return;
     }
+    const mix = mixOf(kind);
     const asset = open.scene?.assets[0]?.id;
     const scene = await open.edit({
       op: 'addLayer',
       kind,
-      name: 'New scatter',
-      parameters: { mix: asset ? [{ asset, weight: 1 }] : [], spacing: 12, fill: 40 },
+      name: `New ${kindOf(kind)?.title.toLowerCase() ?? kind}`,
+      parameters: { ...(mix ? { [mix.path]: asset ? [{ asset, weight: 1 }] : [] } : {}), ...uiOf(kind).begin },
     });
     if (scene?.created_id) open.selected = scene.created_id;
   }
@@ -54,16 +56,11 @@
     if (event.key === 'f' || event.key === 'F') view?.frameSelection();
     else if (event.key === 'Home') view?.frameScene();
     else if (event.key === 'l' || event.key === 'L') view?.nextContours();
-    else if (
-      (event.key === 'h' || event.key === 'H') &&
-      layer &&
-      open.canEdit &&
-      !['ground', 'bake'].includes(layer.kind)
-    )
+    else if ((event.key === 'h' || event.key === 'H') && layer && open.canEdit && !fixed(layer.kind))
       void open.edit({ op: 'layer', id: layer.id, hidden: !layer.hidden });
-    else if (event.key === 'Delete' && layer && open.canEdit && !['ground', 'bake'].includes(layer.kind)) {
+    else if (event.key === 'Delete' && layer && open.canEdit && !fixed(layer.kind)) {
       void open.edit({ op: 'removeLayer', id: layer.id });
-      open.selected = 'ground';
+      open.selectFirst();
     } else return;
     event.preventDefault();
   }

@@ -227,8 +227,8 @@ export class BenchState {
     this.locked = next;
   }
 
-  /** The greatest complexity that keeps within a number of triangles. */
-  async fit(triangles: number): Promise<{ complexity: number; triangles: number }> {
+  /** The greatest fullness that keeps within a number of triangles. */
+  async fit(triangles: number): Promise<{ fullness: number; triangles: number }> {
     const { kind, parameters, seed, scene, images } = this;
     return take(api.POST('/api/bench/fit', { body: { kind, parameters, seed, scene, images, triangles } }));
   }

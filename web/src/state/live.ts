@@ -18,7 +18,7 @@ const SILENT: [string, RegExp][] = [
   ['roots', /^root_/],
   ['lobes', /^lobe_/],
   ['teeth', /^teeth_/],
-  ['cuts', /^cut_/],
+  ['tears', /^tear_/],
   ['leaf_cluster', /^leaf_clusters$/],
   ['season', /^season_/],
   ['heads', /^(head_|opened|petal_|middle_|side_|face)/],

@@ -12,6 +12,7 @@ import {
   type Settings,
   type Values,
 } from '../api/client';
+import { mixOf } from '../layers/kinds';
 import { app } from './app.svelte';
 import { read, same, writeAll } from './values';
 
@@ -98,7 +99,7 @@ export class OpenScene {
       const scene = await take<Scene>(api.GET('/api/scenes/{scene_id}', { params: { path: { scene_id: this.id } } }));
       this.confirmed = this.scene = scene;
       if (!scene.layers.some((l) => l.id === this.selected))
-        this.selected = (scene.layers.find((l) => l.kind === 'scatter') ?? scene.layers[0])?.id ?? '';
+        this.selected = (scene.layers.find((l) => mixOf(l.kind)) ?? scene.layers[0])?.id ?? '';
       const [first] = scene.settings.viewpoints ?? [];
       if (first) this.eye = first.eye;
       void this.loadReleases();
@@ -114,6 +115,10 @@ export class OpenScene {
     this.closed = true;
     this.socket?.close();
     this.drafts.abort();
+  }
+
+  selectFirst() {
+    this.selected = this.scene?.layers[0]?.id ?? '';
   }
 
   layer(id: string): Layer | undefined {
@@ -359,7 +364,7 @@ export class OpenScene {
       this.confirmed = this.scene = await take(
         api.GET('/api/scenes/{scene_id}', { params: { path: { scene_id: this.id } } }),
       );
-      if (!this.layer(this.selected)) this.selected = 'ground';
+      if (!this.layer(this.selected)) this.selectFirst();
     } catch (error) {
       this.note(error);
     }

@@ -20,6 +20,7 @@ export class Atmosphere {
     sunDirection: { value: this.direction },
   };
   readonly fog = new THREE.FogExp2('#dfe3da', 0.0022);
+  readonly fogThick = { value: 0.0022 };
   private azimuth = 215;
   private elevation = 34;
   private dusk = false;
@@ -57,6 +58,11 @@ export class Atmosphere {
     this.elevation = elevation;
     this.dusk = dusk;
     this.update();
+  }
+
+  /** The air over a ground of `size` metres a side. */
+  spread(size: number) {
+    this.fog.density = this.fogThick.value = 0.62 / Math.max(400, size * 1.1);
   }
 
   private update() {

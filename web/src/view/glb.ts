@@ -1,4 +1,4 @@
-/** Meshes from the service: GLB by hash, parsed once and shared. */
+/** Meshes from the service: GLB by address, parsed once and shared. */
 import * as THREE from 'three';
 import { GLTFLoader, type GLTF } from 'three/examples/jsm/loaders/GLTFLoader.js';
 import { bytes } from '../api/client';
@@ -81,28 +81,14 @@ export async function parse(data: ArrayBuffer): Promise<LoadedMesh> {
 
 const held = new Map<string, Promise<LoadedMesh>>();
 
-/** The mesh with this hash. */
-export function mesh(hash: string): Promise<LoadedMesh> {
-  let found = held.get(hash);
+/** The mesh at this address. */
+export function mesh(address: string): Promise<LoadedMesh> {
+  let found = held.get(address);
   if (!found) {
-    found = bytes(`/api/blobs/${hash}`).then(parse);
-    found.catch(() => held.delete(hash));
-    held.set(hash, found);
+    found = bytes(address).then(parse);
+    found.catch(() => held.delete(address));
+    held.set(address, found);
     if (held.size > 400) held.delete(held.keys().next().value as string);
-  }
-  return found;
-}
-
-const buffers = new Map<string, Promise<ArrayBuffer>>();
-
-/** The buffer with this hash. */
-export function buffer(hash: string): Promise<ArrayBuffer> {
-  let found = buffers.get(hash);
-  if (!found) {
-    found = bytes(`/api/blobs/${hash}`);
-    found.catch(() => buffers.delete(hash));
-    buffers.set(hash, found);
-    if (buffers.size > 40) buffers.delete(buffers.keys().next().value as string);
   }
   return found;
 }

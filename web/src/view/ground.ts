@@ -51,16 +51,17 @@ export class HeightField {
   }
 }
 
-export interface GroundLook {
-  water: number | null;
-  contours: number; // metres between lines; 0 none
-}
-
 const uniforms = {
   waterLevel: { value: -1e4 },
   contour: { value: 0 },
   groundHalf: { value: 256 },
 };
+
+/** The height of standing water, which the ground is wet about; and metres between contour lines, 0 for none. */
+export function look(water: number | null, contours: number) {
+  uniforms.waterLevel.value = water ?? -1e4;
+  uniforms.contour.value = contours;
+}
 
 function material(): THREE.MeshLambertMaterial {
   const made = new THREE.MeshLambertMaterial({ color: '#ffffff' });
@@ -131,9 +132,7 @@ export class Ground {
   private indices: THREE.BufferAttribute[] = [];
   private readonly look = material();
 
-  set(field: HeightField, look: GroundLook) {
-    uniforms.waterLevel.value = look.water ?? -1e4;
-    uniforms.contour.value = look.contours;
+  set(field: HeightField) {
     uniforms.groundHalf.value = field.size / 2;
     if (this.field === field) return;
     this.field = field;
@@ -193,6 +192,11 @@ export class Ground {
     this.group.add(mesh);
     const sphere = geometry.boundingSphere as THREE.Sphere;
     this.chunks.push({ mesh, centre: sphere.center, radius: sphere.radius });
+  }
+
+  dispose() {
+    for (const { mesh } of this.chunks) mesh.geometry.dispose();
+    this.look.dispose();
   }
 
   /** Choose each chunk's detail by its distance. */

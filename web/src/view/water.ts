@@ -20,7 +20,7 @@ export class Water {
         mirrorMatrix: { value: this.matrix },
         mirrored: { value: 0 },
         fogTone: { value: atmosphere.fog.color },
-        fogThick: { value: atmosphere.fog.density },
+        fogThick: atmosphere.fogThick,
       },
       vertexShader: /* glsl */ `
         uniform mat4 mirrorMatrix;
@@ -125,5 +125,11 @@ export class Water {
     renderer.shadowMap.needsUpdate = shadows;
     this.mesh.visible = dome.visible = true;
     (uniforms.mirrored as THREE.IUniform).value = 1;
+  }
+
+  dispose() {
+    this.target.dispose();
+    this.mesh.geometry.dispose();
+    this.mesh.material.dispose();
   }
 }

@@ -1,76 +1,28 @@
-/** The scene in three dimensions: ground, water, paths and placements, kept in step with what the service says. */
+/** The scene in three dimensions: for each layer, an actor for each facet of what it came to. */
 import * as THREE from 'three';
 import type { Evaluation, Layer, LayerView, Settings } from '../api/client';
-import { buffer, mesh } from './glb';
-import { Ground, HeightField } from './ground';
-import { InstancedLayer } from './instances';
+import type { Actor, Facet, Frame } from './actors/actor';
+import { LinesActor } from './actors/lines';
+import { PlacementsActor } from './actors/placements';
+import { SolidsActor } from './actors/solids';
+import { SurfaceActor } from './actors/surface';
+import { look } from './ground';
 import { wind } from './materials';
 import { Stage } from './stage';
-import { NOISE } from './shaders';
-import { Water } from './water';
 
-const SURFACE: Record<string, [string, string]> = {
-  earth: ['#7d6748', '#b59a70'],
-  gravel: ['#77705f', '#a29a86'],
-  stone: ['#6d6d68', '#8f8f89'],
-  grass: ['#5b6a33', '#77833f'],
+const FACETS: Record<string, Facet> = {
+  surface: { has: (v) => Boolean(v.surface), make: (stage) => new SurfaceActor(stage) },
+  solids: { has: (v) => Boolean(v.solids?.length), make: (stage) => new SolidsActor(stage) },
+  placements: { has: (v) => Boolean(v.placements), make: (stage) => new PlacementsActor(stage) },
+  lines: { has: (v) => Boolean(v.curves?.length || v.regions?.length), make: () => new LinesActor() },
 };
 
-function pathMaterial(surface: string): THREE.MeshLambertMaterial {
-  const [dark, light] = (SURFACE[surface] ?? SURFACE.earth) as [string, string];
-  const made = new THREE.MeshLambertMaterial({
-    transparent: true,
-    depthWrite: false,
-    polygonOffset: true,
-    polygonOffsetFactor: -2,
-    polygonOffsetUnits: -4,
-  });
-  made.onBeforeCompile = (shader) => {
-    Object.assign(shader.uniforms, {
-      pathDark: { value: new THREE.Color(dark) },
-      pathLight: { value: new THREE.Color(light) },
-    });
-    shader.vertexShader = shader.vertexShader
-      .replace('#include <common>', '#include <common>\nvarying vec2 along;\nvarying vec3 place;')
-      .replace('#include <begin_vertex>', '#include <begin_vertex>\nalong = uv; place = position;');
-    shader.fragmentShader = shader.fragmentShader
-      .replace(
-        '#include <common>',
-        `#include <common>\n${NOISE}\nvarying vec2 along;\nvarying vec3 place;\nuniform vec3 pathDark;\nuniform vec3 pathLight;`,
-      )
-      .replace(
-        '#include <color_fragment>',
-        /* glsl */ `
-        float side = abs(along.x - 0.5) * 2.0;
-        float wander = fbm2(place.xz * 0.6);
-        float edge = 1.0 - smoothstep(0.50, 1.0, side + 0.5 * (wander - 0.5));
-        float ruts = exp(-pow((side - 0.46) / 0.13, 2.0));
-        float middle = exp(-pow(side / 0.22, 2.0));
-        float fine = fbm2(place.xz * 3.1);
-        vec3 c = mix(pathDark, pathLight, 0.25 + 0.75 * fine);
-        c = mix(c, pathLight * 1.08, ruts * 0.6);
-        c = mix(c, vec3(0.13, 0.15, 0.05), middle * smoothstep(0.40, 0.62, wander) * 0.75);
-        diffuseColor = vec4(c, edge * 0.96);
-        `,
-      );
-  };
-  made.defines = { USE_UV: '' };
-  made.customProgramCacheKey = () => 'plough path';
-  return made;
-}
-
 export class World {
-  readonly ground = new Ground();
-  readonly water: Water;
-  private readonly layers = new Map<string, InstancedLayer>();
-  private readonly paths = new Map<string, { key: string; mesh: THREE.Mesh | null; line: Float32Array | null }>();
-  private heights = '';
+  private readonly actors = new Map<string, Map<string, Actor>>(); // layer, facet
   private contours = 0;
-  private waterLevel: number | null = null;
+  private syncing = new AbortController();
 
   constructor(readonly stage: Stage) {
-    this.water = new Water(stage.atmosphere);
-    stage.scene.add(this.ground.group, this.water.mesh);
     stage.controls.minDistance = 1;
     stage.onPrepare = (coarse) => this.prepare(coarse);
     stage.shadowAt = () => {
@@ -81,57 +33,60 @@ export class World {
     };
   }
 
-  /** Bring the view in step with an evaluation; what has not changed is left alone. */
-  async show(evaluation: Evaluation, layers: Layer[], current: () => boolean): Promise<void> {
+  /** Bring the view in step with an evaluation; what has not changed is left alone. A newer call ends an older one. */
+  async show(evaluation: Evaluation, layers: Layer[]): Promise<boolean> {
+    this.syncing.abort();
+    const { signal } = (this.syncing = new AbortController());
+    await Promise.all(evaluation.layers.map((view) => this.sync(view, signal)));
+    if (signal.aborted) return false;
     const hidden = new Set(layers.filter((l) => l.hidden).map((l) => l.id));
+    const known = new Set(evaluation.layers.map((l) => l.id));
+    for (const [id, own] of this.actors) {
+      for (const actor of own.values()) actor.setVisible(!hidden.has(id));
+      if (known.has(id)) continue;
+      for (const actor of own.values()) actor.dispose();
+      this.actors.delete(id);
+    }
+    this.dress();
+    this.stage.refresh();
+    return true;
+  }
+
+  private async sync(view: LayerView, signal: AbortSignal) {
+    const own = this.actors.get(view.id) ?? new Map<string, Actor>();
+    this.actors.set(view.id, own);
     await Promise.all(
-      evaluation.layers.map(async (view) => {
-        const layer = layers.find((l) => l.id === view.id);
-        if (!layer) return;
-        if (view.heights) await this.showGround(view, current);
-        else if (layer.kind === 'path') await this.showPath(view, layer);
-        else if (layer.kind === 'scatter') await this.showScatter(view);
+      Object.entries(FACETS).map(async ([name, facet]) => {
+        let actor = own.get(name);
+        if (!facet.has(view)) {
+          actor?.dispose();
+          own.delete(name);
+          return;
+        }
+        if (!actor) own.set(name, (actor = facet.make(this.stage)));
+        await actor.sync(view, signal);
       }),
     );
-    if (!current()) return;
-    const known = new Set(evaluation.layers.map((l) => l.id));
-    for (const [id, layer] of this.layers) {
-      layer.group.visible = !hidden.has(id);
-      if (known.has(id)) continue;
-      this.stage.scene.remove(layer.group);
-      layer.dispose();
-      this.layers.delete(id);
-    }
-    for (const [id, path] of this.paths) {
-      if (path.mesh) path.mesh.visible = !hidden.has(id);
-      if (known.has(id)) continue;
-      path.mesh?.removeFromParent();
-      this.paths.delete(id);
-    }
-    this.stage.refresh();
   }
 
-  private async showGround(view: LayerView, current: () => boolean) {
-    this.waterLevel = view.water ?? null;
-    if (view.heights && view.heights !== this.heights) {
-      const data = await buffer(view.heights);
-      if (!current()) return;
-      this.heights = view.heights;
-      this.ground.set(new HeightField(new Float32Array(data), view.samples ?? 2, view.size ?? 1), this.look);
-    } else if (this.ground.field) this.ground.set(this.ground.field, this.look);
-    this.water.set(this.waterLevel, this.ground.field?.size ?? 1);
-    const size = this.ground.field?.size ?? 512;
-    this.stage.atmosphere.fog.density = 0.62 / Math.max(400, size * 1.1);
-    (this.water.mesh.material.uniforms.fogThick as THREE.IUniform).value = this.stage.atmosphere.fog.density;
+  private all<T extends Actor>(type: new (...args: never[]) => T): T[] {
+    return [...this.actors.values()].flatMap((own) => [...own.values()].filter((a) => a instanceof type)) as T[];
   }
 
-  private get look() {
-    return { water: this.waterLevel, contours: this.contours };
+  /** What of the layers tells on how the ground looks, and on the air. */
+  private dress() {
+    const level = this.all(SolidsActor).find((s) => s.waterLevel !== null)?.waterLevel ?? null;
+    look(level, this.contours);
+    this.stage.atmosphere.spread(this.field?.size ?? 512);
+  }
+
+  get field() {
+    return this.all(SurfaceActor)[0]?.field ?? null;
   }
 
   setContours(metres: number) {
     this.contours = metres;
-    if (this.ground.field) this.ground.set(this.ground.field, this.look);
+    this.dress();
     this.stage.refresh();
   }
 
@@ -142,89 +97,39 @@ export class World {
     this.stage.refresh();
   }
 
-  private async showPath(view: LayerView, layer: Layer) {
-    const key = `${view.mesh} ${String(layer.parameters.surface)}`;
-    let path = this.paths.get(view.id);
-    if (!path) this.paths.set(view.id, (path = { key: '', mesh: null, line: null }));
-    if (path.key === key || !view.mesh) return;
-    path.key = key;
-    const loaded = await mesh(view.mesh);
-    if (path.key !== key) return;
-    const geometry = loaded.parts[0]?.geometry;
-    if (!geometry) return;
-    path.mesh?.removeFromParent();
-    const positions = geometry.getAttribute('position');
-    if (!geometry.getAttribute('uv')) geometry.setAttribute('uv', ribbonUv(positions.count));
-    path.mesh = new THREE.Mesh(geometry, pathMaterial(String(layer.parameters.surface)));
-    path.mesh.receiveShadow = true;
-    path.mesh.renderOrder = 2;
-    path.line = positions.array as Float32Array;
-    this.stage.scene.add(path.mesh);
-  }
-
-  private async showScatter(view: LayerView) {
-    let layer = this.layers.get(view.id);
-    if (!layer) {
-      this.layers.set(view.id, (layer = new InstancedLayer()));
-      this.stage.scene.add(layer.group);
-    }
-    await layer.set(view);
-  }
-
   private prepare(coarse: boolean) {
-    const { camera, renderer, scene, atmosphere } = this.stage;
+    const { camera } = this.stage;
     camera.updateMatrixWorld();
-    this.ground.prepare(camera, coarse);
     const frustum = new THREE.Frustum().setFromProjectionMatrix(
       new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse),
     );
     const [centre, reach] = this.stage.shadowAt();
-    const shadowBox = coarse ? null : new THREE.Sphere(centre, reach * 0.8);
-    for (const layer of this.layers.values())
-      if (layer.group.visible) layer.fill(frustum, camera.position, coarse ? 1.8 : 1, coarse ? 1 : 0, shadowBox);
-    this.water.reflect(renderer, scene, camera, atmosphere.dome, coarse);
+    const shadows = coarse ? null : new THREE.Sphere(centre, reach * 0.8);
+    const frame: Frame = { camera, frustum, coarse, shadows };
+    // what is mirrored in another is filled before it
+    const actors = [...this.actors.values()].flatMap((own) => [...own.values()]);
+    actors.sort((a, b) => Number(a instanceof SolidsActor) - Number(b instanceof SolidsActor));
+    for (const actor of actors) actor.prepare(frame);
   }
 
   /** The point of the ground under the pointer. */
   groundAt(event: MouseEvent): THREE.Vector3 | null {
     const ray = new THREE.Raycaster();
     ray.setFromCamera(this.stage.pointer(event), this.stage.camera);
-    return this.ground.field?.hit(ray.ray) ?? null;
+    return this.field?.hit(ray.ray) ?? null;
   }
 
-  /** Points of a layer's outline on the ground, for drawing over the view. */
-  outline(layer: Layer): THREE.Vector3[] {
-    const field = this.ground.field;
-    if (!field) return [];
-    if (layer.kind === 'path') {
-      const line = this.paths.get(layer.id)?.line;
-      if (!line) return [];
-      const out: THREE.Vector3[] = [];
-      for (let k = 2; k < line.length / 3; k += 15) out.push(new THREE.Vector3().fromArray(line, k * 3));
-      return out;
-    }
-    const corners = (layer.parameters.corners ?? []) as [number, number][];
-    const out: THREE.Vector3[] = [];
-    corners.forEach(([x, z], k) => {
-      const [nx, nz] = corners[(k + 1) % corners.length] as [number, number];
-      const steps = Math.max(2, Math.ceil(Math.hypot(nx - x, nz - z) / 4));
-      for (let s = 0; s < steps; s++) {
-        const px = x + ((nx - x) * s) / steps;
-        const pz = z + ((nz - z) * s) / steps;
-        out.push(new THREE.Vector3(px, field.height(px, pz) + 0.15, pz));
-      }
-    });
-    return out;
+  /** A layer's curves and outlines on the ground, for drawing over the view. */
+  lines(id: string): THREE.Vector3[][] {
+    const found = this.actors.get(id)?.get('lines');
+    return this.field && found instanceof LinesActor ? found.draped(this.field) : [];
   }
 
   /** The space that a layer takes up. */
-  bounds(layer: Layer): THREE.Box3 {
-    const scattered = this.layers.get(layer.id);
-    if (scattered && !scattered.box.isEmpty()) return scattered.box.clone().expandByScalar(3);
-    const points = layer.kind === 'path' || layer.kind === 'area' ? this.outline(layer) : [];
-    if (points.length) return new THREE.Box3().setFromPoints(points);
-    const half = (this.ground.field?.size ?? 100) / 2;
-    return new THREE.Box3(new THREE.Vector3(-half, -2, -half), new THREE.Vector3(half, 12, half));
+  bounds(id: string): THREE.Box3 {
+    const box = new THREE.Box3();
+    for (const actor of this.actors.get(id)?.values() ?? []) box.union(actor.bounds());
+    return box.isEmpty() ? (this.all(SurfaceActor)[0]?.bounds() ?? box) : box.expandByScalar(3);
   }
 
   frame(box: THREE.Box3) {
@@ -236,10 +141,10 @@ export class World {
     away.setLength(radius * 1.5);
     this.stage.look(centre.clone().add(away), centre);
   }
-}
 
-function ribbonUv(count: number): THREE.BufferAttribute {
-  const uv = new Float32Array(count * 2);
-  for (let k = 0; k < count; k++) uv.set([(k % 5) / 4, Math.floor(k / 5)], k * 2);
-  return new THREE.BufferAttribute(uv, 2);
+  dispose() {
+    this.syncing.abort();
+    for (const own of this.actors.values()) for (const actor of own.values()) actor.dispose();
+    this.actors.clear();
+  }
 }

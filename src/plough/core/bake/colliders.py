@@ -30,7 +30,9 @@ def _closed(positions: Float64, faces: list[tuple[int, int, int]]) -> Mesh:
     normals = p - centre
     normals /= np.linalg.norm(normals, axis=1, keepdims=True)
     indices = np.array(faces, np.uint32)
-    return Mesh(p, normals, np.zeros((len(p), 2), np.float32), indices, (Part("collider", 0, len(indices)),))
+    return Mesh(
+        p, normals, np.zeros((len(p), 2), np.float32), indices, (Part("collider", 0, len(indices)),)
+    )
 
 
 def capsule_mesh(capsule: Capsule) -> Mesh:
@@ -42,7 +44,9 @@ def capsule_mesh(capsule: Capsule) -> Mesh:
         rows.append((-capsule.radius * math.cos(angle), capsule.radius * math.sin(angle)))
     rows += [(length - h, r) for h, r in reversed(rows)]
     around = np.arange(_SIDES) * 2 * math.pi / _SIDES
-    rings = [a + h * y + r * (np.cos(around)[:, None] * x + np.sin(around)[:, None] * z) for h, r in rows]
+    rings = [
+        a + h * y + r * (np.cos(around)[:, None] * x + np.sin(around)[:, None] * z) for h, r in rows
+    ]
     points = np.concatenate([*rings, [a - capsule.radius * y], [a + (length + capsule.radius) * y]])
     faces: list[tuple[int, int, int]] = []
     low, high = len(points) - 2, len(points) - 1
@@ -62,10 +66,14 @@ def box_mesh(capsule: Capsule) -> Mesh:
     a, (x, y, z), length = _frame(capsule)
     r = capsule.radius
     corners = [
-        a + sx * r * x + (length + r if top else -r) * y + sz * r * z for top in (0, 1) for sx, sz in ((-1, -1), (1, -1), (1, 1), (-1, 1))
+        a + sx * r * x + (length + r if top else -r) * y + sz * r * z
+        for top in (0, 1)
+        for sx, sz in ((-1, -1), (1, -1), (1, 1), (-1, 1))
     ]
     quads = [(0, 1, 2, 3), (7, 6, 5, 4), (0, 4, 5, 1), (1, 5, 6, 2), (2, 6, 7, 3), (3, 7, 4, 0)]
-    return _closed(np.array(corners), [f for q in quads for f in ((q[0], q[1], q[2]), (q[0], q[2], q[3]))])
+    return _closed(
+        np.array(corners), [f for q in quads for f in ((q[0], q[1], q[2]), (q[0], q[2], q[3]))]
+    )
 
 
 def convex_mesh(corners: Float32) -> Mesh:
@@ -87,9 +95,20 @@ def collider_meshes(collider: Collider) -> list[Mesh]:
 
 def box_meshes(collider: Collider) -> list[Mesh]:
     """A box about every body of `collider`."""
-    return [*map(box_mesh, collider.capsules), *(convex_mesh(_corners(piece)) for piece in collider.pieces)]
+    return [
+        *map(box_mesh, collider.capsules),
+        *(convex_mesh(_corners(piece)) for piece in collider.pieces),
+    ]
 
 
 def _corners(points: Float32) -> Float32:
     low, high = points.min(axis=0), points.max(axis=0)
-    return np.array([[(low, high)[i][0], (low, high)[j][1], (low, high)[k][2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)], np.float32)
+    return np.array(
+        [
+            [(low, high)[i][0], (low, high)[j][1], (low, high)[k][2]]
+            for i in (0, 1)
+            for j in (0, 1)
+            for k in (0, 1)
+        ],
+        np.float32,
+    )

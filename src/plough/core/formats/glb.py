@@ -14,12 +14,18 @@ from typing import Any
 import numpy as np
 import orjson
 
-from plough.core.errors import FormatError
+from plough.core.errors import FormatError, TooLargeError
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
 
 _MAGIC, _JSON, _BIN = 0x46546C67, 0x4E4F534A, 0x004E4942
-_COMPONENT = {np.dtype(np.float32): 5126, np.dtype(np.uint32): 5125, np.dtype(np.uint16): 5123, np.dtype(np.uint8): 5121}
+MOST_BYTES = 0xFF000000  #: of the binary part; lengths are 32 bits, and the JSON needs room, too
+_COMPONENT = {
+    np.dtype(np.float32): 5126,
+    np.dtype(np.uint32): 5125,
+    np.dtype(np.uint16): 5123,
+    np.dtype(np.uint8): 5121,
+}
 _TYPE = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}
 
 Images = Callable[[Material], dict[str, bytes | str]]
@@ -60,11 +66,22 @@ class GlbBuilder:
             view["target"] = target
         self._list("bufferViews").append(view)
         padded = data + b"\0" * (-len(data) % 4)
+        if self._length + len(padded) > MOST_BYTES:
+            raise TooLargeError(
+                f"levels: the file would have more than {MOST_BYTES / 2**30:.1f} GiB, the most that GLB holds;"
+                " switch levels of detail or textures off, or lower the fill"
+            )
         self._chunks.append(padded)
         self._length += len(padded)
         return len(self._json["bufferViews"]) - 1
 
-    def _accessor(self, array: np.ndarray[Any, Any], target: int | None, normalized: bool = False, bounds: bool = False) -> int:
+    def _accessor(
+        self,
+        array: np.ndarray[Any, Any],
+        target: int | None,
+        normalized: bool = False,
+        bounds: bool = False,
+    ) -> int:
         array = np.ascontiguousarray(array)
         width = 1 if array.ndim == 1 else array.shape[1]
         accessor: dict[str, Any] = {
@@ -76,7 +93,10 @@ class GlbBuilder:
         if normalized:
             accessor["normalized"] = True
         if bounds:
-            accessor["min"], accessor["max"] = array.min(axis=0).tolist(), array.max(axis=0).tolist()
+            accessor["min"], accessor["max"] = (
+                array.min(axis=0).tolist(),
+                array.max(axis=0).tolist(),
+            )
         self._list("accessors").append(accessor)
         return len(self._json["accessors"]) - 1
 
@@ -89,7 +109,9 @@ class GlbBuilder:
                 entry["bufferView"], entry["mimeType"] = self._view(image), "image/png"
             self._list("images").append(entry)
             if "samplers" not in self._json:
-                self._json["samplers"] = [{"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}]
+                self._json["samplers"] = [
+                    {"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}
+                ]
             self._list("textures").append({"source": len(self._json["images"]) - 1, "sampler": 0})
             self._image_index[image] = len(self._json["textures"]) - 1
         return self._image_index[image]
@@ -115,18 +137,33 @@ class GlbBuilder:
             if "normal" in maps:
                 entry["normalTexture"] = {"index": self._texture(maps["normal"], f"{name} normal")}
             if material.cutout:
-                entry |= {"alphaMode": "MASK", "alphaCutoff": 0.5, "doubleSided": not material.one_sided}
-            extras: dict[str, Any] = {"translucency": material.translucency} if material.translucency else {}
+                entry |= {
+                    "alphaMode": "MASK",
+                    "alphaCutoff": 0.5,
+                    "doubleSided": not material.one_sided,
+                }
+            extras: dict[str, Any] = (
+                {"translucency": material.translucency} if material.translucency else {}
+            )
             for extra in ("translucency", "depth"):
                 if extra in maps:
-                    extras[f"{extra}Texture"] = {"index": self._texture(maps[extra], f"{name} {extra}")}
+                    extras[f"{extra}Texture"] = {
+                        "index": self._texture(maps[extra], f"{name} {extra}")
+                    }
             if extras:
                 entry["extras"] = extras
             self._list("materials").append(entry)
             self._materials[key] = len(self._json["materials"]) - 1
         return self._materials[key]
 
-    def add_mesh(self, mesh: Mesh, materials: dict[str, Material], name: str, prefix: str = "", shapes: Sequence[Mesh] = ()) -> int:
+    def add_mesh(
+        self,
+        mesh: Mesh,
+        materials: dict[str, Material],
+        name: str,
+        prefix: str = "",
+        shapes: Sequence[Mesh] = (),
+    ) -> int:
         """The index of `mesh`, one primitive a part; parts draw the materials of their slots.
 
         Args:
@@ -136,8 +173,10 @@ class GlbBuilder:
             "POSITION": self._accessor(mesh.positions, 34962, bounds=True),
             "NORMAL": self._accessor(mesh.normals, 34962),
         }
-        mapped = self._images is not no_images and any(m.maps is not None for m in materials.values())
-        if mapped:
+        mapped = self._images is not no_images and any(
+            m.maps is not None for m in materials.values()
+        )
+        if materials:
             attributes["TEXCOORD_0"] = self._accessor(mesh.uv0, 34962)
         if mapped and mesh.tangents is not None:
             attributes["TANGENT"] = self._accessor(mesh.tangents, 34962)
@@ -158,9 +197,14 @@ class GlbBuilder:
         primitives = []
         for part in mesh.parts:
             rows = mesh.indices[part.first : part.first + part.count].reshape(-1)
-            primitive: dict[str, Any] = {"attributes": attributes, "indices": self._accessor(rows.astype(small), 34963)}
+            primitive: dict[str, Any] = {
+                "attributes": attributes,
+                "indices": self._accessor(rows.astype(small), 34963),
+            }
             if part.material in materials:
-                primitive["material"] = self.add_material(materials[part.material], self._called(part.material, materials, prefix))
+                primitive["material"] = self.add_material(
+                    materials[part.material], self._called(part.material, materials, prefix)
+                )
             if targets:
                 primitive["targets"] = targets
             primitives.append(primitive)
@@ -204,9 +248,16 @@ class GlbBuilder:
         """
         node: dict[str, Any] = {"name": name}
         extras = dict(extras or {})
-        for key, value in (("mesh", mesh), ("translation", translation), ("rotation", rotation), ("scale", scale)):
+        for key, value in (
+            ("mesh", mesh),
+            ("translation", translation),
+            ("rotation", rotation),
+            ("scale", scale),
+        ):
             if value is not None:
-                node[key] = [float(v) for v in value] if isinstance(value, Sequence | np.ndarray) else value
+                node[key] = (
+                    [float(v) for v in value] if isinstance(value, Sequence | np.ndarray) else value
+                )
         if children:
             node["children"] = list(children)
         extensions: dict[str, Any] = {}
@@ -232,7 +283,9 @@ class GlbBuilder:
         values = self._accessor(np.asarray(weights, np.float32).reshape(-1), None)
         sampler = {"input": source, "output": values, "interpolation": "LINEAR"}
         channel = {"sampler": 0, "target": {"node": node, "path": "weights"}}
-        self._list("animations").append({"name": name, "samplers": [sampler], "channels": [channel]})
+        self._list("animations").append(
+            {"name": name, "samplers": [sampler], "channels": [channel]}
+        )
 
     def finish(self, roots: Sequence[int], extras: dict[str, Any] | None = None) -> bytes:
         """The file, with `roots` as the nodes of its scene."""
@@ -258,7 +311,11 @@ class GlbBuilder:
 
 
 def mesh_glb(
-    mesh: Mesh, materials: dict[str, Material], name: str, images: Images = no_images, extras: dict[str, Any] | None = None
+    mesh: Mesh,
+    materials: dict[str, Material],
+    name: str,
+    images: Images = no_images,
+    extras: dict[str, Any] | None = None,
 ) -> bytes:
     """One mesh as a GLB; `extras` go to the scene."""
     builder = GlbBuilder(images)

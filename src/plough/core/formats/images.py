@@ -43,23 +43,35 @@ def check_image(data: bytes, field_name: str = "image") -> tuple[int, int]:
         ParameterError: it is of another format, damaged, too large, or its sides are no powers of two.
     """
     if len(data) > MOST_BYTES:
-        raise ParameterError(field_name, f"has {len(data):,} bytes; the limit is {MOST_BYTES:,}", limit=f"{MOST_BYTES:,} bytes")
+        raise ParameterError(
+            field_name,
+            f"has {len(data):,} bytes; the limit is {MOST_BYTES:,}",
+            limit=f"{MOST_BYTES:,} bytes",
+        )
     try:
         with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as image:
             width, height = image.size
             if max(width, height) > MOST_SIDE:
                 raise ParameterError(
-                    field_name, f"is {width} x {height} pixels; the limit is {MOST_SIDE} a side", limit=f"{MOST_SIDE} pixels"
+                    field_name,
+                    f"is {width} x {height} pixels; the limit is {MOST_SIDE} a side",
+                    limit=f"{MOST_SIDE} pixels",
                 )
             image.load()
     except ParameterError:
         raise
     except (OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
-        raise ParameterError(field_name, f"is no PNG or JPEG that can be read ({type(error).__name__})", limit="PNG, JPEG") from None
+        raise ParameterError(
+            field_name,
+            f"is no PNG or JPEG that can be read ({type(error).__name__})",
+            limit="PNG, JPEG",
+        ) from None
     for side in (width, height):
         if side & (side - 1) or side < 4:
             raise ParameterError(
-                field_name, f"is {width} x {height} pixels; sides must be powers of two, so that it repeats", limit="4, 8, 16, …"
+                field_name,
+                f"is {width} x {height} pixels; sides must be powers of two, so that it repeats",
+                limit="4, 8, 16, …",
             )
     return width, height
 
@@ -83,19 +95,26 @@ class Replaced:
         width = max(image.shape[1] for image in own.values())
         maps = self.base.draw() if self.base is not None else _plain()
         height, width = max(height, maps.albedo.shape[0]), max(width, maps.albedo.shape[1])
-        fitted = {n: None if getattr(maps, n) is None else _fit(getattr(maps, n), width, height) for n in Maps.__slots__}
+        fitted = {
+            n: None if getattr(maps, n) is None else _fit(getattr(maps, n), width, height)
+            for n in Maps.__slots__
+        }
         out = Maps(**fitted)  # type: ignore[arg-type]
         for name, image in own.items():
             fit = _fit(image, width, height)
             if name == "albedo" and fit.shape[2] == 3:
-                fit = np.concatenate([fit, out.albedo[..., 3:]], axis=-1)  # an image without alpha keeps the outline
+                fit = np.concatenate(
+                    [fit, out.albedo[..., 3:]], axis=-1
+                )  # an image without alpha keeps the outline
             out = replace(out, **{name: fit if name == "albedo" else fit[..., :3]})
         return out
 
 
 def _read(data: bytes, name: str) -> UInt8:
     with Image.open(io.BytesIO(data)) as image:
-        alpha = name == "albedo" and (image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info)
+        alpha = name == "albedo" and (
+            image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info
+        )
         return np.asarray(image.convert("RGBA" if alpha else "RGB"))
 
 
@@ -112,11 +131,15 @@ def _plain() -> Maps:
     return Maps(white, flat, surface)
 
 
-def with_images(materials: dict[str, Material], images: dict[str, str], load: Load) -> dict[str, Material]:
+def with_images(
+    materials: dict[str, Material], images: dict[str, str], load: Load
+) -> dict[str, Material]:
     """`materials` with images of one's own: `images` maps ``slot.map`` to a hash."""
     out = dict(materials)
     for slot, material in materials.items():
         own = tuple((name, images[f"{slot}.{name}"]) for name in MAPS if f"{slot}.{name}" in images)
         if own:
-            out[slot] = replace(material, maps=Replaced(material.maps, own, load), color=(1.0, 1.0, 1.0))
+            out[slot] = replace(
+                material, maps=Replaced(material.maps, own, load), color=(1.0, 1.0, 1.0)
+            )
     return out

@@ -13,7 +13,9 @@ from plough.core.mesh.value import Mesh
 _MAP = {"albedo": "map_Kd", "normal": "norm"}
 
 
-def mesh_obj(mesh: Mesh, materials: dict[str, Material], name: str, images: Images) -> dict[str, bytes]:
+def mesh_obj(
+    mesh: Mesh, materials: dict[str, Material], name: str, images: Images
+) -> dict[str, bytes]:
     """Files by name: ``name.obj``, ``name.mtl`` and the maps that the MTL names.
 
     The tint of the vertices follows each position as red, green and blue; v runs up, as in OBJ.
@@ -21,7 +23,9 @@ def mesh_obj(mesh: Mesh, materials: dict[str, Material], name: str, images: Imag
     out = io.StringIO()
     out.write(f"# metres, Y up\nmtllib {name}.mtl\no {name}\n")
     tint = np.ones((mesh.vertices, 3)) if mesh.colors is None else mesh.colors[:, :3] / 255.0
-    np.savetxt(out, np.concatenate([mesh.positions, tint], axis=1), "v %.5f %.5f %.5f %.3f %.3f %.3f")
+    np.savetxt(
+        out, np.concatenate([mesh.positions, tint], axis=1), "v %.5f %.5f %.5f %.3f %.3f %.3f"
+    )
     np.savetxt(out, np.stack([mesh.uv0[:, 0], 1.0 - mesh.uv0[:, 1]], axis=1), "vt %.5f %.5f")
     np.savetxt(out, mesh.normals, "vn %.4f %.4f %.4f")
     library, files = io.StringIO(), {}
@@ -44,6 +48,12 @@ def mesh_obj(mesh: Mesh, materials: dict[str, Material], name: str, images: Imag
                 if slot == "albedo" and material.cutout:
                     library.write(f"map_d -imfchan m {file}\n")
         out.write(f"g {part.material.replace(' ', '_')}\nusemtl {used[part.material]}\n")
-        rows = np.repeat(mesh.indices[part.first : part.first + part.count].astype(np.int64) + 1, 3, axis=1)
+        rows = np.repeat(
+            mesh.indices[part.first : part.first + part.count].astype(np.int64) + 1, 3, axis=1
+        )
         np.savetxt(out, rows, "f %d/%d/%d %d/%d/%d %d/%d/%d")
-    return {f"{name}.obj": out.getvalue().encode(), f"{name}.mtl": library.getvalue().encode(), **files}
+    return {
+        f"{name}.obj": out.getvalue().encode(),
+        f"{name}.mtl": library.getvalue().encode(),
+        **files,
+    }

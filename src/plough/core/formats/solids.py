@@ -29,18 +29,33 @@ def measured(data: bytes, kind: str) -> tuple[Float64, float, float]:
     import trimesh
 
     if kind not in FORMATS:
-        raise ParameterError("kind", f"{kind!r} is not read; meshes come as {', '.join(FORMATS)}", limit=", ".join(FORMATS), value=kind)
+        raise ParameterError(
+            "kind",
+            f"{kind!r} is not read; meshes come as {', '.join(FORMATS)}",
+            limit=", ".join(FORMATS),
+            value=kind,
+        )
     if len(data) > MOST_BYTES:
-        raise ParameterError("mesh", f"has {len(data):,} bytes; the limit is {MOST_BYTES:,}", limit=f"{MOST_BYTES:,} bytes")
+        raise ParameterError(
+            "mesh",
+            f"has {len(data):,} bytes; the limit is {MOST_BYTES:,}",
+            limit=f"{MOST_BYTES:,} bytes",
+        )
     try:
         mesh: Any = trimesh.load(io.BytesIO(data), file_type=kind, force="mesh")
         count = len(mesh.faces)
     except Exception as error:
-        raise FormatError(f"the mesh cannot be read: {str(error).splitlines()[0] if str(error) else type(error).__name__}") from None
+        raise FormatError(
+            f"the mesh cannot be read: {str(error).splitlines()[0] if str(error) else type(error).__name__}"
+        ) from None
     if not count or not np.isfinite(mesh.vertices).all() or float(mesh.area) <= 0:
         raise FormatError("the mesh holds no triangles with an area")
     if count > MOST_TRIANGLES:
-        raise ParameterError("mesh", f"has {count:,} triangles; the limit is {MOST_TRIANGLES:,}", limit=f"{MOST_TRIANGLES:,} triangles")
+        raise ParameterError(
+            "mesh",
+            f"has {count:,} triangles; the limit is {MOST_TRIANGLES:,}",
+            limit=f"{MOST_TRIANGLES:,} triangles",
+        )
     points = np.asarray(trimesh.sample.sample_surface(mesh, _SAMPLES, seed=1)[0], np.float64)
     low, high = mesh.bounds
     height = float(high[1] - low[1])

@@ -21,7 +21,9 @@ def _name(text: str) -> str:
     return name if not name[0].isdigit() else f"_{name}"
 
 
-def asset_usd(seeds: Sequence[tuple[int, Mesh, dict[str, Material]]], name: str, images: Images) -> dict[str, bytes]:
+def asset_usd(
+    seeds: Sequence[tuple[int, Mesh, dict[str, Material]]], name: str, images: Images
+) -> dict[str, bytes]:
     """Files by name: ``name.usdc`` and its textures.
 
     The root prim has the variant set ``seed``; each variant holds the mesh, with a subset of faces for each material slot. Metres, Y up;
@@ -43,7 +45,9 @@ def asset_usd(seeds: Sequence[tuple[int, Mesh, dict[str, Material]]], name: str,
         def material(slot: str, m: Material) -> Any:
             if slot in made:
                 return made[slot]
-            shade = UsdShade.Material.Define(stage, root.GetPath().AppendPath(f"materials/{_name(m.name)}"))
+            shade = UsdShade.Material.Define(
+                stage, root.GetPath().AppendPath(f"materials/{_name(m.name)}")
+            )
             surface = UsdShade.Shader.Define(stage, shade.GetPath().AppendChild("surface"))
             surface.CreateIdAttr("UsdPreviewSurface")
             surface.CreateInput("roughness", Sdf.ValueTypeNames.Float).Set(m.roughness)
@@ -60,34 +64,59 @@ def asset_usd(seeds: Sequence[tuple[int, Mesh, dict[str, Material]]], name: str,
                         continue
                     file = f"textures/{name}-{_name(slot)}-{slot_name}.png"
                     files[file] = maps[slot_name]
-                    texture = UsdShade.Shader.Define(stage, shade.GetPath().AppendChild(f"{slot_name}_map"))
+                    texture = UsdShade.Shader.Define(
+                        stage, shade.GetPath().AppendChild(f"{slot_name}_map")
+                    )
                     texture.CreateIdAttr("UsdUVTexture")
                     texture.CreateInput("file", Sdf.ValueTypeNames.Asset).Set(f"./{file}")
                     texture.CreateInput("st", Sdf.ValueTypeNames.Float2).ConnectToSource(where)
-                    texture.CreateInput("sourceColorSpace", Sdf.ValueTypeNames.Token).Set("sRGB" if slot_name == "albedo" else "raw")
+                    texture.CreateInput("sourceColorSpace", Sdf.ValueTypeNames.Token).Set(
+                        "sRGB" if slot_name == "albedo" else "raw"
+                    )
                     for wrap in ("wrapS", "wrapT"):
                         texture.CreateInput(wrap, Sdf.ValueTypeNames.Token).Set("repeat")
                     if slot_name == "normal":
-                        texture.CreateInput("scale", Sdf.ValueTypeNames.Float4).Set(Gf.Vec4f(2, 2, 2, 1))
-                        texture.CreateInput("bias", Sdf.ValueTypeNames.Float4).Set(Gf.Vec4f(-1, -1, -1, 0))
+                        texture.CreateInput("scale", Sdf.ValueTypeNames.Float4).Set(
+                            Gf.Vec4f(2, 2, 2, 1)
+                        )
+                        texture.CreateInput("bias", Sdf.ValueTypeNames.Float4).Set(
+                            Gf.Vec4f(-1, -1, -1, 0)
+                        )
                     value = getattr(Sdf.ValueTypeNames, kind)
-                    out = texture.CreateOutput(output, Sdf.ValueTypeNames.Float3 if output == "rgb" else Sdf.ValueTypeNames.Float)
+                    out = texture.CreateOutput(
+                        output,
+                        Sdf.ValueTypeNames.Float3 if output == "rgb" else Sdf.ValueTypeNames.Float,
+                    )
                     surface.CreateInput(target, value).ConnectToSource(out)
                     if slot_name == "albedo" and m.cutout:
                         alpha = texture.CreateOutput("a", Sdf.ValueTypeNames.Float)
-                        surface.CreateInput("opacity", Sdf.ValueTypeNames.Float).ConnectToSource(alpha)
+                        surface.CreateInput("opacity", Sdf.ValueTypeNames.Float).ConnectToSource(
+                            alpha
+                        )
                         surface.CreateInput("opacityThreshold", Sdf.ValueTypeNames.Float).Set(0.5)
             shade.CreateSurfaceOutput().ConnectToSource(surface.ConnectableAPI(), "surface")
             made[slot] = shade
             return shade
 
-        slots = {slot: material(slot, m) for _, _, materials in seeds for slot, m in materials.items()}
+        slots = {
+            slot: material(slot, m) for _, _, materials in seeds for slot, m in materials.items()
+        }
         variants = root.GetPrim().GetVariantSets().AddVariantSet("seed")
         for seed, mesh, materials in seeds:
             variants.AddVariant(f"seed_{seed}")
             variants.SetVariantSelection(f"seed_{seed}")
             with variants.GetVariantEditContext():
-                _mesh(stage, root.GetPath().AppendChild("mesh"), mesh, materials, slots, UsdGeom, UsdShade, Sdf, Vt)
+                _mesh(
+                    stage,
+                    root.GetPath().AppendChild("mesh"),
+                    mesh,
+                    materials,
+                    slots,
+                    UsdGeom,
+                    UsdShade,
+                    Sdf,
+                    Vt,
+                )
         variants.SetVariantSelection(f"seed_{seeds[0][0]}")
         stage.GetRootLayer().Save()
         files = {f"{name}.usdc": path.read_bytes(), **files}
@@ -102,11 +131,21 @@ _INPUTS = {
 
 
 def _mesh(
-    stage: Any, path: Any, mesh: Mesh, materials: dict[str, Material], slots: dict[str, Any], geom: Any, shade: Any, sdf: Any, vt: Any
+    stage: Any,
+    path: Any,
+    mesh: Mesh,
+    materials: dict[str, Material],
+    slots: dict[str, Any],
+    geom: Any,
+    shade: Any,
+    sdf: Any,
+    vt: Any,
 ) -> None:
     prim = geom.Mesh.Define(stage, path)
     prim.CreatePointsAttr(vt.Vec3fArray.FromNumpy(np.ascontiguousarray(mesh.positions)))
-    prim.CreateFaceVertexIndicesAttr(vt.IntArray.FromNumpy(mesh.indices.reshape(-1).astype(np.int32)))
+    prim.CreateFaceVertexIndicesAttr(
+        vt.IntArray.FromNumpy(mesh.indices.reshape(-1).astype(np.int32))
+    )
     prim.CreateFaceVertexCountsAttr(vt.IntArray.FromNumpy(np.full(mesh.triangles, 3, np.int32)))
     prim.CreateNormalsAttr(vt.Vec3fArray.FromNumpy(np.ascontiguousarray(mesh.normals)))
     prim.SetNormalsInterpolation(geom.Tokens.vertex)
@@ -116,18 +155,26 @@ def _mesh(
     prim.CreateExtentAttr([tuple(map(float, low)), tuple(map(float, high))])
     api = geom.PrimvarsAPI(prim)
     uv = np.stack([mesh.uv0[:, 0], 1.0 - mesh.uv0[:, 1]], axis=1).astype(np.float32)
-    api.CreatePrimvar("st", sdf.ValueTypeNames.TexCoord2fArray, geom.Tokens.vertex).Set(vt.Vec2fArray.FromNumpy(uv))
+    api.CreatePrimvar("st", sdf.ValueTypeNames.TexCoord2fArray, geom.Tokens.vertex).Set(
+        vt.Vec2fArray.FromNumpy(uv)
+    )
     if mesh.uv1 is not None:
         uv = np.stack([mesh.uv1[:, 0], 1.0 - mesh.uv1[:, 1]], axis=1).astype(np.float32)
-        api.CreatePrimvar("st1", sdf.ValueTypeNames.TexCoord2fArray, geom.Tokens.vertex).Set(vt.Vec2fArray.FromNumpy(uv))
+        api.CreatePrimvar("st1", sdf.ValueTypeNames.TexCoord2fArray, geom.Tokens.vertex).Set(
+            vt.Vec2fArray.FromNumpy(uv)
+        )
     if mesh.colors is not None:
         tint = np.ascontiguousarray(mesh.colors[:, :3] / 255.0, np.float32)
         prim.CreateDisplayColorPrimvar(geom.Tokens.vertex).Set(vt.Vec3fArray.FromNumpy(tint))
     if mesh.wind is not None:
         wind = np.ascontiguousarray(mesh.wind / 255.0, np.float32)
-        api.CreatePrimvar("wind", sdf.ValueTypeNames.Float4Array, geom.Tokens.vertex).Set(vt.Vec4fArray.FromNumpy(wind))
+        api.CreatePrimvar("wind", sdf.ValueTypeNames.Float4Array, geom.Tokens.vertex).Set(
+            vt.Vec4fArray.FromNumpy(wind)
+        )
     shade.MaterialBindingAPI.Apply(prim.GetPrim())
     for part in mesh.parts:
         rows = vt.IntArray.FromNumpy(np.arange(part.first, part.first + part.count, dtype=np.int32))
-        subset = geom.Subset.CreateGeomSubset(prim, _name(part.material), geom.Tokens.face, rows, "materialBind")
+        subset = geom.Subset.CreateGeomSubset(
+            prim, _name(part.material), geom.Tokens.face, rows, "materialBind"
+        )
         shade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(slots[part.material])

@@ -3,13 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from plough.core.arrays import Bool, Float64
 from plough.core.errors import ParameterError
 from plough.core.ground.paths import self_crossing
+from plough.core.hashing import digest
 from plough.core.kernels import kernel
+
+
+@dataclass(frozen=True, slots=True)
+class Region:
+    """A simple polygon on the map."""
+
+    ring: Float64  #: (n, 2) metres
+
+    @property
+    def key(self) -> str:
+        """Tells it from any other."""
+        return digest(self.ring.tobytes())
+
+    @property
+    def area(self) -> float:
+        """Square metres."""
+        return polygon_area(self.ring)
 
 
 def check_polygon(corners: Sequence[tuple[float, float]]) -> Float64:
@@ -21,11 +40,15 @@ def check_polygon(corners: Sequence[tuple[float, float]]) -> Float64:
     ring = np.array(corners, np.float64)
     gaps = np.linalg.norm(ring - np.roll(ring, 1, axis=0), axis=1)
     if gaps.min() < 0.05:
-        raise ParameterError(f"corners.{int(gaps.argmin())}", "lies on the corner before it; neighbours must be 5 cm apart or more")
+        raise ParameterError(
+            f"corners.{int(gaps.argmin())}",
+            "lies on the corner before it; neighbours must be 5 cm apart or more",
+        )
     crossing = self_crossing(ring, closed=True)
     if crossing is not None:
         raise ParameterError(
-            "corners", f"the outline crosses itself near ({crossing[0]:.1f}, {crossing[1]:.1f}); move or remove a corner there"
+            "corners",
+            f"the outline crosses itself near ({crossing[0]:.1f}, {crossing[1]:.1f}); move or remove a corner there",
         )
     return ring
 
@@ -39,7 +62,9 @@ def _inside(x: Float64, z: Float64, ring: Float64) -> Bool:
         k = n - 1
         for j in range(n):
             if (ring[j, 1] > z[i]) != (ring[k, 1] > z[i]):
-                cross = ring[j, 0] + (z[i] - ring[j, 1]) * (ring[k, 0] - ring[j, 0]) / (ring[k, 1] - ring[j, 1])
+                cross = ring[j, 0] + (z[i] - ring[j, 1]) * (ring[k, 0] - ring[j, 0]) / (
+                    ring[k, 1] - ring[j, 1]
+                )
                 if x[i] < cross:
                     within = not within
             k = j

@@ -1,60 +1,71 @@
-"""Paths: smooth curves draped on the ground, the ribbon that shows them, and the distance to them."""
+"""Paths: smooth curves on the ground, where they cross themselves, and the distance to them."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
-from plough.core.arrays import Bool, Float64
-from plough.core.curves import spline
+from plough.core.arrays import Bool, Float64, Int64
+from plough.core.curves import span_curve
 from plough.core.errors import ParameterError
-from plough.core.ground.heightfield import HeightField
+from plough.core.hashing import digest, key_of
 from plough.core.kernels import kernel
-from plough.core.mesh.tangents import with_tangents
-from plough.core.mesh.value import Mesh, Part
 
 Points = Sequence[tuple[float, float]]
-
-
-def path_line(points: Points, spacing: float = 1.0) -> Float64:
-    """(n, 2) points along the smooth path through `points`, about `spacing` metres apart.
-
-    Raises:
-        ParameterError: the path crosses itself, or two neighbouring points coincide.
-    """
-    for k, (a, b) in enumerate(zip(points, points[1:], strict=False)):
-        if np.hypot(b[0] - a[0], b[1] - a[1]) < 0.05:
-            raise ParameterError(f"points.{k + 1}", "lies on the point before it; neighbours must be 5 cm apart or more")
-    line = spline(points, spacing)
-    crossing = self_crossing(line)
-    if crossing is not None:
-        raise ParameterError("points", f"the path crosses itself near ({crossing[0]:.1f}, {crossing[1]:.1f}); move or remove a point there")
-    return line
-
-
-def self_crossing(line: Float64, closed: bool = False) -> tuple[float, float] | None:
-    """Where the polyline (n, 2) first crosses or touches itself, if it does; neighbouring segments do not count."""
-    from shapely import STRtree, linestrings
-
-    ends = np.concatenate([line[1:], line[:1]]) if closed else line[1:]
-    starts = line if closed else line[:-1]
-    segments = linestrings(np.stack([starts, ends], axis=1))
-    n = len(segments)
-    i, j = STRtree(segments).query(segments, predicate="intersects")
-    far = (j - i > 1) & ~((i == 0) & (j == n - 1) & closed)
-    if not far.any():
-        return None
-    a, b = i[far][0], j[far][0]
-    point = segments[a].intersection(segments[b]).centroid
-    return float(point.x), float(point.y)
-
-
+MOST_LENGTH = 40_000.0  #: metres of one path
 _BLOCK = 16  #: segments that share a bounding box
 
 
+@dataclass(frozen=True, slots=True)
+class Curve:
+    """A smooth line on the map."""
+
+    line: Float64  #: (n, 2) metres, about a metre apart
+    spans: Int64  #: (n,) which span each point begins or lies in
+    width: float  #: metres
+    key: str
+
+    @property
+    def length(self) -> float:
+        """Metres along it."""
+        return float(np.hypot(*np.diff(self.line, axis=0).T).sum())
+
+
+def check_points(points: Points, field: str = "points") -> None:
+    """Raises `ParameterError` where neighbours coincide, or a path through `points` would be too long."""
+    gaps = np.hypot(*np.diff(np.array(points, np.float64), axis=0).T)
+    if gaps.min() < 0.05:
+        raise ParameterError(
+            f"{field}.{int(gaps.argmin()) + 1}",
+            "lies on the point before it; neighbours must be 5 cm apart or more",
+        )
+    if gaps.sum() > MOST_LENGTH:
+        limit = f"{MOST_LENGTH / 1000:g} km"
+        message = f"the path would be {gaps.sum() / 1000:.1f} km long; the limit is {limit}"
+        raise ParameterError(field, message, limit=limit)
+
+
+def path_curve(points: Points, width: float = 0.0, spacing: float = 1.0) -> Curve:
+    """The smooth path through `points`, in steps of at most `spacing` metres.
+
+    Raises:
+        ParameterError: the path crosses itself, is too long, or two neighbouring points coincide.
+    """
+    check_points(points)
+    line, spans = span_curve(points, spacing)
+    crossing = self_crossing(line)
+    if crossing is not None:
+        where = f"({crossing[0]:.1f}, {crossing[1]:.1f})"
+        message = f"the path crosses itself near {where}; move or remove a point there"
+        raise ParameterError("points", message)
+    return Curve(line, spans, width, key_of(digest(line.tobytes()), width))
+
+
 @kernel
-def _near(x: Float64, z: Float64, line: Float64, limit: float) -> Bool:
+def _boxes(line: Float64, limit: float) -> Float64:
+    """(blocks, 4) least and greatest east and south of each `_BLOCK` segments, grown by `limit`."""
     segments = line.shape[0] - 1
     blocks = (segments + _BLOCK - 1) // _BLOCK
     box = np.empty((blocks, 4))
@@ -62,15 +73,71 @@ def _near(x: Float64, z: Float64, line: Float64, limit: float) -> Bool:
         first, last = b * _BLOCK, min(segments, (b + 1) * _BLOCK) + 1
         box[b, 0], box[b, 1] = line[first:last, 0].min() - limit, line[first:last, 0].max() + limit
         box[b, 2], box[b, 3] = line[first:last, 1].min() - limit, line[first:last, 1].max() + limit
+    return box
+
+
+@kernel
+def _side(a: Float64, b: Float64, c: Float64) -> float:
+    return float((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]))
+
+
+@kernel
+def _touch(a: Float64, b: Float64, c: Float64, d: Float64) -> bool:
+    """Whether the segments ab and cd share a point."""
+    if max(a[0], b[0]) < min(c[0], d[0]) or max(c[0], d[0]) < min(a[0], b[0]):
+        return False
+    if max(a[1], b[1]) < min(c[1], d[1]) or max(c[1], d[1]) < min(a[1], b[1]):
+        return False
+    return _side(a, b, c) * _side(a, b, d) <= 0.0 and _side(c, d, a) * _side(c, d, b) <= 0.0
+
+
+@kernel
+def _first_crossing(line: Float64, closed: bool) -> tuple[int, int]:
+    box = _boxes(line, 0.0)
+    segments = line.shape[0] - 1
+    for p in range(box.shape[0]):
+        for q in range(p, box.shape[0]):
+            if box[p, 0] > box[q, 1] or box[q, 0] > box[p, 1]:
+                continue
+            if box[p, 2] > box[q, 3] or box[q, 2] > box[p, 3]:
+                continue
+            for i in range(p * _BLOCK, min(segments, (p + 1) * _BLOCK)):
+                for j in range(max(i + 2, q * _BLOCK), min(segments, (q + 1) * _BLOCK)):
+                    if closed and i == 0 and j == segments - 1:
+                        continue
+                    if _touch(line[i], line[i + 1], line[j], line[j + 1]):
+                        return i, j
+    return -1, -1
+
+
+def self_crossing(line: Float64, closed: bool = False) -> tuple[float, float] | None:
+    """Where the polyline (n, 2) first crosses or touches itself, if it does; neighbouring segments do not count."""
+    whole = np.concatenate([line, line[:1]]) if closed else np.ascontiguousarray(line)
+    i, j = _first_crossing(whole, closed)
+    if i < 0:
+        return None
+    (a, b), (c, d) = whole[i : i + 2], whole[j : j + 2]
+    across = (b[0] - a[0]) * (d[1] - c[1]) - (b[1] - a[1]) * (d[0] - c[0])
+    if across == 0:
+        return float(c[0]), float(c[1])
+    t = ((c[0] - a[0]) * (d[1] - c[1]) - (c[1] - a[1]) * (d[0] - c[0])) / across
+    return float(a[0] + t * (b[0] - a[0])), float(a[1] + t * (b[1] - a[1]))
+
+
+@kernel
+def _near(x: Float64, z: Float64, line: Float64, limit: float) -> Bool:
+    segments = line.shape[0] - 1
+    box = _boxes(line, limit)
     out = np.zeros(x.shape[0], np.bool_)
     for i in range(x.shape[0]):
-        for b in range(blocks):
+        for b in range(box.shape[0]):
             if x[i] < box[b, 0] or x[i] > box[b, 1] or z[i] < box[b, 2] or z[i] > box[b, 3]:
                 continue
             for k in range(b * _BLOCK, min(segments, (b + 1) * _BLOCK)):
                 ax, az = line[k, 0], line[k, 1]
                 bx, bz = line[k + 1, 0] - ax, line[k + 1, 1] - az
-                t = ((x[i] - ax) * bx + (z[i] - az) * bz) / (bx * bx + bz * bz)
+                length = bx * bx + bz * bz
+                t = ((x[i] - ax) * bx + (z[i] - az) * bz) / length if length > 0.0 else 0.0
                 t = min(1.0, max(0.0, t))
                 dx, dz = x[i] - ax - t * bx, z[i] - az - t * bz
                 if dx * dx + dz * dz < limit * limit:
@@ -83,27 +150,5 @@ def _near(x: Float64, z: Float64, line: Float64, limit: float) -> Bool:
 
 def near_line(x: Float64, z: Float64, line: Float64, limit: float) -> Bool:
     """(n,) whether each point is nearer than `limit` metres to the polyline (m, 2)."""
-    return _near(np.asarray(x, np.float64), np.asarray(z, np.float64), np.ascontiguousarray(line), limit)
-
-
-def ribbon(line: Float64, width: float, field: HeightField, lift: float = 0.05) -> Mesh:
-    """A strip of triangles along `line`, draped on the ground, part `path`; it follows the ground across its width too."""
-    tangent = np.gradient(line, axis=0)
-    tangent /= np.maximum(np.linalg.norm(tangent, axis=1, keepdims=True), 1e-12)
-    side = np.stack([-tangent[:, 1], tangent[:, 0]], axis=1)
-    across = np.linspace(-0.5, 0.5, 5)
-    flat = line[:, None, :] + side[:, None, :] * (across * width)[None, :, None]
-    height, normal = field.height_and_normal(flat[..., 0].ravel(), flat[..., 1].ravel())
-    crown = lift * (1.0 - (2 * across[None, :]) ** 2 * 0.9) * np.ones((len(line), 1))
-    positions = np.stack([flat[..., 0].ravel(), height + crown.ravel(), flat[..., 1].ravel()], axis=1).astype(np.float32)
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))]) / width
-    uv = np.stack([np.broadcast_to(across + 0.5, flat.shape[:2]), np.broadcast_to(along[:, None], flat.shape[:2])], axis=-1)
-    n, m = flat.shape[:2]
-    corner = (np.arange(n - 1)[:, None] * m + np.arange(m - 1)[None, :]).ravel()
-    quads = np.stack([corner, corner + m, corner + 1, corner + 1, corner + m, corner + m + 1], axis=1)
-    indices = np.ascontiguousarray(quads.reshape(-1, 3), np.uint32)
-    a, b, c = (positions[indices[0, k]] for k in range(3))
-    if np.cross(b - a, c - a)[1] < 0:
-        indices = np.ascontiguousarray(indices[:, ::-1])
-    uvs = np.ascontiguousarray(uv.reshape(-1, 2), np.float32)
-    return with_tangents(Mesh(positions, normal.astype(np.float32), uvs, indices, (Part("path", 0, indices.shape[0]),)))
+    east, south = np.asarray(x, np.float64), np.asarray(z, np.float64)
+    return _near(east, south, np.ascontiguousarray(line), limit)

@@ -66,7 +66,9 @@ def aged(orders: list[Order], age: float, fixed: bool = False) -> list[Order]:
         if k:
             # no limb is thicker than its parent is there
             allowed = 0.92 * _at(out[-1].radius[..., None], parent, part.at)[:, 0]
-            radius *= np.minimum(1.0, allowed / np.maximum(radius[:, -1], radius[:, 0] / 1.35))[:, None]
+            radius *= np.minimum(1.0, allowed / np.maximum(radius[:, -1], radius[:, 0] / 1.35))[
+                :, None
+            ]
         first = part.first
         if k == 1:
             first = np.arange(keep.size)
@@ -74,10 +76,14 @@ def aged(orders: list[Order], age: float, fixed: bool = False) -> list[Order]:
             first = out[-1].first[parent]
         out.append(
             replace(
-                part, points=points.astype(np.float32), radius=np.maximum(radius, 2e-4).astype(np.float32),
-                length=(part.length * share).astype(np.float32), parent=parent, first=first,
+                part,
+                points=points.astype(np.float32),
+                radius=np.maximum(radius, 2e-4).astype(np.float32),
+                length=(part.length * share).astype(np.float32),
+                parent=parent,
+                first=first,
             )
-        )  # fmt: skip
+        )
         kept = keep
     return out
 

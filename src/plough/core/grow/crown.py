@@ -21,7 +21,14 @@ _HIGH, _ROUND, _OUT, _WANDER = (stream(f"crown.{n}") for n in ("high", "round", 
 
 
 def crown_points(
-    seed: int, count: int, profile: Float32, low: float, high: float, radius: float, shell: float, form: Float64 | None = None
+    seed: int,
+    count: int,
+    profile: Float32,
+    low: float,
+    high: float,
+    radius: float,
+    shell: float,
+    form: Float64 | None = None,
 ) -> Float64:
     """(count, 3) points in a body of revolution, or in one of any `form`; more points keep the earlier ones.
 
@@ -34,14 +41,20 @@ def crown_points(
     if form is not None:
         profile = np.sqrt((form**2).mean(axis=1)).astype(np.float32)
     index = np.arange(count, dtype=np.uint64)
-    area = np.concatenate([[0.0], np.cumsum(np.maximum(profile[1:], profile[:-1]).astype(np.float64) ** 2 + 1e-6)])
-    height = np.interp(uniform_array(seed, _HIGH, index) * area[-1], area, np.linspace(0.0, 1.0, profile.shape[0]))
+    area = np.concatenate(
+        [[0.0], np.cumsum(np.maximum(profile[1:], profile[:-1]).astype(np.float64) ** 2 + 1e-6)]
+    )
+    height = np.interp(
+        uniform_array(seed, _HIGH, index) * area[-1], area, np.linspace(0.0, 1.0, profile.shape[0])
+    )
     out = uniform_array(seed, _OUT, index) ** (0.5 / (1.0 + 3.0 * shell))
     reach = np.interp(height, np.linspace(0.0, 1.0, profile.shape[0]), profile) * radius * out
     turn = 2.0 * math.pi * uniform_array(seed, _ROUND, index)
     if form is not None:
         reach = radius_at(form, height, turn) * radius * out
-    return np.stack([reach * np.cos(turn), low + (high - low) * height, reach * np.sin(turn)], axis=1)
+    return np.stack(
+        [reach * np.cos(turn), low + (high - low) * height, reach * np.sin(turn)], axis=1
+    )
 
 
 def radius_at(form: Float64, height: Float64, turn: Float64) -> Float64:
@@ -51,13 +64,25 @@ def radius_at(form: Float64, height: Float64, turn: Float64) -> Float64:
     j, i = np.minimum(y.astype(np.int64), rows - 2), x.astype(np.int64) % columns
     f, e = y - j, x - np.floor(x)
     k = (i + 1) % columns
-    return np.asarray((form[j, i] * (1 - e) + form[j, k] * e) * (1 - f) + (form[j + 1, i] * (1 - e) + form[j + 1, k] * e) * f)
+    return np.asarray(
+        (form[j, i] * (1 - e) + form[j, k] * e) * (1 - f)
+        + (form[j + 1, i] * (1 - e) + form[j + 1, k] * e) * f
+    )
 
 
 @kernel
 def _colonise(
-    seed: np.uint64, goals: Float64, nodes: Float64, root: int, step: float, influence: float, kill: float, up: float, wander: float, most: int
-) -> tuple[Float64, Int64, Int64, int]:  # fmt: skip
+    seed: np.uint64,
+    goals: Float64,
+    nodes: Float64,
+    root: int,
+    step: float,
+    influence: float,
+    kill: float,
+    up: float,
+    wander: float,
+    most: int,
+) -> tuple[Float64, Int64, Int64, int]:
     """Places, parents and rounds of birth of all nodes; the first `root` are given."""
     place = np.empty((most, 3))
     parent = np.full(most, -1, np.int64)
@@ -74,7 +99,11 @@ def _colonise(
             if distance[g] < 0.0:
                 continue
             for k in range(seen, n):
-                d = (goals[g, 0] - place[k, 0]) ** 2 + (goals[g, 1] - place[k, 1]) ** 2 + (goals[g, 2] - place[k, 2]) ** 2
+                d = (
+                    (goals[g, 0] - place[k, 0]) ** 2
+                    + (goals[g, 1] - place[k, 1]) ** 2
+                    + (goals[g, 2] - place[k, 2]) ** 2
+                )
                 if d < distance[g]:
                     distance[g], nearest[g] = d, k
             if distance[g] < kill * kill:
@@ -122,7 +151,11 @@ def _colonise(
                 if parent[c] == k:
                     twice = True
             for c in range(k + 1, seen):
-                if parent[c] == k and (place[c, 0] - x) ** 2 + (place[c, 1] - y) ** 2 + (place[c, 2] - z) ** 2 < 0.2 * step * step:
+                if (
+                    parent[c] == k
+                    and (place[c, 0] - x) ** 2 + (place[c, 1] - y) ** 2 + (place[c, 2] - z) ** 2
+                    < 0.2 * step * step
+                ):
                     twice = True
             if twice or n >= most:
                 continue
@@ -166,9 +199,21 @@ def _resample(line: Float64, values: Float64, points: int) -> tuple[Float32, Flo
 
 
 def fill_crown(
-    seed: int, orders: list[Order], goals: Float64, step: float, influence: float, kill: float, up: float, wander: float, start: float,
-    thinnest: float, exponent: float, thickness: float, points: tuple[int, ...], dead: float,
-) -> list[Order]:  # fmt: skip
+    seed: int,
+    orders: list[Order],
+    goals: Float64,
+    step: float,
+    influence: float,
+    kill: float,
+    up: float,
+    wander: float,
+    start: float,
+    thinnest: float,
+    exponent: float,
+    thickness: float,
+    points: tuple[int, ...],
+    dead: float,
+) -> list[Order]:
     """`orders` and the limbs that fill the crown, told as the orders after them.
 
     Args:
@@ -191,9 +236,14 @@ def fill_crown(
                 given.append((o, whole, k))
                 roots.append(order.points[whole, k])
     nodes = np.array(roots, np.float64)
-    place, parent, born, rounds = _colonise(np.uint64(seed), goals, nodes, len(nodes), step, influence, kill, up, wander, MOST_NODES)
+    place, parent, born, rounds = _colonise(
+        np.uint64(seed), goals, nodes, len(nodes), step, influence, kill, up, wander, MOST_NODES
+    )
     if place.shape[0] >= MOST_NODES:
-        raise ParameterError("crown.step", f"the crown would need more than {MOST_NODES:,} steps: lengthen the steps or lower the points")
+        raise ParameterError(
+            "crown.step",
+            f"the crown would need more than {MOST_NODES:,} steps: lengthen the steps or lower the points",
+        )
     weight, main = _weights(parent, len(nodes), exponent)
     children: dict[int, list[int]] = {}
     for k in range(len(nodes), place.shape[0]):
@@ -206,16 +256,23 @@ def fill_crown(
         return line
 
     first_depth = len(orders)
-    waiting: list[tuple[int, int, float, int]] = []  # child, parent's row, along, depth of the parent
+    waiting: list[
+        tuple[int, int, float, int]
+    ] = []  # child, parent's row, along, depth of the parent
     for g, (o, grown, k) in enumerate(given):
         waiting += [(c, grown, k / (orders[o].points.shape[1] - 1), o) for c in children.get(g, [])]
     out = list(orders)
     for depth in range(first_depth, first_depth + len(points)):
-        below, waiting = [w for w in waiting if w[3] == depth - 1], [w for w in waiting if w[3] != depth - 1]
+        below, waiting = (
+            [w for w in waiting if w[3] == depth - 1],
+            [w for w in waiting if w[3] != depth - 1],
+        )
         last = depth == first_depth + len(points) - 1
         parents = out[-1]
         n = points[depth - first_depth]
-        rows: dict[str, list[object]] = {name: [] for name in ("points", "radius", "ids", "parent", "at", "birth")}
+        rows: dict[str, list[object]] = {
+            name: [] for name in ("points", "radius", "ids", "parent", "at", "birth")
+        }
         ordinal: dict[int, int] = {}
         for child, row, along, _ in below:
             nodes_of = chain_from(child)
@@ -239,9 +296,15 @@ def fill_crown(
             rows["at"].append(along)
             rows["birth"].append(0.9 * born[child] / (rounds + 1))
             if not last:
-                far = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
+                far = np.concatenate(
+                    [[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))]
+                )
                 for place_, node in enumerate(nodes_of, start=1):
-                    waiting += [(c, index, float(far[place_] / far[-1]), depth) for c in children.get(node, []) if c != int(main[node])]
+                    waiting += [
+                        (c, index, float(far[place_] / far[-1]), depth)
+                        for c in children.get(node, [])
+                        if c != int(main[node])
+                    ]
         if not rows["ids"]:
             break
         parent_rows = np.array(rows["parent"], np.int64)
@@ -252,8 +315,17 @@ def fill_crown(
         length = np.linalg.norm(np.diff(curve, axis=1), axis=2).sum(axis=1).astype(np.float32)
         out.append(
             Order(
-                curve, np.array(rows["radius"], np.float32), length, ids,
-                parent_rows, first, np.array(rows["at"], np.float32), np.array(rows["birth"], np.float32), vigour, broken, length,
+                curve,
+                np.array(rows["radius"], np.float32),
+                length,
+                ids,
+                parent_rows,
+                first,
+                np.array(rows["at"], np.float32),
+                np.array(rows["birth"], np.float32),
+                vigour,
+                broken,
+                length,
             )
-        )  # fmt: skip
+        )
     return out

@@ -20,7 +20,9 @@ from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
 from plough.core.rng import mix, stream, symmetric, uniform
 
-_AMOUNT, _SIZE, _TILT, _ROLL, _TINT, _RANK = (stream(f"leaf.{n}") for n in ("amount", "size", "tilt", "roll", "tint", "rank"))
+_AMOUNT, _SIZE, _TILT, _ROLL, _TINT, _RANK = (
+    stream(f"leaf.{n}") for n in ("amount", "size", "tilt", "roll", "tint", "rank")
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,9 +68,20 @@ def _amounts(seed: np.uint64, ids: UInt64, full: Float32, per_metre: float) -> I
 
 @kernel
 def _hang(
-    seed: np.uint64, points: Float32, ids: UInt64, firsts: Int64, first_ids: UInt64, vigour: Float32, share: Float32, full: Float32,
-    amounts: Int64, h: Hanging, centre: Float64, keep: float, fixed: bool,
-) -> tuple[Float32, Float32, Float32, Float32, UInt64, Float32, int]:  # fmt: skip
+    seed: np.uint64,
+    points: Float32,
+    ids: UInt64,
+    firsts: Int64,
+    first_ids: UInt64,
+    vigour: Float32,
+    share: Float32,
+    full: Float32,
+    amounts: Int64,
+    h: Hanging,
+    centre: Float64,
+    keep: float,
+    fixed: bool,
+) -> tuple[Float32, Float32, Float32, Float32, UInt64, Float32, int]:
     total = amounts.sum()
     base = np.empty((total, 3), np.float32)
     direction = np.empty((total, 3), np.float32)
@@ -81,7 +94,9 @@ def _hang(
     c = 0
     for j in range(ids.shape[0]):
         offset = uniform(seed, _AMOUNT, ids[j])
-        limb_phase = float(first_ids[firsts[j]] >> np.uint64(40)) / 16777216.0 if firsts[j] >= 0 else 0.0
+        limb_phase = (
+            float(first_ids[firsts[j]] >> np.uint64(40)) / 16777216.0 if firsts[j] >= 0 else 0.0
+        )
         gathered = max(1.0, math.floor(h.clusters * full[j] + 0.5))
         for k in range(amounts[j]):
             me = mix(ids[j] ^ mix(np.uint64(k + 7919)))
@@ -98,8 +113,16 @@ def _hang(
             x = t * (count - 1)
             p = min(int(x), count - 2)
             f = x - p
-            tx, ty, tz = points[j, p + 1, 0] - points[j, p, 0], points[j, p + 1, 1] - points[j, p, 1], points[j, p + 1, 2] - points[j, p, 2]
-            bx, by, bz = points[j, p, 0] + f * tx, points[j, p, 1] + f * ty, points[j, p, 2] + f * tz
+            tx, ty, tz = (
+                points[j, p + 1, 0] - points[j, p, 0],
+                points[j, p + 1, 1] - points[j, p, 1],
+                points[j, p + 1, 2] - points[j, p, 2],
+            )
+            bx, by, bz = (
+                points[j, p, 0] + f * tx,
+                points[j, p, 1] + f * ty,
+                points[j, p, 2] + f * tz,
+            )
             s = 1.0 / max(1e-9, math.sqrt(tx * tx + ty * ty + tz * tz))
             tx, ty, tz = tx * s, ty * s, tz * s
             nx, nz = -tz, tx
@@ -117,7 +140,9 @@ def _hang(
             ox, oy, oz = ox * s, oy * s, oz * s
             # younger leaves, near the tip, stand steeper
             young = max(0.0, (t - h.start) / max(1e-3, 1.0 - h.start))
-            angle = (0.15 if k == 0 else h.tilt * (1.1 - 0.6 * young * young)) * (1.0 + 0.3 * symmetric(seed, _TILT, me))
+            angle = (0.15 if k == 0 else h.tilt * (1.1 - 0.6 * young * young)) * (
+                1.0 + 0.3 * symmetric(seed, _TILT, me)
+            )
             dx = math.cos(angle) * tx + math.sin(angle) * lx + h.outward * ox
             dy = math.cos(angle) * ty + math.sin(angle) * ly - h.droop + h.outward * oy + h.upward
             dz = math.cos(angle) * tz + math.sin(angle) * lz + h.outward * oz
@@ -143,13 +168,17 @@ def _hang(
             base[c, 0], base[c, 1], base[c, 2] = bx, by, bz
             direction[c, 0], direction[c, 1], direction[c, 2] = dx, dy, dz
             face[c, 0], face[c, 1], face[c, 2] = fx / s, fy / s, fz / s
-            lengths[c] = max(1e-3, h.size * grown * (1.0 + h.variation * symmetric(seed, _SIZE, me)) * open_)
+            lengths[c] = max(
+                1e-3, h.size * grown * (1.0 + h.variation * symmetric(seed, _SIZE, me)) * open_
+            )
             out_ids[c], phase[c] = me, limb_phase
             c += 1
     return base, direction, face, lengths, out_ids, phase, c
 
 
-def hang(seed: int, order: Order, firsts: Order, h: Hanging, centre: Float64, keep: float, fixed: bool) -> Hung:
+def hang(
+    seed: int, order: Order, firsts: Order, h: Hanging, centre: Float64, keep: float, fixed: bool
+) -> Hung:
     """Leaves along the limbs of `order`, one at each tip.
 
     Args:
@@ -157,7 +186,20 @@ def hang(seed: int, order: Order, firsts: Order, h: Hanging, centre: Float64, ke
         fixed: leaves that are not open yet are there all the same, tiny.
     """
     amounts = _amounts(np.uint64(seed), order.ids, order.full, h.per_metre)
-    args = (order.points, order.ids, order.first, firsts.ids, order.vigour, order.share, order.full, amounts, h, centre, keep, fixed)
+    args = (
+        order.points,
+        order.ids,
+        order.first,
+        firsts.ids,
+        order.vigour,
+        order.share,
+        order.full,
+        amounts,
+        h,
+        centre,
+        keep,
+        fixed,
+    )
     *arrays, n = cast("tuple[Any, ...]", _hang(np.uint64(seed), *args))
     return Hung(*(a[:n] for a in arrays))
 
@@ -172,7 +214,9 @@ def card_shape(aspect: float, fold: float, bend: float) -> Shape:
     t = np.linspace(0.0, 1.0, 2)
     line = np.stack([np.zeros(2), t, -bend * t], axis=1)
     across, up = np.tile([1.0, 0, 0], (2, 1)), np.tile([0, 0, 1.0], (2, 1))
-    return _strip(line, across, up, np.full(2, 0.5 * aspect / max(0.2, math.cos(fold))), fold, 1.0 - t)
+    return _strip(
+        line, across, up, np.full(2, 0.5 * aspect / max(0.2, math.cos(fold))), fold, 1.0 - t
+    )
 
 
 class Dress(NamedTuple):
@@ -187,13 +231,24 @@ class Dress(NamedTuple):
 
 @kernel
 def _dress(
-    seed: np.uint64, positions: Float32, normals: Float32, tip: Float32, ids: UInt64, phase: Float32, sky: Float32, centre: Float64,
-    extent: Float64, d: Dress,
-) -> tuple[Float32, UInt8, UInt8]:  # fmt: skip
+    seed: np.uint64,
+    positions: Float32,
+    normals: Float32,
+    tip: Float32,
+    ids: UInt64,
+    phase: Float32,
+    sky: Float32,
+    centre: Float64,
+    extent: Float64,
+    d: Dress,
+) -> tuple[Float32, UInt8, UInt8]:
     n = ids.shape[0]
     each = positions.shape[0] // max(1, n)
     nor = np.empty_like(positions)
-    col, win = np.empty((positions.shape[0], 4), np.uint8), np.empty((positions.shape[0], 4), np.uint8)
+    col, win = (
+        np.empty((positions.shape[0], 4), np.uint8),
+        np.empty((positions.shape[0], 4), np.uint8),
+    )
     for i in range(n):
         hue = symmetric(seed, _TINT, ids[i])
         value = symmetric(seed, _TINT, ids[i] + np.uint64(1))
@@ -201,7 +256,11 @@ def _dress(
         for k in range(each):
             v = i * each + k
             px, py, pz = positions[v, 0], positions[v, 1], positions[v, 2]
-            qx, qy, qz = (px - centre[0]) / extent[0], (py - centre[1]) / extent[1] + 0.35, (pz - centre[2]) / extent[2]
+            qx, qy, qz = (
+                (px - centre[0]) / extent[0],
+                (py - centre[1]) / extent[1] + 0.35,
+                (pz - centre[2]) / extent[2],
+            )
             s = 1.0 / max(1e-6, math.sqrt(qx * qx + qy * qy + qz * qz))
             r = d.round_normals
             nx = r * qx * s + (1 - r) * normals[v, 0]
@@ -212,7 +271,11 @@ def _dress(
                 nx, ny, nz, s = 0.0, 1.0, 0.0, 1.0
             nor[v, 0], nor[v, 1], nor[v, 2] = nx / s, ny / s, nz / s
             up = max(-1.0, min(1.0, (py - centre[1]) / extent[1]))
-            shade = light * (1.0 + 0.25 * d.tint * value) * (1.0 + 0.30 * d.top * up - 0.30 * abs(d.top))
+            shade = (
+                light
+                * (1.0 + 0.25 * d.tint * value)
+                * (1.0 + 0.30 * d.top * up - 0.30 * abs(d.top))
+            )
             col[v, 0] = np.uint8(max(0.0, min(255.0, 255.0 * shade * (0.92 + 0.22 * d.tint * hue))))
             col[v, 1] = np.uint8(max(0.0, min(255.0, 255.0 * shade * 0.94)))
             col[v, 2] = np.uint8(max(0.0, min(255.0, 255.0 * shade * (0.88 - 0.2 * d.tint * hue))))
@@ -224,7 +287,16 @@ def _dress(
     return nor, col, win
 
 
-def leaf_mesh(seed: int, hung: Hung, shape: Shape, material: str, sky: Float32, centre: Float64, extent: Float64, dress: Dress) -> Mesh:
+def leaf_mesh(
+    seed: int,
+    hung: Hung,
+    shape: Shape,
+    material: str,
+    sky: Float32,
+    centre: Float64,
+    extent: Float64,
+    dress: Dress,
+) -> Mesh:
     """`shape` at every place of `hung`.
 
     Args:
@@ -232,10 +304,24 @@ def leaf_mesh(seed: int, hung: Hung, shape: Shape, material: str, sky: Float32, 
         centre, extent: (3,) metres, middle and half size of the crown.
     """
     placed = set_down(shape, hung.base, hung.direction, hung.face, hung.length)
-    args = (placed.positions, placed.normals, placed.tip, hung.ids, hung.phase, sky, centre, extent, dress)
+    args = (
+        placed.positions,
+        placed.normals,
+        placed.tip,
+        hung.ids,
+        hung.phase,
+        sky,
+        centre,
+        extent,
+        dress,
+    )
     normals, colors, wind = _dress(np.uint64(seed), *args)
     part = Part(material, 0, placed.indices.shape[0])
-    return with_tangents(Mesh(placed.positions, normals, placed.uv, placed.indices, (part,), colors=colors, wind=wind))
+    return with_tangents(
+        Mesh(
+            placed.positions, normals, placed.uv, placed.indices, (part,), colors=colors, wind=wind
+        )
+    )
 
 
 @kernel
@@ -249,7 +335,11 @@ def _farthest(points: Float32, count: int, first: int) -> Int64:
         out[k] = at
         best = 0
         for i in range(n):
-            d = (points[i, 0] - points[at, 0]) ** 2 + (points[i, 1] - points[at, 1]) ** 2 + (points[i, 2] - points[at, 2]) ** 2
+            d = (
+                (points[i, 0] - points[at, 0]) ** 2
+                + (points[i, 1] - points[at, 1]) ** 2
+                + (points[i, 2] - points[at, 2]) ** 2
+            )
             distance[i] = min(distance[i], d)
             if distance[i] > distance[best]:
                 best = i
@@ -259,13 +349,45 @@ def _farthest(points: Float32, count: int, first: int) -> Int64:
 
 def _icosphere(subdivisions: int) -> tuple[Float64, Int64]:
     g = (1.0 + math.sqrt(5.0)) / 2.0
-    points = [np.array(p, np.float64) for p in (
-        (-1, g, 0), (1, g, 0), (-1, -g, 0), (1, -g, 0), (0, -1, g), (0, 1, g), (0, -1, -g), (0, 1, -g), (g, 0, -1), (g, 0, 1), (-g, 0, -1), (-g, 0, 1),
-    )]  # fmt: skip
+    points = [
+        np.array(p, np.float64)
+        for p in (
+            (-1, g, 0),
+            (1, g, 0),
+            (-1, -g, 0),
+            (1, -g, 0),
+            (0, -1, g),
+            (0, 1, g),
+            (0, -1, -g),
+            (0, 1, -g),
+            (g, 0, -1),
+            (g, 0, 1),
+            (-g, 0, -1),
+            (-g, 0, 1),
+        )
+    ]
     faces = [
-        (0, 11, 5), (0, 5, 1), (0, 1, 7), (0, 7, 10), (0, 10, 11), (1, 5, 9), (5, 11, 4), (11, 10, 2), (10, 7, 6), (7, 1, 8),
-        (3, 9, 4), (3, 4, 2), (3, 2, 6), (3, 6, 8), (3, 8, 9), (4, 9, 5), (2, 4, 11), (6, 2, 10), (8, 6, 7), (9, 8, 1),
-    ]  # fmt: skip
+        (0, 11, 5),
+        (0, 5, 1),
+        (0, 1, 7),
+        (0, 7, 10),
+        (0, 10, 11),
+        (1, 5, 9),
+        (5, 11, 4),
+        (11, 10, 2),
+        (10, 7, 6),
+        (7, 1, 8),
+        (3, 9, 4),
+        (3, 4, 2),
+        (3, 2, 6),
+        (3, 6, 8),
+        (3, 8, 9),
+        (4, 9, 5),
+        (2, 4, 11),
+        (6, 2, 10),
+        (8, 6, 7),
+        (9, 8, 1),
+    ]
     for _ in range(subdivisions):
         middle: dict[tuple[int, int], int] = {}
         finer = []
@@ -288,9 +410,19 @@ _SHADOW = (2.394, 2.910, 3.082)  #: mean shadow of an icosahedron of radius 1, b
 
 
 def lumps(
-    seed: int, hung: Hung, count: int, radius: float, rough: float, subdivisions: int, finest: int, tones: tuple[tuple[float, float, float], ...], centre: Float64,
-    extent: Float64, height: float, material: str,
-) -> Mesh:  # fmt: skip
+    seed: int,
+    hung: Hung,
+    count: int,
+    radius: float,
+    rough: float,
+    subdivisions: int,
+    finest: int,
+    tones: tuple[tuple[float, float, float], ...],
+    centre: Float64,
+    extent: Float64,
+    height: float,
+    material: str,
+) -> Mesh:
     """Faceted bodies of leaves about the twigs; more of them keep the earlier ones.
 
     Args:
@@ -305,16 +437,27 @@ def lumps(
     v = unit.shape[0]
     index = hung.ids[rows][:, None] + np.arange(v, dtype=np.uint64)[None]
     noise = np.array([[symmetric(np.uint64(seed), _SIZE, i) for i in row] for row in index])
-    size = radius * np.array([1.0 + 0.28 * symmetric(np.uint64(seed), _TILT, i) for i in hung.ids[rows]])
+    size = radius * np.array(
+        [1.0 + 0.28 * symmetric(np.uint64(seed), _TILT, i) for i in hung.ids[rows]]
+    )
     out = hung.base[rows] - centre
     out /= np.maximum(np.linalg.norm(out / extent, axis=1, keepdims=True), 1e-6)
-    middle = hung.base[rows] - 0.30 * size[:, None] * out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-6)
-    body = unit[None] * (1.0 + 0.30 * rough * noise)[..., None] * size[:, None, None] * np.array([1.0, 0.82, 1.0])
+    middle = hung.base[rows] - 0.30 * size[:, None] * out / np.maximum(
+        np.linalg.norm(out, axis=1, keepdims=True), 1e-6
+    )
+    body = (
+        unit[None]
+        * (1.0 + 0.30 * rough * noise)[..., None]
+        * size[:, None, None]
+        * np.array([1.0, 0.82, 1.0])
+    )
     points = (middle[:, None] + body)[:, faces].reshape(-1, 3).astype(np.float32)
     p = points.reshape(-1, 3, 3)
     normal = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-12)
-    high = np.clip((p[..., 1].mean(axis=1) - centre[1]) / (2 * extent[1]) + 0.5 + 0.18 * normal[:, 1], 0, 1)
+    high = np.clip(
+        (p[..., 1].mean(axis=1) - centre[1]) / (2 * extent[1]) + 0.5 + 0.18 * normal[:, 1], 0, 1
+    )
     tone = np.array(tones[0]) * (1 - high)[:, None] + np.array(tones[1]) * high[:, None]
     tone *= (1.0 + 0.10 * noise[:, faces[:, 0]].reshape(-1))[:, None]
     total = points.shape[0]
@@ -327,7 +470,12 @@ def lumps(
     indices = np.arange(total, dtype=np.uint32).reshape(-1, 3)
     return with_tangents(
         Mesh(
-            points, np.repeat(normal, 3, axis=0).astype(np.float32), np.zeros((total, 2), np.float32), indices,
-            (Part(material, 0, indices.shape[0]),), colors=colors, wind=wind,
+            points,
+            np.repeat(normal, 3, axis=0).astype(np.float32),
+            np.zeros((total, 2), np.float32),
+            indices,
+            (Part(material, 0, indices.shape[0]),),
+            colors=colors,
+            wind=wind,
         )
-    )  # fmt: skip
+    )

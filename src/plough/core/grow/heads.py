@@ -50,7 +50,15 @@ def _petal(width: float, bend: float, rows: int) -> Shape:
     return _strip(line, across, up, half, 0.25, 1.0 - t)
 
 
-def _around(shape: Shape, n: int, radius: float, raised: float, height: float, size: Float64, start: float = 0.0) -> Shape:
+def _around(
+    shape: Shape,
+    n: int,
+    radius: float,
+    raised: float,
+    height: float,
+    size: Float64,
+    start: float = 0.0,
+) -> Shape:
     """`n` of `shape` about the axis; `raised` radians above the level."""
     a = start + np.arange(n) * (2 * math.pi / n)
     out = np.stack([np.cos(a), np.zeros(n), np.sin(a)], axis=1)
@@ -66,8 +74,20 @@ def _dome(radius: float, height: float, sides: int, rows: int, at: float = 0.0) 
         angle = 0.5 * math.pi * r / rows
         for s in range(sides):
             a = 2 * math.pi * s / sides
-            points.append((radius * math.cos(angle) * math.cos(a), at + height * math.sin(angle), radius * math.cos(angle) * math.sin(a)))
-            normals.append((math.cos(angle) * math.cos(a) * height, math.sin(angle) * radius, math.cos(angle) * math.sin(a) * height))
+            points.append(
+                (
+                    radius * math.cos(angle) * math.cos(a),
+                    at + height * math.sin(angle),
+                    radius * math.cos(angle) * math.sin(a),
+                )
+            )
+            normals.append(
+                (
+                    math.cos(angle) * math.cos(a) * height,
+                    math.sin(angle) * radius,
+                    math.cos(angle) * math.sin(a) * height,
+                )
+            )
     points.append((0.0, at + height, 0.0))
     normals.append((0.0, 1.0, 0.0))
     faces = []
@@ -76,7 +96,9 @@ def _dome(radius: float, height: float, sides: int, rows: int, at: float = 0.0) 
             i, j = r * sides + s, r * sides + (s + 1) % sides
             faces += [(i, i + sides, j), (j, i + sides, j + sides)]
     top = len(points) - 1
-    faces += [((rows - 1) * sides + s, top, (rows - 1) * sides + (s + 1) % sides) for s in range(sides)]
+    faces += [
+        ((rows - 1) * sides + s, top, (rows - 1) * sides + (s + 1) % sides) for s in range(sides)
+    ]
     return _plain(np.array(points), np.array(normals), np.array(faces))
 
 
@@ -95,9 +117,12 @@ def _plain(points: Float64, normals: Float64, faces: np.ndarray) -> Shape:
     tall = points[:, 1] - points[:, 1].min()
     normals = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-9)
     return Shape(
-        points.astype(np.float32), normals.astype(np.float32), np.full((n, 2), 0.5, np.float32), faces.astype(np.uint32),
+        points.astype(np.float32),
+        normals.astype(np.float32),
+        np.full((n, 2), 0.5, np.float32),
+        faces.astype(np.uint32),
         (tall / max(1e-6, float(tall.max()))).astype(np.float32),
-    )  # fmt: skip
+    )
 
 
 def _sprinkled(shape: Shape, places: Float64, out: Float64, size: Float64) -> Shape:
@@ -111,7 +136,9 @@ def _unit(v: Float64) -> Float64:
     return np.asarray(v / np.maximum(np.linalg.norm(v, axis=1, keepdims=True), 1e-9))
 
 
-def make_head(form: HeadForm, parts: int, opened: float, tones: tuple[Tone, Tone, Tone], fine: float) -> Head:
+def make_head(
+    form: HeadForm, parts: int, opened: float, tones: tuple[Tone, Tone, Tone], fine: float
+) -> Head:
     """A head of the given form.
 
     Args:
@@ -124,17 +151,42 @@ def make_head(form: HeadForm, parts: int, opened: float, tones: tuple[Tone, Tone
     n = max(3, round(parts * (0.4 + 0.6 * fine)))
     rows = 4 if fine > 0.9 else 2
     if form in ("rays", "bell"):
-        raised = math.radians(82 - 74 * opened) if form == "rays" else math.radians(80 - 26 * opened)
+        raised = (
+            math.radians(82 - 74 * opened) if form == "rays" else math.radians(80 - 26 * opened)
+        )
         wide = min(1.2, 2.1 / n) if form == "rays" else 4.4 / n
         foot = 0.22 if form == "rays" else 0.06
         petals = _around(
-            _petal(wide, -0.5 if form == "bell" else 0.25, rows), n, foot * (0.4 + 0.6 * opened), raised, 0.04, np.full(n, 0.8)
+            _petal(wide, -0.5 if form == "bell" else 0.25, rows),
+            n,
+            foot * (0.4 + 0.6 * opened),
+            raised,
+            0.04,
+            np.full(n, 0.8),
         )
-        cup = _around(_petal(0.5, -0.3, 2), 5, 0.03, math.radians(70 - 40 * opened), -0.04, np.full(5, 0.34), 0.3)
+        cup = _around(
+            _petal(0.5, -0.3, 2),
+            5,
+            0.03,
+            math.radians(70 - 40 * opened),
+            -0.04,
+            np.full(5, 0.34),
+            0.3,
+        )
         heads = [_toned(petals, petal_tone, 0.22), _toned(cup, green, 0.3)]
         if form == "rays":
             heads.append(
-                _toned(_dome(0.27 * (0.5 + 0.5 * opened), 0.15, 10 if fine > 0.9 else 6, 3 if fine > 0.9 else 2, 0.02), middle, 0.45)
+                _toned(
+                    _dome(
+                        0.27 * (0.5 + 0.5 * opened),
+                        0.15,
+                        10 if fine > 0.9 else 6,
+                        3 if fine > 0.9 else 2,
+                        0.02,
+                    ),
+                    middle,
+                    0.45,
+                )
             )
         return _together(heads)
     k = np.arange(n)
@@ -151,30 +203,57 @@ def make_head(form: HeadForm, parts: int, opened: float, tones: tuple[Tone, Tone
         )
         each = 5 if fine > 0.9 else 2
         j = np.tile(np.arange(each), n)
-        place = np.repeat(tips, each, axis=0) + 0.085 * np.stack([np.cos(j * _GOLDEN), 0.25 * np.sin(j * 3.1), np.sin(j * _GOLDEN)], axis=1)
+        place = np.repeat(tips, each, axis=0) + 0.085 * np.stack(
+            [np.cos(j * _GOLDEN), 0.25 * np.sin(j * 3.1), np.sin(j * _GOLDEN)], axis=1
+        )
         up = _unit(np.repeat(way, each, axis=0) * 0.4 + np.array([0.0, 1.0, 0.0]))
-        florets = _sprinkled(_dome(1.0, 0.5, 5, 1), place, up, np.full(n * each, 0.085 / math.sqrt(fine)))
+        florets = _sprinkled(
+            _dome(1.0, 0.5, 5, 1), place, up, np.full(n * each, 0.085 / math.sqrt(fine))
+        )
         return _together([_toned(rays, green, 0.2), _toned(florets, petal_tone, 0.3)])
     if form == "spike":
         u = (k + 0.5) / n
         a = k * _GOLDEN
         out = np.stack([np.cos(a), 0.55 + 0.8 * u, np.sin(a)], axis=1)
         place = np.stack([0.05 * np.cos(a), u, 0.05 * np.sin(a)], axis=1)
-        size = (0.20 - 0.13 * u) * (0.45 + 0.55 * np.clip(opened * 1.6 - u * 0.6, 0, 1)) / math.sqrt(fine)
+        size = (
+            (0.20 - 0.13 * u)
+            * (0.45 + 0.55 * np.clip(opened * 1.6 - u * 0.6, 0, 1))
+            / math.sqrt(fine)
+        )
         florets = _sprinkled(_petal(0.75, 0.9, 2 if fine < 0.9 else 3), place, _unit(out), size)
-        core = _sprinkled(_cone(4, 0.03), np.zeros((1, 3)), np.array([[0.0, 1.0, 0.0]]), np.array([1.0]))
+        core = _sprinkled(
+            _cone(4, 0.03), np.zeros((1, 3)), np.array([[0.0, 1.0, 0.0]]), np.array([1.0])
+        )
         # the topmost are still in bud
-        young = np.repeat(np.clip((u - 0.35 - 0.6 * opened) * 4.0, 0, 1), florets.positions.shape[0] // n)[:, None]
+        young = np.repeat(
+            np.clip((u - 0.35 - 0.6 * opened) * 4.0, 0, 1), florets.positions.shape[0] // n
+        )[:, None]
         toned = _toned(florets, petal_tone, 0.35)
         return _together(
-            [replace(toned, colors=(toned.colors * (1 - young) + np.array(green) * young).astype(np.float32)), _toned(core, green)]
+            [
+                replace(
+                    toned,
+                    colors=(toned.colors * (1 - young) + np.array(green) * young).astype(
+                        np.float32
+                    ),
+                ),
+                _toned(core, green),
+            ]
         )
     if form == "globe":
         u = (k + 0.5) / n
         angle, a = np.arccos(1 - 1.88 * u), k * _GOLDEN
-        out = np.stack([np.sin(angle) * np.cos(a), np.cos(angle), np.sin(angle) * np.sin(a)], axis=1)
+        out = np.stack(
+            [np.sin(angle) * np.cos(a), np.cos(angle), np.sin(angle) * np.sin(a)], axis=1
+        )
         place = out * np.array([0.34, 0.5, 0.34]) + np.array([0, 0.5, 0])
-        spikes = _sprinkled(_cone(3, 0.16), place * 0.97, _unit(out + np.array([0, 0.35, 0])), np.full(n, 0.20 / math.sqrt(fine)))
+        spikes = _sprinkled(
+            _cone(3, 0.16),
+            place * 0.97,
+            _unit(out + np.array([0, 0.35, 0])),
+            np.full(n, 0.20 / math.sqrt(fine)),
+        )
         sides = 10 if fine > 0.9 else 6
         halves = [_dome(0.34, 0.5, sides, 4, 0.5), _flipped(_dome(0.34, 0.5, sides, 4, 0.0), 0.5)]
         bracts = _around(
@@ -185,16 +264,28 @@ def make_head(form: HeadForm, parts: int, opened: float, tones: tuple[Tone, Tone
             0.02,
             np.array([0.95, 0.7, 0.85, 0.75, 0.9, 0.65, 0.8])[: 7 if fine > 0.9 else 4],
         )
-        ring = np.clip(1.0 - np.abs(spikes.positions[:, 1] - 0.2 - 0.75 * opened) * 6.0, 0, 1)[:, None]
+        ring = np.clip(1.0 - np.abs(spikes.positions[:, 1] - 0.2 - 0.75 * opened) * 6.0, 0, 1)[
+            :, None
+        ]
         toned = _toned(spikes, middle, 0.35)
-        spikes_toned = replace(toned, colors=(toned.colors * (1 - ring) + np.array(petal_tone) * ring).astype(np.float32))
-        return _together([spikes_toned, _toned(merged(halves), middle, 0.5), _toned(bracts, green, 0.2)])
+        spikes_toned = replace(
+            toned,
+            colors=(toned.colors * (1 - ring) + np.array(petal_tone) * ring).astype(np.float32),
+        )
+        return _together(
+            [spikes_toned, _toned(merged(halves), middle, 0.5), _toned(bracts, green, 0.2)]
+        )
     # a plume: fine blades that part from the axis and nod
     u = (k + 0.5) / n
     a = k * _GOLDEN
     out = np.stack([np.cos(a), 0.9 + 1.4 * u, np.sin(a)], axis=1)
     place = np.stack([np.zeros(n), 0.75 * u, np.zeros(n)], axis=1)
-    blades = _sprinkled(_petal(0.1 / math.sqrt(fine), 0.5 + 0.8 * opened, rows), place, _unit(out), (0.62 - 0.3 * u) * (0.6 + 0.4 * opened))
+    blades = _sprinkled(
+        _petal(0.1 / math.sqrt(fine), 0.5 + 0.8 * opened, rows),
+        place,
+        _unit(out),
+        (0.62 - 0.3 * u) * (0.6 + 0.4 * opened),
+    )
     return _together([_toned(blades, petal_tone, 0.4), _toned(_cone(4, 0.02), green)])
 
 
@@ -202,4 +293,9 @@ def _flipped(shape: Shape, at: float) -> Shape:
     """`shape` turned upside down below the height `at`."""
     turn = np.array([1, -1, 1], np.float32)
     positions = shape.positions * turn + np.array([0, at, 0], np.float32)
-    return replace(shape, positions=positions, normals=shape.normals * turn, indices=shape.indices[:, ::-1].copy())
+    return replace(
+        shape,
+        positions=positions,
+        normals=shape.normals * turn,
+        indices=shape.indices[:, ::-1].copy(),
+    )

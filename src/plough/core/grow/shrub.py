@@ -18,7 +18,17 @@ from plough.core.arrays import Float32, Float64, Int64, UInt64
 from plough.core.collider import Collider, joined
 from plough.core.curves import profile_table
 from plough.core.errors import TooLargeError
-from plough.core.grow.covering import MOST_TRIANGLES, Woody, check_leaves, cloud_of, dressed, hung_on, linear, materials, moss_of
+from plough.core.grow.covering import (
+    MOST_TRIANGLES,
+    Woody,
+    check_leaves,
+    cloud_of,
+    dressed,
+    hung_on,
+    linear,
+    materials,
+    moss_of,
+)
 from plough.core.grow.crown import radius_at
 from plough.core.grow.foliage import Hung, join_hung, lumps
 from plough.core.grow.skeleton import R2_FIRST, R2_SECOND, Order
@@ -41,7 +51,9 @@ def _line(line: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], .
 
 
 _Metre = Annotated[float, Field(ge=-60, le=60)]
-Line = Annotated[tuple[tuple[_Metre, _Metre], ...], Field(min_length=2, max_length=24), AfterValidator(_line)]
+Line = Annotated[
+    tuple[tuple[_Metre, _Metre], ...], Field(min_length=2, max_length=24), AfterValidator(_line)
+]
 
 
 class ShrubParameters(Woody):
@@ -50,39 +62,119 @@ class ShrubParameters(Woody):
     stages: ClassVar = ("Body", "Twigs", "Leaves", "Leaf", "Skin", "Detail", "Game")
 
     body: Literal["ball", "box", "tube", "hedge", "own"] = choice(
-        "ball", "Body", {"ball": "Ball", "box": "Box", "tube": "Tube", "hedge": "Hedge along a line", "own": "From a mesh"}, group="Body"
+        "ball",
+        "Body",
+        {
+            "ball": "Ball",
+            "box": "Box",
+            "tube": "Tube",
+            "hedge": "Hedge along a line",
+            "own": "From a mesh",
+        },
+        group="Body",
     )
     height: float = number(1.6, "Height", (0.1, 20), soft=(0.2, 5), unit="m", group="Body")
-    width: float = number(1.7, "Width", (0.1, 30), soft=(0.2, 6), unit="m", group="Body", help="Of a hedge: across its line.")
-    depth: float = number(1.6, "Depth", (0.1, 30), soft=(0.2, 6), unit="m", group="Body", help="Not of a hedge.")
-    foot: float = number(0.1, "Clear of the ground", (0, 3), soft=(0, 1), unit="m", group="Body", help="Bare below this height.")
+    width: float = number(
+        1.7,
+        "Width",
+        (0.1, 30),
+        soft=(0.2, 6),
+        unit="m",
+        group="Body",
+        help="Of a hedge: across its line.",
+    )
+    depth: float = number(
+        1.6, "Depth", (0.1, 30), soft=(0.2, 6), unit="m", group="Body", help="Not of a hedge."
+    )
+    foot: float = number(
+        0.1,
+        "Clear of the ground",
+        (0, 3),
+        soft=(0, 1),
+        unit="m",
+        group="Body",
+        help="Bare below this height.",
+    )
     rounded: float = number(0.3, "Rounded edges", (0, 1), group="Body", help="Of box and tube.")
     profile: Knots = curve(
-        ((0, 0.85), (0.5, 1), (0.88, 0.82), (1, 0.4)), "Hedge from the end", group="Body", help="Half its width, from foot to top."
+        ((0, 0.85), (0.5, 1), (0.88, 0.82), (1, 0.4)),
+        "Hedge from the end",
+        group="Body",
+        help="Half its width, from foot to top.",
     )
     line: Line = Field(
-        ((-2, 0), (-0.6, 0.35), (0.7, -0.3), (2, 0)), title="Line of the hedge", description="East and south, in metres.",
+        ((-2, 0), (-0.6, 0.35), (0.7, -0.3), (2, 0)),
+        title="Line of the hedge",
+        description="East and south, in metres.",
         json_schema_extra={"control": "line", "unit": "m", "group": "Body"},
-    )  # fmt: skip
-    form: Sections = sections("Body from a mesh", group="Body", help="Radii measured from a mesh; none yet: a tube.")
-    uneven: float = number(0.35, "Uneven", (0, 1), group="Body", help="Bulges and hollows of the whole body.")
-
-    growth: Literal["clipped", "loose"] = choice("loose", "Grows", {"clipped": "Clipped", "loose": "Loose"}, group="Twigs")
-    shell: float = number(0.35, "Depth of the leafy shell", (0.02, 5), soft=(0.05, 1), unit="m", group="Twigs")
-    density: float = number(
-        46, "Twigs", (1, 1500), soft=(5, 200), unit="/m²", step=1, group="Twigs", help="On the body's surface; more leave the others."
     )
-    overshoot: float = number(0.5, "Twigs overshoot", (0, 3), soft=(0, 1.5), unit="of shell", group="Twigs", help="Of loose growth.")
-    upward: float = number(0.55, "Turn upward", (-1, 2), soft=(-0.5, 1.5), group="Twigs")
-    thickness: float = number(3, "Twig thickness", (0.5, 30), soft=(1, 10), unit="mm", step=0.5, group="Twigs")
-    stems: int = count(7, "Stems", (1, 60), soft=(1, 24), group="Twigs", help="Of a hedge: on each two metres.")
-    limbs: int = count(9, "Limbs on a stem", (1, 40), soft=(2, 20), group="Twigs")
-    stem_thickness: float = number(16, "Stem thickness", (2, 200), soft=(5, 60), unit="mm", step=1, group="Twigs")
+    form: Sections = sections(
+        "Body from a mesh", group="Body", help="Radii measured from a mesh; none yet: a tube."
+    )
+    uneven: float = number(
+        0.35, "Uneven", (0, 1), group="Body", help="Bulges and hollows of the whole body."
+    )
 
-    leaf_count: float = number(11, "Amount", (0, 200), soft=(0, 60), unit="/m", step=0.1, group="Leaves", help="On each metre of twig.")
-    leaf_size: float = number(0.16, "Length", (0.01, 3), soft=(0.03, 0.6), unit="m", group="Leaves", help="Of a card, or of a shaped leaf.")
+    growth: Literal["clipped", "loose"] = choice(
+        "loose", "Grows", {"clipped": "Clipped", "loose": "Loose"}, group="Twigs"
+    )
+    shell: float = number(
+        0.35, "Depth of the leafy shell", (0.02, 5), soft=(0.05, 1), unit="m", group="Twigs"
+    )
+    density: float = number(
+        46,
+        "Twigs",
+        (1, 1500),
+        soft=(5, 200),
+        unit="/m²",
+        step=1,
+        group="Twigs",
+        help="On the body's surface; more leave the others.",
+    )
+    overshoot: float = number(
+        0.5,
+        "Twigs overshoot",
+        (0, 3),
+        soft=(0, 1.5),
+        unit="of shell",
+        group="Twigs",
+        help="Of loose growth.",
+    )
+    upward: float = number(0.55, "Turn upward", (-1, 2), soft=(-0.5, 1.5), group="Twigs")
+    thickness: float = number(
+        3, "Twig thickness", (0.5, 30), soft=(1, 10), unit="mm", step=0.5, group="Twigs"
+    )
+    stems: int = count(
+        7, "Stems", (1, 60), soft=(1, 24), group="Twigs", help="Of a hedge: on each two metres."
+    )
+    limbs: int = count(9, "Limbs on a stem", (1, 40), soft=(2, 20), group="Twigs")
+    stem_thickness: float = number(
+        16, "Stem thickness", (2, 200), soft=(5, 60), unit="mm", step=1, group="Twigs"
+    )
+
+    leaf_count: float = number(
+        11,
+        "Amount",
+        (0, 200),
+        soft=(0, 60),
+        unit="/m",
+        step=0.1,
+        group="Leaves",
+        help="On each metre of twig.",
+    )
+    leaf_size: float = number(
+        0.16,
+        "Length",
+        (0.01, 3),
+        soft=(0.03, 0.6),
+        unit="m",
+        group="Leaves",
+        help="Of a card, or of a shaped leaf.",
+    )
     leaf_normals: float = number(0.55, "Body-shaped normals", (0, 1), group="Leaves")
-    bark_tile: float = number(0.3, "Texture repeat", (0.05, 4), soft=(0.1, 2), unit="m", group="Skin")
+    bark_tile: float = number(
+        0.3, "Texture repeat", (0.05, 4), soft=(0.1, 2), unit="m", group="Skin"
+    )
 
 
 class Body:
@@ -110,9 +202,13 @@ class Body:
         strip = self._columns[row, -1]
         up = 1.0 - np.clip((self._rows[row] - u * self._rows[-1]) / np.maximum(strip, 1e-12), 0, 1)
         along = v * strip
-        column = np.minimum((self._columns[row] < along[:, None]).sum(axis=1), self._columns.shape[1] - 1)
+        column = np.minimum(
+            (self._columns[row] < along[:, None]).sum(axis=1), self._columns.shape[1] - 1
+        )
         before = np.where(column > 0, self._columns[row, np.maximum(column - 1, 0)], 0.0)
-        right = np.clip((along - before) / np.maximum(self._columns[row, column] - before, 1e-12), 0, 1)
+        right = np.clip(
+            (along - before) / np.maximum(self._columns[row, column] - before, 1e-12), 0, 1
+        )
         a, b = self.grid[row, column], self.grid[row, column + 1]
         c, d = self.grid[row + 1, column], self.grid[row + 1, column + 1]
         r, t = right[:, None], up[:, None]
@@ -138,10 +234,17 @@ def body_of(p: ShrubParameters, seed: int) -> Body:
             # up the side, then over the edge to the middle of the top
             r = 0.02 + 0.9 * p.rounded
             ring = np.where(
-                t < 0.6, 1.0, np.maximum(0.0, 1.0 - ((t - 0.6) / 0.4)) ** (0.15 + 0.45 * r) if p.rounded else (1.0 - (t - 0.6) / 0.4)
+                t < 0.6,
+                1.0,
+                np.maximum(0.0, 1.0 - ((t - 0.6) / 0.4)) ** (0.15 + 0.45 * r)
+                if p.rounded
+                else (1.0 - (t - 0.6) / 0.4),
             )
             up = np.where(
-                t < 0.6, (t / 0.6) * (1.0 - 0.35 * r), (1.0 - 0.35 * r) + 0.35 * r * np.sin(0.5 * math.pi * np.clip((t - 0.6) / 0.4, 0, 1))
+                t < 0.6,
+                (t / 0.6) * (1.0 - 0.35 * r),
+                (1.0 - 0.35 * r)
+                + 0.35 * r * np.sin(0.5 * math.pi * np.clip((t - 0.6) / 0.4, 0, 1)),
             )
         side = np.stack([np.cos(-a), np.sin(-a)], axis=1)
         if p.body == "box":
@@ -151,8 +254,13 @@ def body_of(p: ShrubParameters, seed: int) -> Body:
         x = 0.5 * p.width * ring[:, None] * side[None, :, 0]
         z = 0.5 * p.depth * ring[:, None] * side[None, :, 1]
         if form is not None:
-            around = radius_at(form, np.repeat(t, a.size), np.tile(-a, t.size)).reshape(t.size, a.size)
-            x, z = 0.5 * p.width * around * side[None, :, 0], 0.5 * p.depth * around * side[None, :, 1]
+            around = radius_at(form, np.repeat(t, a.size), np.tile(-a, t.size)).reshape(
+                t.size, a.size
+            )
+            x, z = (
+                0.5 * p.width * around * side[None, :, 0],
+                0.5 * p.depth * around * side[None, :, 1],
+            )
         y = np.broadcast_to((low + (high - low) * up)[:, None], x.shape)
         grid = np.stack([x, y, z], axis=-1)
         if form is not None:  # close the top
@@ -168,21 +276,39 @@ def _swept(p: ShrubParameters, low: float) -> tuple[Float64, Float64]:
     far = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(knots, axis=0).T))])
     n = int(min(400, max(4, round(far[-1] / 0.35))))
     at = np.linspace(0.0, far[-1], n)
-    line = PchipInterpolator(far, knots)(at) if len(knots) > 2 else np.stack([np.interp(at, far, knots[:, i]) for i in (0, 1)], axis=1)
+    line = (
+        PchipInterpolator(far, knots)(at)
+        if len(knots) > 2
+        else np.stack([np.interp(at, far, knots[:, i]) for i in (0, 1)], axis=1)
+    )
     ahead = np.gradient(line, axis=0)
     ahead /= np.maximum(np.linalg.norm(ahead, axis=1, keepdims=True), 1e-9)
     across = np.stack([-ahead[:, 1], ahead[:, 0]], axis=1)
     table = profile_table(p.profile)
     # one half of the profile up to the top, then down the other
     u = np.concatenate([np.linspace(0, 1, 12), np.linspace(1, 0, 12)[1:]])
-    half = np.interp(u, np.linspace(0, 1, table.size), table) * 0.5 * p.width * np.where(np.arange(u.size) < 12, 1.0, -1.0)
+    half = (
+        np.interp(u, np.linspace(0, 1, table.size), table)
+        * 0.5
+        * p.width
+        * np.where(np.arange(u.size) < 12, 1.0, -1.0)
+    )
     half[11] = 0.0
     # the ends close in rounding
     ends = np.sqrt(np.clip(np.minimum(at, far[-1] - at) / (0.35 * p.width), 0.0, 1.0)) * 0.98 + 0.02
     reach = half[None, :] * ends[:, None]
     rise = low + (p.height - low) * u[None, :] * (0.72 + 0.28 * ends[:, None])
-    grid = np.stack([line[:, None, 0] + across[:, None, 0] * reach, rise, line[:, None, 1] + across[:, None, 1] * reach], axis=-1)
-    return grid.transpose(1, 0, 2), np.stack([line[:, 0], np.full(n, 0.5 * (low + p.height)), line[:, 1]], axis=1)
+    grid = np.stack(
+        [
+            line[:, None, 0] + across[:, None, 0] * reach,
+            rise,
+            line[:, None, 1] + across[:, None, 1] * reach,
+        ],
+        axis=-1,
+    )
+    return grid.transpose(1, 0, 2), np.stack(
+        [line[:, 0], np.full(n, 0.5 * (low + p.height)), line[:, 1]], axis=1
+    )
 
 
 def _bulged(grid: Float64, spine: Float64, much: float, seed: int) -> Float64:
@@ -190,7 +316,12 @@ def _bulged(grid: Float64, spine: Float64, much: float, seed: int) -> Float64:
     out = corners - spine[cKDTree(spine).query(corners)[1]]
     length = np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-6)
     scale = 1.6 / max(0.4, float(length.max()))
-    wave = np.array([gradient(np.uint64(seed), x * scale + 7, z * scale + 1.7 * y * scale, 0, 0) for x, y, z in corners])
+    wave = np.array(
+        [
+            gradient(np.uint64(seed), x * scale + 7, z * scale + 1.7 * y * scale, 0, 0)
+            for x, y, z in corners
+        ]
+    )
     moved = corners + out / length * (much * wave)[:, None]
     moved[:, 1] = np.maximum(moved[:, 1], 0.02)
     return np.asarray(moved.reshape(grid.shape))
@@ -198,15 +329,39 @@ def _bulged(grid: Float64, spine: Float64, much: float, seed: int) -> Float64:
 
 def _bezier(a: Float64, b: Float64, c: Float64, n: int) -> Float32:
     t = np.linspace(0.0, 1.0, n)[None, :, None]
-    return np.asarray(a[:, None] * (1 - t) ** 2 + 2 * b[:, None] * t * (1 - t) + c[:, None] * t**2, np.float32)
+    return np.asarray(
+        a[:, None] * (1 - t) ** 2 + 2 * b[:, None] * t * (1 - t) + c[:, None] * t**2, np.float32
+    )
 
 
-def _order(points: Float32, thick: Float64, thin: float, ids: UInt64, parent: Int64, first: Int64, at: Float64) -> Order:
+def _order(
+    points: Float32,
+    thick: Float64,
+    thin: float,
+    ids: UInt64,
+    parent: Int64,
+    first: Int64,
+    at: Float64,
+) -> Order:
     n, k = points.shape[:2]
     length = np.linalg.norm(np.diff(points, axis=1), axis=2).sum(axis=1).astype(np.float32)
-    radius = (thick[:, None] + (thin - thick)[:, None] * np.linspace(0, 1, k)[None] ** 1.3).astype(np.float32)
+    radius = (thick[:, None] + (thin - thick)[:, None] * np.linspace(0, 1, k)[None] ** 1.3).astype(
+        np.float32
+    )
     zero = np.zeros(n, np.float32)
-    return Order(points, radius, length, ids, parent, first, at.astype(np.float32), zero, zero + 1, zero, length)
+    return Order(
+        points,
+        radius,
+        length,
+        ids,
+        parent,
+        first,
+        at.astype(np.float32),
+        zero,
+        zero + 1,
+        zero,
+        length,
+    )
 
 
 def _heading(points: Float32, row: Int64, at: Float64) -> tuple[Float64, Float64]:
@@ -215,7 +370,9 @@ def _heading(points: Float32, row: Int64, at: Float64) -> tuple[Float64, Float64
     k = np.minimum(x.astype(np.int64), points.shape[1] - 2)
     a, b = points[row, k].astype(np.float64), points[row, k + 1].astype(np.float64)
     way = b - a
-    return a + (x - k)[:, None] * way, way / np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9)
+    return a + (x - k)[:, None] * way, way / np.maximum(
+        np.linalg.norm(way, axis=1, keepdims=True), 1e-9
+    )
 
 
 def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
@@ -227,7 +384,9 @@ def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
     body = body_of(p, seed)
     n = max(1, round(body.area * p.density))
     if n > MOST_TWIGS:
-        raise TooLargeError(f"the shrub would have about {n:,} twigs; the limit is {MOST_TWIGS:,}: lower the twigs or the body")
+        raise TooLargeError(
+            f"the shrub would have about {n:,} twigs; the limit is {MOST_TWIGS:,}: lower the twigs or the body"
+        )
     run = float(np.linalg.norm(np.diff(body.spine[:, [0, 2]], axis=0), axis=1).sum())
     stems = p.stems if p.body != "hedge" else max(1, round(p.stems * run / 2.0))
     thin, thick = p.thickness / 2000.0, p.stem_thickness / 2000.0
@@ -239,7 +398,10 @@ def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
     ids = bits_array(seed, _STEM, np.arange(stems, dtype=np.uint64))
     if p.body == "hedge":
         place = (np.arange(stems) * 0.6180339887 + 0.5) % 1.0 * (body.spine.shape[0] - 1)
-        foot = np.stack([np.interp(place, np.arange(body.spine.shape[0]), body.spine[:, i]) for i in range(3)], axis=1)
+        foot = np.stack(
+            [np.interp(place, np.arange(body.spine.shape[0]), body.spine[:, i]) for i in range(3)],
+            axis=1,
+        )
         spread = 0.25 * p.width
     else:
         foot, spread = np.zeros((stems, 3)), 0.30 * min(p.width, p.depth)
@@ -249,10 +411,24 @@ def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
     foot[:, 1] = -0.05 - thick
     top = foot + out * (spread * (0.7 + 0.45 * unit(_STEM, ids, 2)))[:, None]
     top[:, 1] = p.height * (0.66 + 0.12 * unit(_STEM, ids, 3))
-    middle = 0.6 * foot + 0.4 * top + np.stack([unit(_STEM, ids, 4), np.zeros(stems), unit(_STEM, ids, 5)], axis=1) * 0.05 * p.height
+    middle = (
+        0.6 * foot
+        + 0.4 * top
+        + np.stack([unit(_STEM, ids, 4), np.zeros(stems), unit(_STEM, ids, 5)], axis=1)
+        * 0.05
+        * p.height
+    )
     middle[:, 1] = 0.5 * p.height
     none = np.full(stems, -1, np.int64)
-    stem = _order(_bezier(foot, middle, top, 9), np.full(stems, thick), thin * 1.6, ids, none, none, np.zeros(stems))
+    stem = _order(
+        _bezier(foot, middle, top, 9),
+        np.full(stems, thick),
+        thin * 1.6,
+        ids,
+        none,
+        none,
+        np.zeros(stems),
+    )
     # limbs go from the stem towards the shell: each stem reaches for the nearest of its own targets
     m = stems * p.limbs
     ids = bits_array(seed, _LIMB, np.arange(m, dtype=np.uint64))
@@ -261,12 +437,18 @@ def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
     target[:, 1] = np.maximum(target[:, 1], min(p.foot, 0.8 * p.height) * 0.8)
     axis = stem.points[:, stem.points.shape[1] // 2].astype(np.float64)
     row = np.argmin(
-        np.linalg.norm(target[:, None, [0, 2]] - axis[None, :, [0, 2]], axis=2) + 0.15 * np.abs(unit(_LIMB, ids, 1))[:, None], axis=1
+        np.linalg.norm(target[:, None, [0, 2]] - axis[None, :, [0, 2]], axis=2)
+        + 0.15 * np.abs(unit(_LIMB, ids, 1))[:, None],
+        axis=1,
     )
-    at = np.clip(0.62 * target[:, 1] / max(0.1, 0.72 * p.height) + 0.08 * unit(_LIMB, ids, 2), 0.12, 0.96)
+    at = np.clip(
+        0.62 * target[:, 1] / max(0.1, 0.72 * p.height) + 0.08 * unit(_LIMB, ids, 2), 0.12, 0.96
+    )
     base, way = _heading(stem.points, row, at)
     reach = np.linalg.norm(target - base, axis=1, keepdims=True)
-    limb_points = _bezier(base, base + way * (0.45 * reach) + (0.12 * reach) * unit(_LIMB, ids, 3)[:, None], target, 6)
+    limb_points = _bezier(
+        base, base + way * (0.45 * reach) + (0.12 * reach) * unit(_LIMB, ids, 3)[:, None], target, 6
+    )
     here = np.interp(at, np.linspace(0, 1, stem.radius.shape[1]), stem.radius[0])
     limb = _order(limb_points, np.maximum(0.62 * here, thin), thin, ids, row, np.arange(m), at)
     # twigs end on the surface
@@ -286,7 +468,11 @@ def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
     base, way = _heading(limb.points, row, at)
     reach = np.linalg.norm(tip - base, axis=1, keepdims=True)
     rise = np.array([0.0, 1.0, 0.0]) * p.upward
-    bend = base + (0.35 * way + 0.25 * (normal + rise)) * reach + 0.08 * reach * np.stack([unit(_TWIG, ids, s) for s in (1, 2, 3)], axis=1)
+    bend = (
+        base
+        + (0.35 * way + 0.25 * (normal + rise)) * reach
+        + 0.08 * reach * np.stack([unit(_TWIG, ids, s) for s in (1, 2, 3)], axis=1)
+    )
     twig = _order(_bezier(base, bend, tip, 4), np.full(n, thin), thin * 0.45, ids, row, row, at)
     return [stem, limb, twig], body
 
@@ -300,7 +486,12 @@ def _leaves(p: ShrubParameters, orders: list[Order], detail: int, centre: Float6
     return hung if hung.count else None
 
 
-@kind("shrub", "Shrub and hedge", "A body filled with twigs and leaves, clipped or loose; along a line it is a hedge.", ShrubParameters)
+@kind(
+    "shrub",
+    "Shrub and hedge",
+    "A body filled with twigs and leaves, clipped or loose; along a line it is a hedge.",
+    ShrubParameters,
+)
 def make(p: ShrubParameters, seed: int, detail: int) -> Product:
     """A shrub about the origin, or a hedge along its line."""
     orders, body = skeleton(p, seed)
@@ -322,7 +513,10 @@ def make(p: ShrubParameters, seed: int, detail: int) -> Product:
     )
     cloud = None if hung is None else cloud_of(p, hung, p.height)
     wood = tinted(wood, cloud, moss_of(p))
-    mesh, counts = wood, {"stems": orders[0].count, "limbs": orders[1].count, "twigs": orders[2].count, "leaves": 0}
+    mesh, counts = (
+        wood,
+        {"stems": orders[0].count, "limbs": orders[1].count, "twigs": orders[2].count, "leaves": 0},
+    )
     if hung is not None and cloud is not None:
         leaves = (
             _lumps(p, hung, detail, centre, extent)
@@ -333,19 +527,41 @@ def make(p: ShrubParameters, seed: int, detail: int) -> Product:
         ranges = {**ranges, "leaves": (wood.triangles, leaves.triangles)}
         mesh = join([wood, leaves])
     if mesh.triangles > MOST_TRIANGLES:
-        raise TooLargeError(f"the shrub would have {mesh.triangles:,} triangles; the limit is {MOST_TRIANGLES:,}: lower twigs or leaves")
+        raise TooLargeError(
+            f"the shrub would have {mesh.triangles:,} triangles; the limit is {MOST_TRIANGLES:,}: lower twigs or leaves"
+        )
     slots = materials(p)
     reach = np.hypot(mesh.positions[:, 0], mesh.positions[:, 2])
     return Product(
-        mesh, {part.material: slots[part.material] for part in mesh.parts}, footprint_radius=0.35 * float(min(p.width, p.depth)),
-        canopy_radius=float(np.quantile(reach, 0.995)), height=float(mesh.positions[:, 1].max()), collider=_collider(p, body), game=p.game, counts=counts, ranges=ranges,
-    )  # fmt: skip
+        mesh,
+        {part.material: slots[part.material] for part in mesh.parts},
+        footprint_radius=0.35 * float(min(p.width, p.depth)),
+        canopy_radius=float(np.quantile(reach, 0.995)),
+        height=float(mesh.positions[:, 1].max()),
+        collider=_collider(p, body),
+        game=p.game,
+        counts=counts,
+        ranges=ranges,
+    )
 
 
 def _lumps(p: ShrubParameters, hung: Hung, detail: int, centre: Float64, extent: Float64) -> Mesh:
     tones = (linear(p.leaf.blade_color), linear(p.leaf.tip_color))
     size, faces = p.lump_size * p.height, max(0, p.lump_faces - detail)
-    return lumps(p.leaf_seed, hung, p.lumps, size, p.lump_rough, faces, p.lump_faces, tones, centre, extent, p.height, "leaf")
+    return lumps(
+        p.leaf_seed,
+        hung,
+        p.lumps,
+        size,
+        p.lump_rough,
+        faces,
+        p.lump_faces,
+        tones,
+        centre,
+        extent,
+        p.height,
+        "leaf",
+    )
 
 
 def _collider(p: ShrubParameters, body: Body) -> Collider:

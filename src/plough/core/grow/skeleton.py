@@ -19,7 +19,9 @@ from plough.core.arrays import Float32, Float64, Int64, UInt64
 from plough.core.kernels import kernel
 from plough.core.rng import bits, mix, stream, symmetric, uniform, uniform_array
 
-_BEND, _LENGTH, _ANGLE, _TURN, _SIDE, _WIND = (stream(f"limb.{n}") for n in ("bend", "length", "angle", "turn", "side", "twist"))
+_BEND, _LENGTH, _ANGLE, _TURN, _SIDE, _WIND = (
+    stream(f"limb.{n}") for n in ("bend", "length", "angle", "turn", "side", "twist")
+)
 _FATE, _BREAK, _CUT, _BIRTH = (stream(f"limb.{n}") for n in ("fate", "break", "cut", "birth"))
 R2_FIRST, R2_SECOND = 0.7548776662466927, 0.5698402909980532
 _BENDS = 6  #: bends along a limb
@@ -99,12 +101,22 @@ def _bend(seed: np.uint64, limb: np.uint64, t: float, axis: int) -> float:
 
 @kernel
 def _grow(
-    seed: np.uint64, base: Float64, direction: Float64, axis: Float64, length: Float32, ids: UInt64, count: int, course: Course, reference: float
-) -> Float32:  # fmt: skip
+    seed: np.uint64,
+    base: Float64,
+    direction: Float64,
+    axis: Float64,
+    length: Float32,
+    ids: UInt64,
+    count: int,
+    course: Course,
+    reference: float,
+) -> Float32:
     """Courses of limbs (n, count, 3) metres; a limb never turns back to `axis` (n, 3), its parent's line."""
     n = ids.shape[0]
     out = np.empty((n, count, 3), np.float32)
-    fine = 3  # steps between two points: the curve hardly depends on how many points it is told with
+    fine = (
+        3  # steps between two points: the curve hardly depends on how many points it is told with
+    )
     steps = (count - 1) * fine
     dt = 1.0 / steps
     for i in range(n):
@@ -127,7 +139,9 @@ def _grow(
             wind = 0.55 * abs(course.twist) * dt
             c, sn = math.cos(turn + course.twist * t), math.sin(turn + course.twist * t)
             dx += dt * course.crooked * 6.0 * _bend(seed, ids[i], t, 0) + wind * (c * px + sn * qx)
-            dy += dt * (course.crooked * 6.0 * _bend(seed, ids[i], t, 1) + 2.4 * course.pull) + wind * (c * py + sn * qy)
+            dy += dt * (
+                course.crooked * 6.0 * _bend(seed, ids[i], t, 1) + 2.4 * course.pull
+            ) + wind * (c * py + sn * qy)
             dy -= dt * weight * (0.5 + 3.0 * t)
             dz += dt * course.crooked * 6.0 * _bend(seed, ids[i], t, 2) + wind * (c * pz + sn * qz)
             ax, ay, az = axis[i, 0], axis[i, 1], axis[i, 2]
@@ -152,23 +166,39 @@ def _grow(
 
 
 @kernel
-def _child_count(length: Float32, broken: Float32, reference: float, count: int, per_metre: float) -> Int64:
+def _child_count(
+    length: Float32, broken: Float32, reference: float, count: int, per_metre: float
+) -> Int64:
     """Limbs each parent bears: `count` on one of the reference length, in proportion on others; or `per_metre` where that is positive."""
     out = np.empty(length.shape[0], np.int64)
     for j in range(length.shape[0]):
-        wanted = per_metre * length[j] if per_metre > 0.0 else count * min(1.25, length[j] / reference)
+        wanted = (
+            per_metre * length[j] if per_metre > 0.0 else count * min(1.25, length[j] / reference)
+        )
         out[j] = 0 if broken[j] > 0.5 else int(math.floor(wanted + 0.5))
     return out
 
 
 @kernel
 def _children(
-    seed: np.uint64, points: Float32, radius: Float32, ids: UInt64, first: Int64, full: Float32, numbers: Int64, order: int, b: Branching,
+    seed: np.uint64,
+    points: Float32,
+    radius: Float32,
+    ids: UInt64,
+    first: Int64,
+    full: Float32,
+    numbers: Int64,
+    order: int,
+    b: Branching,
     profile: Float32,
-) -> tuple[Float64, Float64, Float64, Float32, Float32, UInt64, Int64, Int64, Float32]:  # fmt: skip
+) -> tuple[Float64, Float64, Float64, Float32, Float32, UInt64, Int64, Int64, Float32]:
     total = numbers.sum()
     base, direction, axis = np.empty((total, 3)), np.empty((total, 3)), np.empty((total, 3))
-    lengths, radii, at = np.empty(total, np.float32), np.empty(total, np.float32), np.empty(total, np.float32)
+    lengths, radii, at = (
+        np.empty(total, np.float32),
+        np.empty(total, np.float32),
+        np.empty(total, np.float32),
+    )
     new_ids = np.empty(total, np.uint64)
     parents, firsts = np.empty(total, np.int64), np.empty(total, np.int64)
     count = points.shape[1]
@@ -188,7 +218,11 @@ def _children(
             x = t * (count - 1)
             p = min(int(x), count - 2)
             f = x - p
-            tx, ty, tz = points[j, p + 1, 0] - points[j, p, 0], points[j, p + 1, 1] - points[j, p, 1], points[j, p + 1, 2] - points[j, p, 2]
+            tx, ty, tz = (
+                points[j, p + 1, 0] - points[j, p, 0],
+                points[j, p + 1, 1] - points[j, p, 1],
+                points[j, p + 1, 2] - points[j, p, 2],
+            )
             s = 1.0 / max(1e-9, math.sqrt(tx * tx + ty * ty + tz * tz))
             base[c, 0] = points[j, p, 0] + f * tx
             base[c, 1] = points[j, p, 1] + f * ty
@@ -207,9 +241,13 @@ def _children(
             if b.two_ranked and b.whorl == 2:
                 around = (k % 2) * math.pi + 0.2 * symmetric(seed, _TURN, me)
             elif b.two_ranked:
-                around = (math.pi if (node * R2_SECOND) % 1.0 < 0.5 else 0.0) + 0.2 * symmetric(seed, _TURN, me)
+                around = (math.pi if (node * R2_SECOND) % 1.0 < 0.5 else 0.0) + 0.2 * symmetric(
+                    seed, _TURN, me
+                )
             else:
-                around = 2.0 * math.pi * ((offset + node * R2_SECOND + (k % b.whorl) / b.whorl) % 1.0)
+                around = (
+                    2.0 * math.pi * ((offset + node * R2_SECOND + (k % b.whorl) / b.whorl) % 1.0)
+                )
                 if b.whorl > 1:
                     around += 0.3 * symmetric(seed, _TURN, me)
                 else:
@@ -220,7 +258,10 @@ def _children(
                         for i in range(k):
                             along = abs(placed_u[i] - u)
                             if along < window:
-                                apart = abs((placed_a[i] - around - turn + 3.0 * math.pi) % (2.0 * math.pi) - math.pi)
+                                apart = abs(
+                                    (placed_a[i] - around - turn + 3.0 * math.pi) % (2.0 * math.pi)
+                                    - math.pi
+                                )
                                 nearest = min(nearest, apart + along / window)
                         if nearest > best:
                             chosen, best = turn, nearest
@@ -232,7 +273,9 @@ def _children(
                 side, up, s = 1.0, 0.0, 1.0
             side, up = side / s, up / s
             lx, ly, lz = side * nx + up * bx, up * by, side * nz + up * bz
-            angle = b.angle_base + (b.angle_tip - b.angle_base) * u + 0.16 * symmetric(seed, _ANGLE, me)
+            angle = (
+                b.angle_base + (b.angle_tip - b.angle_base) * u + 0.16 * symmetric(seed, _ANGLE, me)
+            )
             ca, sa = math.cos(angle), math.sin(angle)
             dx, dy, dz = ca * tx + sa * lx, ca * ty + sa * ly + b.lift, ca * tz + sa * lz
             s = 1.0 / max(1e-6, math.sqrt(dx * dx + dy * dy + dz * dz))
@@ -244,7 +287,10 @@ def _children(
             lengths[c] = full[j] * part
             here = radius[j, p] + f * (radius[j, p + 1] - radius[j, p])
             # pipe model: section^(exponent/2) is shared in proportion to the length fed
-            radii[c] = max(b.thinnest, min(0.92 * here, here * b.thickness * min(1.2, part) ** (2.0 / b.exponent)))
+            radii[c] = max(
+                b.thinnest,
+                min(0.92 * here, here * b.thickness * min(1.2, part) ** (2.0 / b.exponent)),
+            )
             new_ids[c], parents[c], at[c] = me, j, t
             firsts[c] = c if order == 1 else first[j]
             c += 1
@@ -252,7 +298,15 @@ def _children(
 
 
 @kernel
-def taper(base_radius: Float32, length: Float32, count: int, crown_start: float, much: float, exponent: float, collar: float) -> Float32:
+def taper(
+    base_radius: Float32,
+    length: Float32,
+    count: int,
+    crown_start: float,
+    much: float,
+    exponent: float,
+    collar: float,
+) -> Float32:
     """Radii along limbs by the pipe model in its continuous form (Shinozaki et al. 1964): what a section feeds thins out towards the tip."""
     n = base_radius.shape[0]
     out = np.empty((n, count), np.float32)
@@ -283,7 +337,9 @@ def _cut(points: Float32, radius: Float32, until: Float32) -> None:
             radius[i, k] = thick[p] + f * (thick[p + 1] - thick[p])
 
 
-def fates(seed: int, ids: UInt64, parents_vigour: Float32, dead: float, stubs: float) -> tuple[Float32, Float32]:
+def fates(
+    seed: int, ids: UInt64, parents_vigour: Float32, dead: float, stubs: float
+) -> tuple[Float32, Float32]:
     """Vigour and brokenness (n,) of limbs: `dead` and `stubs` are their shares; nothing is livelier than its parent."""
     fate = uniform_array(seed, _FATE, ids)
     # a limb fades over a narrow band, so that an aging tree loses its leaves limb by limb and not at a stroke
@@ -293,16 +349,34 @@ def fates(seed: int, ids: UInt64, parents_vigour: Float32, dead: float, stubs: f
 
 
 def grow_stems(
-    seed: int, count: int, length: float, spread: float, lean: float, radius: float, points: int, course: Course, crown_start: float,
-    much: float, exponent: float, guide: Float64 | None = None,
-) -> Order:  # fmt: skip
+    seed: int,
+    count: int,
+    length: float,
+    spread: float,
+    lean: float,
+    radius: float,
+    points: int,
+    course: Course,
+    crown_start: float,
+    much: float,
+    exponent: float,
+    guide: Float64 | None = None,
+) -> Order:
     """`count` stems from the origin; the first is the tallest, the others stand round it, leaning outwards by up to `spread` radians.
 
     Args:
         guide: (k, 3) metres, a course from the origin that the first stem follows to its end instead of its own.
     """
-    ids = np.array([bits(np.uint64(seed), stream("stem"), np.uint64(k)) for k in range(count)], np.uint64)
-    unit = [(uniform(np.uint64(seed), stream("stem.lean"), i), uniform(np.uint64(seed), stream("stem.height"), i)) for i in ids]
+    ids = np.array(
+        [bits(np.uint64(seed), stream("stem"), np.uint64(k)) for k in range(count)], np.uint64
+    )
+    unit = [
+        (
+            uniform(np.uint64(seed), stream("stem.lean"), i),
+            uniform(np.uint64(seed), stream("stem.height"), i),
+        )
+        for i in ids
+    ]
     base, direction = np.zeros((count, 3)), np.zeros((count, 3))
     lengths, radii = np.empty(count, np.float32), np.empty(count, np.float32)
     turn = 2.0 * math.pi * uniform(np.uint64(seed), stream("stem.turn"), np.uint64(0))
@@ -311,10 +385,24 @@ def grow_stems(
         tilt = lean if k == 0 else spread * (0.55 + 0.45 * unit[k][0])
         away = 0.0 if k == 0 else radius * (1.1 + 0.9 * unit[k][0])
         base[k] = (away * math.cos(azimuth), 0.0, away * math.sin(azimuth))
-        direction[k] = (math.sin(tilt) * math.cos(azimuth), math.cos(tilt), math.sin(tilt) * math.sin(azimuth))
+        direction[k] = (
+            math.sin(tilt) * math.cos(azimuth),
+            math.cos(tilt),
+            math.sin(tilt) * math.sin(azimuth),
+        )
         lengths[k] = length * (1.0 if k == 0 else 0.72 + 0.26 * unit[k][1])
         radii[k] = radius * (1.0 if k == 0 else 0.6 + 0.3 * unit[k][1])
-    curve = _grow(np.uint64(seed), base, direction, np.zeros((count, 3)), lengths, ids, points, course, max(length, 1e-3))
+    curve = _grow(
+        np.uint64(seed),
+        base,
+        direction,
+        np.zeros((count, 3)),
+        lengths,
+        ids,
+        points,
+        course,
+        max(length, 1e-3),
+    )
     if guide is not None:
         curve[0], lengths[0] = _along(guide, points)
     none, zero = np.full(count, -1, np.int64), np.zeros(count, np.float32)
@@ -332,9 +420,22 @@ def _along(guide: Float64, points: int) -> tuple[Float32, float]:
 
 
 def grow_limbs(
-    seed: int, parents: Order, order: int, count: int, per_metre: float, reference: float, full: Float32, branching: Branching, profile: Float32,
-    points: int, course: Course, much: float, dead: float, stubs: float, end_thin: bool,
-) -> Order:  # fmt: skip
+    seed: int,
+    parents: Order,
+    order: int,
+    count: int,
+    per_metre: float,
+    reference: float,
+    full: Float32,
+    branching: Branching,
+    profile: Float32,
+    points: int,
+    course: Course,
+    much: float,
+    dead: float,
+    stubs: float,
+    end_thin: bool,
+) -> Order:
     """The limbs of the next order.
 
     Args:
@@ -346,12 +447,33 @@ def grow_limbs(
     """
     numbers = _child_count(parents.length, parents.broken, reference, count, per_metre)
     base, direction, axis, length, radii, ids, parent, first, at = _children(
-        np.uint64(seed), parents.points, parents.radius, parents.ids, parents.first, full, numbers, order, branching, profile
+        np.uint64(seed),
+        parents.points,
+        parents.radius,
+        parents.ids,
+        parents.first,
+        full,
+        numbers,
+        order,
+        branching,
+        profile,
     )
-    curve = _grow(np.uint64(seed), base, direction, axis, length, ids, points, course, float(reference_length(full, profile)))
+    curve = _grow(
+        np.uint64(seed),
+        base,
+        direction,
+        axis,
+        length,
+        ids,
+        points,
+        course,
+        float(reference_length(full, profile)),
+    )
     radius = taper(radii, length, points, 0.1, much, branching.exponent, 0.35)
     vigour, broken = fates(seed, ids, parents.vigour[parent], dead, stubs)
-    until = np.where(broken > 0.5, 0.10 + 0.28 * uniform_array(seed, _CUT, ids), 1.0).astype(np.float32)
+    until = np.where(broken > 0.5, 0.10 + 0.28 * uniform_array(seed, _CUT, ids), 1.0).astype(
+        np.float32
+    )
     keep = np.arange(ids.shape[0])
     if end_thin:
         thick = radius >= branching.thinnest

@@ -55,14 +55,19 @@ class Bark:
         n, seed = self.size, np.uint64(self.seed)
         grain = tile(seed + np.uint64(11), n, n, 64, 8, 3, 0.6)
         blotch = tile(seed + np.uint64(23), n, n, 4, 4, 5, 0.6)
-        height, mix = {"furrowed": self._furrowed, "plated": self._plated, "smooth": self._smooth, "peeling": self._peeling}[self.style](
-            grain, blotch
-        )
+        height, mix = {
+            "furrowed": self._furrowed,
+            "plated": self._plated,
+            "smooth": self._smooth,
+            "peeling": self._peeling,
+        }[self.style](grain, blotch)
         height = np.clip(height, 0.0, 1.2).astype(np.float32)
         mix = np.clip(mix, 0, 1)[..., None]
         color = np.array(self.dark) * (1 - mix) + np.array(self.light) * mix
         color = color * (1.0 + 0.14 * grain[..., None] + 0.12 * blotch[..., None])
-        spots = np.clip((np.roll(blotch, n // 4, 1) - 0.5 + 0.62 * self.lichen) * 4.0, 0, 1) * np.clip(0.6 + 0.9 * grain, 0, 1)
+        spots = np.clip(
+            (np.roll(blotch, n // 4, 1) - 0.5 + 0.62 * self.lichen) * 4.0, 0, 1
+        ) * np.clip(0.6 + 0.9 * grain, 0, 1)
         cover = spots[..., None] * mix * min(1.0, self.lichen * 1.6)
         color = color * (1 - 0.8 * cover) + np.array([0.56, 0.60, 0.49]) * 0.8 * cover
         albedo = np.concatenate([_bytes(color), np.full((n, n, 1), 255, np.uint8)], axis=-1)
@@ -97,9 +102,14 @@ class Bark:
         edge, value = cells(np.uint64(self.seed), n, n, self.scale, max(2, self.scale // 2), 0.85)
         fine, tone = cells(np.uint64(self.seed + 7), n, n, self.scale * 3, self.scale * 2, 0.9)
         rows, columns = np.mgrid[0:n, 0:n]
-        edge, value = edge[(rows + warp) % n, (columns + warp // 2) % n], value[(rows + warp) % n, (columns + warp // 2) % n]
+        edge, value = (
+            edge[(rows + warp) % n, (columns + warp // 2) % n],
+            value[(rows + warp) % n, (columns + warp // 2) % n],
+        )
         plate = np.clip(edge / 0.10, 0, 1) ** 0.6
-        height = plate * (0.62 + 0.30 * value) + 0.14 * np.clip(fine * 5.0, 0, 1) * plate + 0.05 * grain
+        height = (
+            plate * (0.62 + 0.30 * value) + 0.14 * np.clip(fine * 5.0, 0, 1) * plate + 0.05 * grain
+        )
         height = self.relief * height + (1.0 - self.relief) * (0.75 + 0.1 * blotch)
         return height, 0.15 + plate * (0.50 + 0.35 * value + 0.15 * tone) + 0.10 * blotch
 
@@ -144,7 +154,13 @@ class Sprig:
     def draw(self) -> Maps:
         """The images."""
         n = self.leaves
-        random = 2.0 * uniform_array(self.seed, stream("sprig"), np.arange(n * 8, dtype=np.uint64)).reshape(n, 8) - 1.0
+        random = (
+            2.0
+            * uniform_array(self.seed, stream("sprig"), np.arange(n * 8, dtype=np.uint64)).reshape(
+                n, 8
+            )
+            - 1.0
+        )
         reach = max(0.08, 0.96 - self.length)
         twigs = self._twigs(reach)
         # leaves are shared out over the twigs by their length; the last on each sits at its tip
@@ -160,27 +176,44 @@ class Sprig:
             base[rows, 0], base[rows, 1] = (np.interp(far, twig[:, 2], twig[:, i]) for i in (0, 1))
             ahead = np.minimum(far + 0.02, twig[-1, 2])
             for i in (0, 1):
-                along[rows, i] = np.interp(ahead, twig[:, 2], twig[:, i]) - np.interp(ahead - 0.03, twig[:, 2], twig[:, i])
+                along[rows, i] = np.interp(ahead, twig[:, 2], twig[:, i]) - np.interp(
+                    ahead - 0.03, twig[:, 2], twig[:, i]
+                )
             u[rows] = far / twig[-1, 2]
         base[:, 2] = 0.012 * random[:, 4]
         side = np.where(np.arange(n) % 2 == 0, 1.0, -1.0)
         way = np.arctan2(along[:, 0], along[:, 1])
-        turn = way + np.where(last, 0.12 * random[:, 0], side * (self.angle * (1.0 - 0.42 * u) + 0.2 * random[:, 0]))
+        turn = way + np.where(
+            last, 0.12 * random[:, 0], side * (self.angle * (1.0 - 0.42 * u) + 0.2 * random[:, 0])
+        )
         lift = self.rise * (0.25 + 0.45 * random[:, 1])
-        along = np.stack([np.sin(turn) * np.cos(lift), np.cos(turn) * np.cos(lift), np.sin(lift)], axis=1)
-        up = np.stack([0.35 * random[:, 2] * self.rise, 0.3 * random[:, 3] * self.rise, np.ones(n)], axis=1)
+        along = np.stack(
+            [np.sin(turn) * np.cos(lift), np.cos(turn) * np.cos(lift), np.sin(lift)], axis=1
+        )
+        up = np.stack(
+            [0.35 * random[:, 2] * self.rise, 0.3 * random[:, 3] * self.rise, np.ones(n)], axis=1
+        )
         up -= along * (up * along).sum(axis=1, keepdims=True)
         up /= np.linalg.norm(up, axis=1, keepdims=True)
-        size = self.length * (0.74 + 0.26 * np.sin(math.pi * np.minimum(1.0, 0.25 + 0.6 * u)) + 0.09 * random[:, 5])
+        size = self.length * (
+            0.74 + 0.26 * np.sin(math.pi * np.minimum(1.0, 0.25 + 0.6 * u)) + 0.09 * random[:, 5]
+        )
         shape = leaf_shape(self.leaf, min(self.leaf.divisions, 6))
         v = shape.positions.shape[0]
         tone = np.clip(0.94 + 0.12 * random[:, 6], 0, 1)
         season = np.clip(self.leaf.season * (1.0 + 0.8 * random[:, 7]), 0.0, 1.0)
         blade = min(512, max(128, self.size // 2))
-        image = {s: BladeImage(self.leaf.model_copy(update={"season": s}), blade).draw() for s in (0.0, 1.0)[: 1 + (self.leaf.season > 0)]}
+        image = {
+            s: BladeImage(self.leaf.model_copy(update={"season": s}), blade).draw()
+            for s in (0.0, 1.0)[: 1 + (self.leaf.season > 0)]
+        }
         canvas = Canvas(self.size * 2)
         for j, twig in enumerate(twigs):
-            canvas.stroke(twig[:, :2], (0.011 if j == 0 else 0.006) * (1.25 - twig[:, 2] / (twig[-1, 2] + 0.02)), self.twig)
+            canvas.stroke(
+                twig[:, :2],
+                (0.011 if j == 0 else 0.006) * (1.25 - twig[:, 2] / (twig[-1, 2] + 0.02)),
+                self.twig,
+            )
         # each leaf is wholly green or turned, by chance: a few mixed tones look alive, one mean tone does not
         turned = season > 0.5
         for s, maps in image.items():
@@ -195,14 +228,22 @@ class Sprig:
         along = np.linspace(0.0, 1.0, 12)
         middle = reach * along
         lines = [np.stack([_bow(middle), middle], axis=1)]
-        random = 2.0 * uniform_array(self.seed, stream("sprig.twig"), np.arange(max(1, self.twigs) * 2, dtype=np.uint64)) - 1.0
+        random = (
+            2.0
+            * uniform_array(
+                self.seed, stream("sprig.twig"), np.arange(max(1, self.twigs) * 2, dtype=np.uint64)
+            )
+            - 1.0
+        )
         for j in range(self.twigs):
             start = reach * (0.10 + 0.72 * (j + 0.5) / self.twigs)
             side = (1.0 if j % 2 == 0 else -1.0) * (0.75 + 0.12 * random[2 * j])
             # as long as there is room: to the edge at the foot, shorter towards the tip
             long = min((reach - start) * 1.05 + 0.06, 0.46) * (0.9 + 0.1 * random[2 * j + 1])
             bent = side * (1.0 - 0.35 * along)
-            steps = np.cumsum(np.stack([np.sin(bent), np.cos(bent)], axis=1)[:-1] * (long / 11), axis=0)
+            steps = np.cumsum(
+                np.stack([np.sin(bent), np.cos(bent)], axis=1)[:-1] * (long / 11), axis=0
+            )
             foot = np.array([_bow(start), start])
             lines.append(np.concatenate([foot[None], foot + steps]))
         out = []
@@ -240,7 +281,10 @@ class Canvas:
         x, y, w = (np.interp(dense, k, a) for a in (line[:, 0], line[:, 1], half))
         wide = np.maximum(np.ceil(w * self.size), 1.0).astype(np.int64)
         on = np.zeros((self.size, self.size), bool)
-        column, row = ((x + 0.5) * self.size).astype(np.int64), ((1.0 - y) * self.size).astype(np.int64)
+        column, row = (
+            ((x + 0.5) * self.size).astype(np.int64),
+            ((1.0 - y) * self.size).astype(np.int64),
+        )
         for shift in range(-int(wide.max()), int(wide.max()) + 1):
             keep = np.abs(shift) <= wide
             for i, j in ((shift, 0), (0, shift)):
@@ -255,15 +299,30 @@ class Canvas:
     def draw(self, shape: Shape, tone: Any, maps: Maps) -> None:
         """`shape` in the image's own coordinates, its texture times `tone` (v,)."""
         n = self.size
-        points = np.stack([(shape.positions[:, 0] + 0.5) * n, (1.0 - shape.positions[:, 1]) * n, shape.positions[:, 2]], axis=1)
-        normals = np.where(shape.normals[:, 2:] < 0, -shape.normals, shape.normals).astype(np.float32)
+        points = np.stack(
+            [
+                (shape.positions[:, 0] + 0.5) * n,
+                (1.0 - shape.positions[:, 1]) * n,
+                shape.positions[:, 2],
+            ],
+            axis=1,
+        )
+        normals = np.where(shape.normals[:, 2:] < 0, -shape.normals, shape.normals).astype(
+            np.float32
+        )
         tint = np.repeat(_bytes(np.asarray(tone) ** 2.2)[:, None], 4, axis=1)
         before = self.depth.copy()
         args = (points.astype(np.float32), normals, shape.uv, tint, shape.indices)
         draw_triangles(*args, maps.albedo, True, n, n, self.depth, self.color, self.normal)
         drawn = self.depth > before
         if maps.translucency is not None:
-            self.thin[drawn] = maps.translucency.mean() / 255.0 * 1.4 * self.color[drawn].max(axis=1) / max(1e-3, self.color[drawn].max())
+            self.thin[drawn] = (
+                maps.translucency.mean()
+                / 255.0
+                * 1.4
+                * self.color[drawn].max(axis=1)
+                / max(1e-3, self.color[drawn].max())
+            )
 
     def maps(self, roughness: float, translucency: float) -> Maps:
         """The images, at half the size."""
@@ -273,9 +332,16 @@ class Canvas:
         normal /= np.maximum(np.linalg.norm(normal, axis=-1, keepdims=True), 1e-6)
         surface = np.zeros((*alpha.shape, 3), np.uint8)
         surface[..., 0], surface[..., 1] = 255, round(roughness * 255)
-        albedo = np.concatenate([_bytes(bleed(_halved(self.color), alpha)), _bytes(alpha)[..., None]], axis=-1)
+        albedo = np.concatenate(
+            [_bytes(bleed(_halved(self.color), alpha)), _bytes(alpha)[..., None]], axis=-1
+        )
         thin = _halved(self.thin)[..., 0] / np.maximum(alpha, 1e-3)
-        return Maps(albedo, _bytes(normal * 0.5 + 0.5), surface, _bytes(np.minimum(thin, translucency * 1.5)))
+        return Maps(
+            albedo,
+            _bytes(normal * 0.5 + 0.5),
+            surface,
+            _bytes(np.minimum(thin, translucency * 1.5)),
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -301,7 +367,12 @@ class Blade:
         k = np.clip(1.0 - v * 2.2, 0, 1)[..., None] * 0.55
         color = base * (1 - k) + root * k
         rib = np.abs(across - 0.5) * 2.0
-        color = color * (0.86 + 0.22 * rib + 0.18 * fibre + 0.20 * np.where(column == 2, tuftlets, 0))[..., None]
+        color = (
+            color
+            * (0.86 + 0.22 * rib + 0.18 * fibre + 0.20 * np.where(column == 2, tuftlets, 0))[
+                ..., None
+            ]
+        )
         alpha = np.ones((n, n), np.float32)
         ragged = (tuftlets * 0.5 + 0.5) > 0.30 + 0.55 * rib**2
         alpha[(column == 2) & (v > 0.72)] = ragged[(column == 2) & (v > 0.72)]

@@ -12,7 +12,17 @@ from plough.core.collider import Collider, along_limb, joined
 from plough.core.curves import profile_table
 from plough.core.errors import TooLargeError
 from plough.core.grow.age import aged, grown, size_at
-from plough.core.grow.covering import MOST_TRIANGLES, check_leaves, cloud_of, dressed, hanging, hung_on, linear, materials, moss_of
+from plough.core.grow.covering import (
+    MOST_TRIANGLES,
+    check_leaves,
+    cloud_of,
+    dressed,
+    hanging,
+    hung_on,
+    linear,
+    materials,
+    moss_of,
+)
 from plough.core.grow.crown import crown_points, fill_crown
 from plough.core.grow.foliage import Hung, hang, join_hung, lumps
 from plough.core.grow.habit import LimbOrder, TreeParameters
@@ -48,11 +58,30 @@ def _stems(p: TreeParameters, seed: int) -> Order:
     # a stem that ends within the crown is still thick there
     much = p.taper * (0.35 + 0.65 * p.stem_length)
     exponent = p.pipe if p.stem_length > 0.7 else 6.0
-    return grow_stems(seed, p.stems, length, spread, lean, radius, _POINTS[0], course, max(0.0, crown_start), much, exponent, _spline(p))
+    return grow_stems(
+        seed,
+        p.stems,
+        length,
+        spread,
+        lean,
+        radius,
+        _POINTS[0],
+        course,
+        max(0.0, crown_start),
+        much,
+        exponent,
+        _spline(p),
+    )
 
 
-def _limbs(p: TreeParameters, seed: int, parents: Order, number: int, limb: LimbOrder, reference: float) -> Order:
-    per_parent = limb.count * 1.25 if not limb.per_metre else limb.per_metre * float(parents.length.max(initial=0.0))
+def _limbs(
+    p: TreeParameters, seed: int, parents: Order, number: int, limb: LimbOrder, reference: float
+) -> Order:
+    per_parent = (
+        limb.count * 1.25
+        if not limb.per_metre
+        else limb.per_metre * float(parents.length.max(initial=0.0))
+    )
     expected = parents.count * per_parent
     if expected > 120_000:
         raise TooLargeError(
@@ -64,15 +93,42 @@ def _limbs(p: TreeParameters, seed: int, parents: Order, number: int, limb: Limb
         if p.guide:  # limbs are as long as on a stem that grows by itself
             full[0] = p.height * limb.length
     branching = Branching(
-        min(limb.start, limb.end - 0.01), limb.end, math.radians(limb.angle), math.radians(limb.tip_angle), _WHORL[limb.arrangement],
-        int((limb.arrangement in ("alternate", "opposite") and limb.flat > 0.5) or limb.arrangement == "alternate"), limb.flat, limb.lift,
-        limb.variation, limb.thickness, p.pipe, p.thinnest / 1000.0,
-    )  # fmt: skip
-    course = Course(limb.crookedness, limb.pull, limb.droop, math.radians(limb.twist), p.clear * p.height)
+        min(limb.start, limb.end - 0.01),
+        limb.end,
+        math.radians(limb.angle),
+        math.radians(limb.tip_angle),
+        _WHORL[limb.arrangement],
+        int(
+            (limb.arrangement in ("alternate", "opposite") and limb.flat > 0.5)
+            or limb.arrangement == "alternate"
+        ),
+        limb.flat,
+        limb.lift,
+        limb.variation,
+        limb.thickness,
+        p.pipe,
+        p.thinnest / 1000.0,
+    )
+    course = Course(
+        limb.crookedness, limb.pull, limb.droop, math.radians(limb.twist), p.clear * p.height
+    )
     return grow_limbs(
-        seed, parents, number, limb.count, limb.per_metre, reference, full.astype(np.float32), branching, profile_table(limb.profile),
-        _POINTS[number], course, limb.taper, limb.dead / 100.0, limb.stubs / 100.0, p.end_thin,
-    )  # fmt: skip
+        seed,
+        parents,
+        number,
+        limb.count,
+        limb.per_metre,
+        reference,
+        full.astype(np.float32),
+        branching,
+        profile_table(limb.profile),
+        _POINTS[number],
+        course,
+        limb.taper,
+        limb.dead / 100.0,
+        limb.stubs / 100.0,
+        p.end_thin,
+    )
 
 
 def grow(p: TreeParameters, seed: int) -> list[Order]:
@@ -93,20 +149,47 @@ def grow(p: TreeParameters, seed: int) -> list[Order]:
         h = p.height
         table = profile_table(p.crown_profile)
         low = min(p.crown_low, 0.97) * h
-        goals = crown_points(seed, p.crown_points, table, low, h, 0.5 * p.crown_width * h, p.crown_shell, form_of(p.crown_form))
+        goals = crown_points(
+            seed,
+            p.crown_points,
+            table,
+            low,
+            h,
+            0.5 * p.crown_width * h,
+            p.crown_shell,
+            form_of(p.crown_form),
+        )
         step, reach, stop = (x * h / 100.0 for x in (p.crown_step, p.crown_reach, p.crown_stop))
         start = min(0.95, 0.85 * p.crown_low / p.stem_length) if p.growth == "crown" else 0.9
         orders = fill_crown(
-            seed, [o for o in orders if o.count], goals, step, max(reach, 1.5 * step), max(stop, 0.6 * step), p.crown_up, p.crown_wander, start,
-            p.thinnest / 1000.0, p.pipe, 0.75, _FILL_POINTS, p.crown_dead / 100.0,
-        )  # fmt: skip
+            seed,
+            [o for o in orders if o.count],
+            goals,
+            step,
+            max(reach, 1.5 * step),
+            max(stop, 0.6 * step),
+            p.crown_up,
+            p.crown_wander,
+            start,
+            p.thinnest / 1000.0,
+            p.pipe,
+            0.75,
+            _FILL_POINTS,
+            p.crown_dead / 100.0,
+        )
     return orders
 
 
 def flare_of(p: TreeParameters) -> Flare:
     """The widening of the stems towards the ground."""
     share = grown(p.age)
-    return Flare(p.flare, p.flare_height * p.height * share, p.lobes, p.lobe_depth, 0.05 * p.height * share + 0.12)
+    return Flare(
+        p.flare,
+        p.flare_height * p.height * share,
+        p.lobes,
+        p.lobe_depth,
+        0.05 * p.height * share + 0.12,
+    )
 
 
 def crown(p: TreeParameters, orders: list[Order]) -> tuple[Float64, Float64]:
@@ -115,10 +198,14 @@ def crown(p: TreeParameters, orders: list[Order]) -> tuple[Float64, Float64]:
     tips = np.concatenate([o.points[:, -1] for o in limbs]).astype(np.float64)
     low, high = np.quantile(tips, 0.02, axis=0), np.quantile(tips, 0.98, axis=0)
     least = 0.04 * p.height
-    return 0.5 * (low + high), np.maximum(0.55 * (high - low) + 0.5 * min(p.leaf_size, 0.2 * p.height), least)
+    return 0.5 * (low + high), np.maximum(
+        0.55 * (high - low) + 0.5 * min(p.leaf_size, 0.2 * p.height), least
+    )
 
 
-def _hung(p: TreeParameters, orders: list[Order], detail: int, centre: Float64, fixed: bool) -> Hung | None:
+def _hung(
+    p: TreeParameters, orders: list[Order], detail: int, centre: Float64, fixed: bool
+) -> Hung | None:
     bearing = [o for o in orders[1:] if o.count]
     if p.growth == "orders":
         bearing = bearing[-p.leaf_orders :]
@@ -130,7 +217,17 @@ def _hung(p: TreeParameters, orders: list[Order], detail: int, centre: Float64, 
     firsts = orders[1] if len(orders) > 1 and orders[1].count else orders[0]
     parts = hung_on(p, bearing, firsts, detail, centre, young, fixed)
     if p.leaf_form == "lumps":  # one at the top of each stem, too
-        parts.append(hang(p.leaf_seed, orders[0], firsts, hanging(p, young)._replace(per_metre=0.0, start=1.0), centre, 1.0, fixed))
+        parts.append(
+            hang(
+                p.leaf_seed,
+                orders[0],
+                firsts,
+                hanging(p, young)._replace(per_metre=0.0, start=1.0),
+                centre,
+                1.0,
+                fixed,
+            )
+        )
     hung = join_hung(parts)
     return hung if hung.count else None
 
@@ -139,8 +236,15 @@ def _roots(p: TreeParameters, seed: int, orders: list[Order], flare: Flare) -> l
     if not p.roots:
         return []
     radius = float(orders[0].radius[0, 0])
-    reach, thick = p.root_length * p.height * float(orders[0].share[0]), radius * p.root_thickness * (1.0 + 0.4 * p.flare)
-    return [grow_roots(seed, orders[0], p.roots, reach, p.root_wander, math.radians(p.root_slope), thick, flare)]
+    reach, thick = (
+        p.root_length * p.height * float(orders[0].share[0]),
+        radius * p.root_thickness * (1.0 + 0.4 * p.flare),
+    )
+    return [
+        grow_roots(
+            seed, orders[0], p.roots, reach, p.root_wander, math.radians(p.root_slope), thick, flare
+        )
+    ]
 
 
 def assemble(
@@ -160,7 +264,18 @@ def assemble(
     names += ["roots"] * len(roots)
     like = None if full is None else [*full, *_roots(p, seed, full, flare)]
     fixed = full is not None
-    wood, ranges = wood_mesh([*orders, *roots], names, height, flare, p.bark_tile, p.sides, p.least_sides, detail, p.twigs, like)
+    wood, ranges = wood_mesh(
+        [*orders, *roots],
+        names,
+        height,
+        flare,
+        p.bark_tile,
+        p.sides,
+        p.least_sides,
+        detail,
+        p.twigs,
+        like,
+    )
     hung = _hung(p, orders, detail, centre, fixed)
     cloud = None if hung is None else cloud_of(p, hung, p.height)
     wood = tinted(wood, cloud, moss_of(p))
@@ -204,16 +319,18 @@ def _collider(p: TreeParameters, orders: list[Order]) -> Collider:
         thick = np.nonzero(orders[1].radius[:, 1] > max(0.03, 0.3 * float(stems.radius[0, 0])))[0]
         for row in thick[np.argsort(-orders[1].radius[thick, 1], kind="stable")][:12]:
             half = max(3, round(orders[1].points.shape[1] * 0.6))
-            parts.append(along_limb(orders[1].points[row, :half], orders[1].radius[row, :half], 2, p.game))
+            parts.append(
+                along_limb(orders[1].points[row, :half], orders[1].radius[row, :half], 2, p.game)
+            )
     return joined(parts, p.game)
 
 
 @kind("tree", "Tree", "Stems, limbs, roots and leaves, at any age.", TreeParameters, version=2)
 def make(p: TreeParameters, seed: int, detail: int) -> Product:
     """A tree, standing on the origin; its stem goes a little below the ground."""
-    from plough.core.grow.complexity import thinned
+    from plough.core.grow.fullness import thinned
 
-    p, changes = thinned(p, p.complexity)
+    p, changes = thinned(p, p.fullness)
     orders = aged(grow(p, seed), p.age)
     mesh, ranges, leaves = assemble(p, seed, orders, detail)
     if mesh.triangles > MOST_TRIANGLES:

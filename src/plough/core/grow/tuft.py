@@ -30,17 +30,45 @@ class TuftParameters(Parameters):
     """Blades from one root, some of them with a flower or seed head."""
 
     height: float = number(0.6, "Height", (0.02, 6), soft=(0.05, 3), unit="m", group="Blades")
-    blades: int = count(40, "Blades", (1, 2000), soft=(3, 200), group="Blades", help="More blades leave the others as they are.")
+    blades: int = count(
+        40,
+        "Blades",
+        (1, 2000),
+        soft=(3, 200),
+        group="Blades",
+        help="More blades leave the others as they are.",
+    )
     variation: float = number(0.35, "Height varies by", (0, 0.95), unit="±", group="Blades")
-    width: float = number(1.2, "Width", (0.1, 20), soft=(0.3, 6), unit="cm", step=0.1, group="Blades")
-    spread: float = number(0.12, "Spread at the root", (0.005, 3), soft=(0.01, 0.6), unit="m", group="Blades")
-    lean: float = number(16, "Lean", (0, 85), unit="°", step=1, group="Blades", help="Outwards from the middle, at most.")
-    bend: float = number(35, "Bend", (0, 160), unit="°", step=1, group="Blades", help="From root to tip, at most.")
+    width: float = number(
+        1.2, "Width", (0.1, 20), soft=(0.3, 6), unit="cm", step=0.1, group="Blades"
+    )
+    spread: float = number(
+        0.12, "Spread at the root", (0.005, 3), soft=(0.01, 0.6), unit="m", group="Blades"
+    )
+    lean: float = number(
+        16,
+        "Lean",
+        (0, 85),
+        unit="°",
+        step=1,
+        group="Blades",
+        help="Outwards from the middle, at most.",
+    )
+    bend: float = number(
+        35, "Bend", (0, 160), unit="°", step=1, group="Blades", help="From root to tip, at most."
+    )
     heads: float = number(
-        0, "Heads", (0, 1), unit="share", group="Heads", help="Share of the blades that are stalks with a flower or seed head."
+        0,
+        "Heads",
+        (0, 1),
+        unit="share",
+        group="Heads",
+        help="Share of the blades that are stalks with a flower or seed head.",
     )
     head_length: float = number(0.18, "Head length", (0.02, 0.8), unit="of stalk", group="Heads")
-    head_width: float = number(5, "Head width", (0.2, 40), soft=(1, 15), unit="cm", step=0.1, group="Heads")
+    head_width: float = number(
+        5, "Head width", (0.2, 40), soft=(1, 15), unit="cm", step=0.1, group="Heads"
+    )
     green: Color = color("#6d8540", "Living", "Skin")
     dead: Color = color("#b59d62", "Dead", "Skin")
     dead_share: float = number(0.25, "Dead share", (0, 1), unit="share", group="Skin")
@@ -50,13 +78,28 @@ class TuftParameters(Parameters):
 
 @kernel
 def _blades(
-    seed: np.uint64, ids: UInt64, segments: int, height: float, variation: float, width: float, spread: float, lean: float, bend: float,
-    heads: float, head_length: float, head_width: float, dead_share: float,
-) -> tuple[Float32, Float32, Float32, UInt8, UInt8, UInt32]:  # fmt: skip
+    seed: np.uint64,
+    ids: UInt64,
+    segments: int,
+    height: float,
+    variation: float,
+    width: float,
+    spread: float,
+    lean: float,
+    bend: float,
+    heads: float,
+    head_length: float,
+    head_width: float,
+    dead_share: float,
+) -> tuple[Float32, Float32, Float32, UInt8, UInt8, UInt32]:
     n = ids.shape[0]
     vertices = n * (2 * segments + 1)
     triangles = n * (2 * segments - 1)
-    pos, nor, uv = np.empty((vertices, 3), np.float32), np.empty((vertices, 3), np.float32), np.empty((vertices, 2), np.float32)
+    pos, nor, uv = (
+        np.empty((vertices, 3), np.float32),
+        np.empty((vertices, 3), np.float32),
+        np.empty((vertices, 2), np.float32),
+    )
     col, win = np.empty((vertices, 4), np.uint8), np.empty((vertices, 4), np.uint8)
     ind = np.empty((triangles, 3), np.uint32)
     v, t = 0, 0
@@ -128,14 +171,29 @@ def make(p: TuftParameters, seed: int, detail: int) -> Product:
     kept = max(1, round(p.blades * _KEEP[detail]))
     triangles = kept * (2 * segments - 1)
     if triangles > MOST_TRIANGLES:
-        raise TooLargeError(f"the tuft would have {triangles:,} triangles; the limit is {MOST_TRIANGLES:,}: lower the blades")
+        raise TooLargeError(
+            f"the tuft would have {triangles:,} triangles; the limit is {MOST_TRIANGLES:,}: lower the blades"
+        )
     ids = np.array([bits(np.uint64(seed), _BLADE, np.uint64(k)) for k in range(kept)], np.uint64)
     wide = 1.0 / math.sqrt(_KEEP[detail])
     pos, nor, uv, col, win, ind = _blades(
-        np.uint64(seed), ids, segments, p.height, p.variation, p.width / 100 * wide, p.spread, math.radians(p.lean), math.radians(p.bend),
-        p.heads, p.head_length, p.head_width / 100 * wide, p.dead_share,
-    )  # fmt: skip
-    mesh = with_tangents(Mesh(pos, nor, uv, ind, (Part("blade", 0, ind.shape[0]),), colors=col, wind=win))
+        np.uint64(seed),
+        ids,
+        segments,
+        p.height,
+        p.variation,
+        p.width / 100 * wide,
+        p.spread,
+        math.radians(p.lean),
+        math.radians(p.bend),
+        p.heads,
+        p.head_length,
+        p.head_width / 100 * wide,
+        p.dead_share,
+    )
+    mesh = with_tangents(
+        Mesh(pos, nor, uv, ind, (Part("blade", 0, ind.shape[0]),), colors=col, wind=win)
+    )
     blade = Blade(256, parse_color(p.green), parse_color(p.dead), parse_color(p.head_color))
     reach = float(np.hypot(pos[:, 0], pos[:, 2]).max())
     return Product(

@@ -18,7 +18,11 @@ from plough.core.rng import bits_array, stream, uniform_array
 
 _STRIDE = (1, 2, 4)  #: every how many points along a limb, by level of detail
 _SIDES = (1.0, 0.66, 0.45)  #: by level of detail
-_THINNEST = (0.0, 1 / 900, 1 / 330)  #: radius by height below which wood is left out: half a pixel where the level is first seen
+_THINNEST = (
+    0.0,
+    1 / 900,
+    1 / 330,
+)  #: radius by height below which wood is left out: half a pixel where the level is first seen
 _ROOT, _ROOT_TURN, _ROOT_LENGTH = stream("root"), stream("root.turn"), stream("root.length")
 
 
@@ -43,7 +47,16 @@ class Moss:
     tint: tuple[float, float, float]  #: linear
 
 
-def grow_roots(seed: int, stems: Order, count: int, length: float, wander: float, dive: float, radius: float, flare: Flare) -> Order:
+def grow_roots(
+    seed: int,
+    stems: Order,
+    count: int,
+    length: float,
+    wander: float,
+    dive: float,
+    radius: float,
+    flare: Flare,
+) -> Order:
     """Surface roots of the first stem.
 
     Args:
@@ -61,17 +74,43 @@ def grow_roots(seed: int, stems: Order, count: int, length: float, wander: float
     base = np.tile(stems.points[0, 0].astype(np.float64), (count, 1))
     lengths = (length * size).astype(np.float32)
     course = _grow(
-        np.uint64(seed), base, direction, np.zeros((count, 3)), lengths, ids, points, Course(wander, 0.0, 0.0, 0.0, -1e9), length
+        np.uint64(seed),
+        base,
+        direction,
+        np.zeros((count, 3)),
+        lengths,
+        ids,
+        points,
+        Course(wander, 0.0, 0.0, 0.0, -1e9),
+        length,
     )
     t = np.linspace(0.0, 1.0, points, dtype=np.float32)
     thick = radius * size[:, None] * (1.0 - 0.9 * t) ** 0.8
     # from the flare down to the ground, along it, and then into it
     from_stem = 1.4 * radius * np.exp(-t * lengths[:, None] / max(0.05, 1.6 * radius))
-    course[..., 1] = stems.points[0, 0, 1] + from_stem + 0.32 * thick - math.tan(dive) * lengths[:, None] * t**2.2 - 0.55 * thick * t**2
+    course[..., 1] = (
+        stems.points[0, 0, 1]
+        + from_stem
+        + 0.32 * thick
+        - math.tan(dive) * lengths[:, None] * t**2.2
+        - 0.55 * thick * t**2
+    )
     none = np.full(count, -1, np.int64)
     zero = np.zeros(count, np.float32)
     vigour, _ = fates(seed, ids, zero + 1, 0.0, 0.0)
-    return Order(course, thick.astype(np.float32), lengths, ids, none, none, zero, zero, vigour, zero, lengths)
+    return Order(
+        course,
+        thick.astype(np.float32),
+        lengths,
+        ids,
+        none,
+        none,
+        zero,
+        zero,
+        vigour,
+        zero,
+        lengths,
+    )
 
 
 def _stem_rings(stems: Order, stride: int, flare: Flare) -> tuple[Float32, Float32, Float32]:
@@ -85,7 +124,9 @@ def _stem_rings(stems: Order, stride: int, flare: Flare) -> tuple[Float32, Float
     at = at if at[-1] == n - 1 else np.append(at, n - 1.0)
     low = np.minimum(at.astype(np.int64), n - 2)
     f = (at - low).astype(np.float32)
-    points = stems.points[:, low] * (1 - f)[None, :, None] + stems.points[:, low + 1] * f[None, :, None]
+    points = (
+        stems.points[:, low] * (1 - f)[None, :, None] + stems.points[:, low + 1] * f[None, :, None]
+    )
     radius = stems.radius[:, low] * (1 - f) + stems.radius[:, low + 1] * f
     below = points[:, :1] - np.array([0, flare.below, 0], np.float32)
     points = np.concatenate([below, points], axis=1)
@@ -108,9 +149,17 @@ def _blunt(points: Float32, broken: Float32) -> Float32:
 
 
 def wood_mesh(
-    orders: list[Order], names: list[str], height: float, flare: Flare, tile: float, roundness: float, least_sides: int, detail: int, all_twigs: bool,
+    orders: list[Order],
+    names: list[str],
+    height: float,
+    flare: Flare,
+    tile: float,
+    roundness: float,
+    least_sides: int,
+    detail: int,
+    all_twigs: bool,
     grown: list[Order] | None = None,
-) -> tuple[Mesh, dict[str, tuple[int, int]]]:  # fmt: skip
+) -> tuple[Mesh, dict[str, tuple[int, int]]]:
     """Tubes along all limbs, part `bark`, and for each of `names` its first triangle and their number.
 
     Args:
@@ -141,7 +190,11 @@ def wood_mesh(
         count = np.clip(wanted, max(3, least_sides if detail == 0 else 3), 40).astype(np.int64)
         channel = np.zeros((n, m, 4), np.uint8)
         channel[..., 0] = np.clip(np.maximum(pts[..., 1], 0) / height, 0, 1) ** 2 * 255
-        own = orders[1].ids[order.first] if k and name != "roots" and order.first.size else np.zeros(n, np.uint64)
+        own = (
+            orders[1].ids[order.first]
+            if k and name != "roots" and order.first.size
+            else np.zeros(n, np.uint64)
+        )
         channel[..., 1] = (own >> np.uint64(56)).astype(np.uint8)[:, None]
         channel[..., 3] = 255
         points.append(pts.reshape(-1, 3))
@@ -150,15 +203,22 @@ def wood_mesh(
         sides.append(count)
         counts.append(np.full(n, m, np.int64))
         wind.append(channel.reshape(-1, 4))
-        phase.append((order.ids >> np.uint64(40)).astype(np.float32) * np.float32(2 * math.pi / 2**24))
+        phase.append(
+            (order.ids >> np.uint64(40)).astype(np.float32) * np.float32(2 * math.pi / 2**24)
+        )
         mine = int((count * (2 * (m - 2) + 1)).sum())
         ranges[name] = (triangles, mine)
         triangles += mine
     start: Int64 = np.concatenate([[0], np.cumsum(np.concatenate(counts))]).astype(np.int64)
     limbs = Limbs(
-        start, np.ascontiguousarray(np.concatenate(points)), np.concatenate(radius), np.concatenate(lobe), np.concatenate(sides),
-        np.concatenate(phase), np.concatenate(wind),
-    )  # fmt: skip
+        start,
+        np.ascontiguousarray(np.concatenate(points)),
+        np.concatenate(radius),
+        np.concatenate(lobe),
+        np.concatenate(sides),
+        np.concatenate(phase),
+        np.concatenate(wind),
+    )
     return sweep(limbs, "bark", tile, flare.lobes), ranges
 
 
@@ -182,7 +242,11 @@ def tinted(mesh: Mesh, cloud: LeafCloud | None, moss: Moss) -> Mesh:
         facing = mesh.normals @ (way / np.linalg.norm(way))
         fade = np.clip(1.15 - np.maximum(mesh.positions[:, 1], 0) / max(0.05, moss.height), 0, 1)
         patch = _patches(mesh.positions)
-        cover = np.clip((facing - 0.75 + 1.35 * moss.much * fade + 0.45 * patch) * 1.8, 0, 1) * (fade > 0) * min(1.0, 4 * moss.much)
+        cover = (
+            np.clip((facing - 0.75 + 1.35 * moss.much * fade + 0.45 * patch) * 1.8, 0, 1)
+            * (fade > 0)
+            * min(1.0, 4 * moss.much)
+        )
         tint += cover[:, None] * (np.array(moss.tint, np.float32) - 1.0)
     light = 0.30 + 0.70 * np.minimum(1.0, 1.2 * sky)
     colors = np.full((n, 4), 255, np.uint8)
@@ -196,5 +260,11 @@ def tinted(mesh: Mesh, cloud: LeafCloud | None, moss: Moss) -> Mesh:
 def _patches(points: Float32) -> Float32:
     out = np.empty(points.shape[0], np.float32)
     for i in range(points.shape[0]):
-        out[i] = gradient(np.uint64(5), points[i, 0] * 2.3 + points[i, 1] * 1.7, points[i, 2] * 2.3 - points[i, 1] * 1.1, 0, 0)
+        out[i] = gradient(
+            np.uint64(5),
+            points[i, 0] * 2.3 + points[i, 1] * 1.7,
+            points[i, 2] * 2.3 - points[i, 1] * 1.1,
+            0,
+            0,
+        )
     return out

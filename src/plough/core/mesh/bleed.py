@@ -21,8 +21,12 @@ def bleed(image: Float32, alpha: Float32) -> Float32:
     pyramid = []
     while weight.shape[0] > 1:
         pyramid.append((total, weight))
-        total = 0.25 * (total[0::2, 0::2] + total[1::2, 0::2] + total[0::2, 1::2] + total[1::2, 1::2])
-        weight = 0.25 * (weight[0::2, 0::2] + weight[1::2, 0::2] + weight[0::2, 1::2] + weight[1::2, 1::2])
+        total = 0.25 * (
+            total[0::2, 0::2] + total[1::2, 0::2] + total[0::2, 1::2] + total[1::2, 1::2]
+        )
+        weight = 0.25 * (
+            weight[0::2, 0::2] + weight[1::2, 0::2] + weight[0::2, 1::2] + weight[1::2, 1::2]
+        )
     fill = total / np.maximum(weight, 1e-6)
     for total, weight in reversed(pyramid):
         fill = fill.repeat(2, 0).repeat(2, 1)

@@ -27,17 +27,31 @@ class CardMaps:
     key: str
     maps: Maps = field(repr=False, compare=False)
 
+    @property
+    def nbytes(self) -> int:
+        """Bytes of the images."""
+        return self.maps.nbytes
+
     def draw(self) -> Maps:
         """The images."""
         return self.maps
 
 
 def _view(
-    mesh: Mesh, albedo: dict[str, UInt8], materials: dict[str, Material], angle: float, half: float, low: float, high: float, size: int
+    mesh: Mesh,
+    albedo: dict[str, UInt8],
+    materials: dict[str, Material],
+    angle: float,
+    half: float,
+    low: float,
+    high: float,
+    size: int,
 ) -> tuple[Float32, Float32, Float32]:
     """Colour, normal and depth of the mesh seen from `angle`, at `size` x `size` samples; depth is -1e30 where there is nothing."""
     ca, sa = math.cos(angle), math.sin(angle)
-    to_view: Float64 = np.array([[ca, 0, -sa], [0, 1, 0], [sa, 0, ca]])  # right, up, towards the eye
+    to_view: Float64 = np.array(
+        [[ca, 0, -sa], [0, 1, 0], [sa, 0, ca]]
+    )  # right, up, towards the eye
     p = mesh.positions @ to_view.T.astype(np.float32)
     n = mesh.normals @ to_view.T.astype(np.float32)
     points = np.empty_like(p)
@@ -50,7 +64,20 @@ def _view(
     for part in mesh.parts:
         rows = mesh.indices[part.first : part.first + part.count]
         cutout = materials[part.material].cutout
-        draw_triangles(points, n, mesh.uv0, colors, rows, albedo[part.material], cutout, size, size, depth, color, normal)
+        draw_triangles(
+            points,
+            n,
+            mesh.uv0,
+            colors,
+            rows,
+            albedo[part.material],
+            cutout,
+            size,
+            size,
+            depth,
+            color,
+            normal,
+        )
     return color, normal, depth
 
 
@@ -61,7 +88,12 @@ def _shrink(image: Float32) -> Float32:
 
 
 def make_card(
-    mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], key: str, size: int = 256, form: str = "crossed"
+    mesh: Mesh,
+    materials: dict[str, Material],
+    albedo: dict[str, UInt8],
+    key: str,
+    size: int = 256,
+    form: str = "crossed",
 ) -> tuple[Mesh, dict[str, Material]]:
     """Quads that show `mesh` from several sides, with albedo, alpha, normals and depth drawn from it.
 
@@ -71,19 +103,21 @@ def make_card(
         size: pixels a side of each picture, a power of two.
         form: `crossed` for two double-sided cards, `eight` for four whose two faces have pictures of their own.
     """
-    low_corner, high_corner = mesh.bounds()
-    margin = 1.0 + 2.0 * _PADDING / size
-    half = float(np.hypot(mesh.positions[:, 0], mesh.positions[:, 2]).max()) * margin
-    low, high = max(float(low_corner[1]), -0.1), float(high_corner[1])
-    high = low + (high - low) * margin
+    half, low, high = _extent(mesh, size)
     views, columns = _VIEWS[form], _COLUMNS[form]
     images, normals, depths = [], [], []
     for k in range(views):
-        color, normal, depth = _view(mesh, albedo, materials, _angle(k, views), half, low, high, size * _OVER)
+        color, normal, depth = _view(
+            mesh, albedo, materials, _angle(k, views), half, low, high, size * _OVER
+        )
         cover = (depth > -1e29).astype(np.float32)
         alpha = _shrink(cover)[..., 0]
         # thin twigs stay above the cut
-        images.append(np.concatenate([bleed(_shrink(color), alpha), np.clip(alpha * 1.6, 0, 1)[..., None]], axis=-1))
+        images.append(
+            np.concatenate(
+                [bleed(_shrink(color), alpha), np.clip(alpha * 1.6, 0, 1)[..., None]], axis=-1
+            )
+        )
         small = bleed(_shrink(normal), alpha)
         small[..., 2] = np.abs(small[..., 2]) + 0.15
         normals.append(small / np.maximum(np.linalg.norm(small, axis=-1, keepdims=True), 1e-6))
@@ -92,10 +126,36 @@ def make_card(
         depths.append(bleed(mean.astype(np.float32), alpha))
     surface = np.zeros((size * (views // columns), size * columns, 3), np.uint8)
     surface[..., 0], surface[..., 1] = 255, 230
-    maps = Maps(_sheet(images, columns), _sheet([n * 0.5 + 0.5 for n in normals], columns), surface, depth=_sheet(depths, columns)[..., 0])
+    maps = Maps(
+        _sheet(images, columns),
+        _sheet([n * 0.5 + 0.5 for n in normals], columns),
+        surface,
+        depth=_sheet(depths, columns)[..., 0],
+    )
     translucency = max((m.translucency for m in materials.values()), default=0.0)
-    card = Material("card", CardMaps(key, maps), roughness=0.9, cutout=True, translucency=translucency, one_sided=views > 2)
+    card = Material(
+        "card",
+        CardMaps(key, maps),
+        roughness=0.9,
+        cutout=True,
+        translucency=translucency,
+        one_sided=views > 2,
+    )
     return _quads(half, low, high, views, columns), {"card": card}
+
+
+def card_quads(mesh: Mesh, size: int = 256, form: str = "crossed") -> Mesh:
+    """The quads of `make_card`, without their pictures."""
+    return _quads(*_extent(mesh, size), _VIEWS[form], _COLUMNS[form])
+
+
+def _extent(mesh: Mesh, size: int) -> tuple[float, float, float]:
+    """Half the width, and the lowest and highest metre, that pictures of `mesh` show."""
+    low_corner, high_corner = mesh.bounds()
+    margin = 1.0 + 2.0 * _PADDING / size
+    reach = float(np.hypot(mesh.positions[:, 0], mesh.positions[:, 2]).max())
+    low, high = max(float(low_corner[1]), -0.1), float(high_corner[1])
+    return reach * margin, low, low + (high - low) * margin
 
 
 def _angle(k: int, views: int) -> float:
@@ -104,7 +164,9 @@ def _angle(k: int, views: int) -> float:
 
 
 def _sheet(pictures: list[Float32], columns: int) -> UInt8:
-    rows = [np.concatenate(pictures[k : k + columns], axis=1) for k in range(0, len(pictures), columns)]
+    rows = [
+        np.concatenate(pictures[k : k + columns], axis=1) for k in range(0, len(pictures), columns)
+    ]
     return np.asarray(np.clip(np.concatenate(rows), 0, 1) * 255 + 0.5, np.uint8)
 
 
@@ -124,7 +186,12 @@ def _quads(half: float, low: float, high: float, views: int, columns: int) -> Me
         indices += [[base, base + 1, base + 2], [base + 1, base + 3, base + 2]]
     return with_tangents(
         Mesh(
-            np.array(positions, np.float32), np.array(normals, np.float32), np.array(uv, np.float32), np.array(indices, np.uint32),
-            (Part("card", 0, 2 * views),), colors=np.full((4 * views, 4), 255, np.uint8), wind=np.array(wind, np.uint8),
+            np.array(positions, np.float32),
+            np.array(normals, np.float32),
+            np.array(uv, np.float32),
+            np.array(indices, np.uint32),
+            (Part("card", 0, 2 * views),),
+            colors=np.full((4 * views, 4), 255, np.uint8),
+            wind=np.array(wind, np.uint8),
         )
-    )  # fmt: skip
+    )

@@ -36,7 +36,9 @@ def is_watertight(mesh: Mesh) -> bool:
     n = int(faces.max()) + 1 if faces.size else 0
     forward = np.sort(edges[:, 0] * n + edges[:, 1])
     backward = np.sort(edges[:, 1] * n + edges[:, 0])
-    return bool(edges.size and np.array_equal(forward, backward) and np.unique(forward).size == forward.size)
+    return bool(
+        edges.size and np.array_equal(forward, backward) and np.unique(forward).size == forward.size
+    )
 
 
 def problems(mesh: Mesh, least_area: float = 1e-12) -> list[str]:
@@ -54,12 +56,18 @@ def problems(mesh: Mesh, least_area: float = 1e-12) -> list[str]:
         if not np.isfinite(array).all():
             found.append(f"{name} holds values that are not finite")
     if mesh.triangles and int(mesh.indices.max()) >= mesh.vertices:
-        found.append(f"index {int(mesh.indices.max())} is out of range for {mesh.vertices} vertices")
+        found.append(
+            f"index {int(mesh.indices.max())} is out of range for {mesh.vertices} vertices"
+        )
         return found
     lengths = np.linalg.norm(mesh.normals, axis=1)
     if mesh.vertices and np.abs(lengths - 1.0).max() > 1e-3:
         found.append("normals are not of unit length")
-    if mesh.tangents is not None and mesh.vertices and np.abs(np.linalg.norm(mesh.tangents[:, :3], axis=1) - 1.0).max() > 1e-3:
+    if (
+        mesh.tangents is not None
+        and mesh.vertices
+        and np.abs(np.linalg.norm(mesh.tangents[:, :3], axis=1) - 1.0).max() > 1e-3
+    ):
         found.append("tangents are not of unit length")
     row = 0
     for part in mesh.parts:

@@ -16,7 +16,9 @@ def faceted(mesh: Mesh) -> Mesh:
     p = mesh.positions[rows].reshape(-1, 3, 3)
     normal = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     size = np.linalg.norm(normal, axis=1, keepdims=True)
-    normal = np.where(size > 1e-20, normal / np.maximum(size, 1e-20), np.array([0, 1, 0], np.float32))
+    normal = np.where(
+        size > 1e-20, normal / np.maximum(size, 1e-20), np.array([0, 1, 0], np.float32)
+    )
     flat = replace(
         mesh,
         positions=mesh.positions[rows],

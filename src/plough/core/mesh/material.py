@@ -18,6 +18,12 @@ class Maps:
     translucency: UInt8 | None = None  #: (h, w) share of light that comes through from behind
     depth: UInt8 | None = None  #: (h, w) nearness to the eye over the depth of what is shown
 
+    @property
+    def nbytes(self) -> int:
+        """Bytes of all images."""
+        images = (self.albedo, self.normal, self.surface, self.translucency, self.depth)
+        return sum(image.nbytes for image in images if image is not None)
+
 
 class MapRecipe(Protocol):
     """Draws maps; equal recipes draw equal bytes, and `repr` tells them apart."""

@@ -23,11 +23,17 @@ _WEIGHTS = np.array([1.0] + [0.8] * 4 + [0.45] * 5)
 
 
 @kernel
-def _smear(centres: Float32, areas: Float32, low: Float64, cell: float, nx: int, ny: int, nz: int) -> Float32:
+def _smear(
+    centres: Float32, areas: Float32, low: Float64, cell: float, nx: int, ny: int, nz: int
+) -> Float32:
     grid = np.zeros((nx, ny, nz), np.float32)
     volume = cell * cell * cell
     for i in range(centres.shape[0]):
-        x, y, z = (centres[i, 0] - low[0]) / cell - 0.5, (centres[i, 1] - low[1]) / cell - 0.5, (centres[i, 2] - low[2]) / cell - 0.5
+        x, y, z = (
+            (centres[i, 0] - low[0]) / cell - 0.5,
+            (centres[i, 1] - low[1]) / cell - 0.5,
+            (centres[i, 2] - low[2]) / cell - 0.5,
+        )
         ix, iy, iz = int(math.floor(x)), int(math.floor(y)), int(math.floor(z))
         fx, fy, fz = x - ix, y - iy, z - iz
         for a in range(2):
@@ -41,7 +47,15 @@ def _smear(centres: Float32, areas: Float32, low: Float64, cell: float, nx: int,
 
 
 @kernel
-def _openness(points: Float32, grid: Float32, low: Float64, cell: float, rays: Float64, weights: Float64, density: float) -> Float32:
+def _openness(
+    points: Float32,
+    grid: Float32,
+    low: Float64,
+    cell: float,
+    rays: Float64,
+    weights: Float64,
+    density: float,
+) -> Float32:
     out = np.empty(points.shape[0], np.float32)
     nx, ny, nz = grid.shape
     whole = weights.sum()
@@ -49,7 +63,11 @@ def _openness(points: Float32, grid: Float32, low: Float64, cell: float, rays: F
         total = 0.0
         for r in range(rays.shape[0]):
             depth = 0.0
-            x, y, z = (points[i, 0] - low[0]) / cell, (points[i, 1] - low[1]) / cell, (points[i, 2] - low[2]) / cell
+            x, y, z = (
+                (points[i, 0] - low[0]) / cell,
+                (points[i, 1] - low[1]) / cell,
+                (points[i, 2] - low[2]) / cell,
+            )
             for _ in range(2 * _CELLS):
                 x, y, z = x + rays[r, 0], y + rays[r, 1], z + rays[r, 2]
                 if x < 0 or y < 0 or z < 0 or x >= nx or y >= ny or z >= nz:
@@ -69,8 +87,12 @@ class LeafCloud:
         self.cell = max(0.02, float((high - low).max()) / (_CELLS - 2))
         self.low = low - self.cell
         n = np.ceil((high - self.low) / self.cell).astype(int) + 1
-        self.grid = _smear(centres.astype(np.float32), areas.astype(np.float32), self.low, self.cell, *map(int, n))
+        self.grid = _smear(
+            centres.astype(np.float32), areas.astype(np.float32), self.low, self.cell, *map(int, n)
+        )
 
     def openness(self, points: Float32, density: float = 0.5) -> Float32:
         """(n,) shares of the sky that are seen from `points` (n, 3), 0 to 1; `density` is the light that a square metre takes."""
-        return _openness(points.astype(np.float32), self.grid, self.low, self.cell, _RAYS, _WEIGHTS, density)
+        return _openness(
+            points.astype(np.float32), self.grid, self.low, self.cell, _RAYS, _WEIGHTS, density
+        )

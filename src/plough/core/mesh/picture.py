@@ -56,9 +56,22 @@ def axes(azimuth: float, pitch: float) -> Float64:
 
 @kernel
 def _light(
-    color: Float32, normal: Float32, depth: Float32, soft: UInt8, shadow: Float32, to_world: Float64, to_sun: Float64, scale: Float64, sun_view: Float64,
-    sun: Float64, sun_light: Float64, sky: Float64, ground: Float64, paper: Float64, bias: float,
-) -> None:  # fmt: skip
+    color: Float32,
+    normal: Float32,
+    depth: Float32,
+    soft: UInt8,
+    shadow: Float32,
+    to_world: Float64,
+    to_sun: Float64,
+    scale: Float64,
+    sun_view: Float64,
+    sun: Float64,
+    sun_light: Float64,
+    sky: Float64,
+    ground: Float64,
+    paper: Float64,
+    bias: float,
+) -> None:
     """Light each sample, in place; `scale` maps samples to view metres (x0, dx, y0, dy), `sun_view` metres to shadow samples."""
     h, w = depth.shape
     n = shadow.shape[0]
@@ -70,8 +83,12 @@ def _light(
             x = to_world[0, 0] * vx + to_world[1, 0] * vy + to_world[2, 0] * vz
             y = to_world[0, 1] * vx + to_world[1, 1] * vy + to_world[2, 1] * vz
             z = to_world[0, 2] * vx + to_world[1, 2] * vy + to_world[2, 2] * vz
-            sx = (to_sun[0, 0] * x + to_sun[0, 1] * y + to_sun[0, 2] * z) * sun_view[0] + sun_view[1]
-            sy = sun_view[2] - (to_sun[1, 0] * x + to_sun[1, 1] * y + to_sun[1, 2] * z) * sun_view[0]
+            sx = (to_sun[0, 0] * x + to_sun[0, 1] * y + to_sun[0, 2] * z) * sun_view[0] + sun_view[
+                1
+            ]
+            sy = (
+                sun_view[2] - (to_sun[1, 0] * x + to_sun[1, 1] * y + to_sun[1, 2] * z) * sun_view[0]
+            )
             sz = to_sun[2, 0] * x + to_sun[2, 1] * y + to_sun[2, 2] * z
             lit, taken = 0.0, 0.0
             for j in range(-1, 2):
@@ -108,12 +125,19 @@ def small(image: UInt8, most: int) -> UInt8:
     """`image` averaged down to at most `most` pixels a side, as smaller mip levels are."""
     while image.shape[0] > most:
         a = image.astype(np.uint16)
-        image = ((a[0::2, 0::2] + a[1::2, 0::2] + a[0::2, 1::2] + a[1::2, 1::2] + 2) // 4).astype(np.uint8)
+        image = ((a[0::2, 0::2] + a[1::2, 0::2] + a[0::2, 1::2] + a[1::2, 1::2] + 2) // 4).astype(
+            np.uint8
+        )
     return image
 
 
 def draw_picture(
-    mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], frame: Frame, size: tuple[int, int], azimuth: float = AZIMUTH
+    mesh: Mesh,
+    materials: dict[str, Material],
+    albedo: dict[str, UInt8],
+    frame: Frame,
+    size: tuple[int, int],
+    azimuth: float = AZIMUTH,
 ) -> UInt8:
     """(h, w, 3) sRGB picture of `mesh` on a plain floor, lit by sun and sky, with its shadow.
 
@@ -130,7 +154,10 @@ def draw_picture(
     floor_y = -frame.middle
     points = p @ view.T
     per_metre = w / (2 * frame.half)
-    screen = np.stack([(points[:, 0] + frame.half) * per_metre, (high - points[:, 1]) * per_metre, points[:, 2]], axis=1).astype(np.float32)
+    screen = np.stack(
+        [(points[:, 0] + frame.half) * per_metre, (high - points[:, 1]) * per_metre, points[:, 2]],
+        axis=1,
+    ).astype(np.float32)
     normals = (mesh.normals.astype(np.float64) @ view.T).astype(np.float32)
     colors = mesh.colors if mesh.colors is not None else np.full((mesh.vertices, 4), 255, np.uint8)
     depth = np.full((h, w), -1e30, np.float32)
@@ -140,7 +167,20 @@ def draw_picture(
         rows = mesh.indices[part.first : part.first + part.count]
         material = materials[part.material]
         before = depth.copy()
-        draw_triangles(screen, normals, mesh.uv0, colors, rows, albedo[part.material], material.cutout, w, h, depth, color, normal)
+        draw_triangles(
+            screen,
+            normals,
+            mesh.uv0,
+            colors,
+            rows,
+            albedo[part.material],
+            material.cutout,
+            w,
+            h,
+            depth,
+            color,
+            normal,
+        )
         drawn = depth > before
         soft[drawn] = material.cutout
         if material.maps is None:
@@ -152,15 +192,39 @@ def draw_picture(
     reach = 1.1 * float(np.abs(lit[:, :2]).max(initial=0.1)) + 1e-3
     n = min(1024, max(w, h))
     scale = n / (2 * reach)
-    seen = np.stack([(lit[:, 0] + reach) * scale, (reach - lit[:, 1]) * scale, lit[:, 2]], axis=1).astype(np.float32)
+    seen = np.stack(
+        [(lit[:, 0] + reach) * scale, (reach - lit[:, 1]) * scale, lit[:, 2]], axis=1
+    ).astype(np.float32)
     shadow = np.full((n, n), -1e30, np.float32)
     for part in mesh.parts:
         rows = mesh.indices[part.first : part.first + part.count]
-        draw_depth(seen, mesh.uv0, rows, albedo[part.material], materials[part.material].cutout, n, n, shadow)
+        draw_depth(
+            seen,
+            mesh.uv0,
+            rows,
+            albedo[part.material],
+            materials[part.material].cutout,
+            n,
+            n,
+            shadow,
+        )
     _light(
-        color, normal, depth, soft, shadow, view, to_sun, np.array([-frame.half, 1 / per_metre, high, -1 / per_metre]),
-        np.array([scale, reach * scale, reach * scale]), _SUN, _SUN_LIGHT, _SKY_LIGHT, _GROUND_LIGHT, _PAPER, -0.012 * frame.half - 2.0 / scale,
-    )  # fmt: skip
+        color,
+        normal,
+        depth,
+        soft,
+        shadow,
+        view,
+        to_sun,
+        np.array([-frame.half, 1 / per_metre, high, -1 / per_metre]),
+        np.array([scale, reach * scale, reach * scale]),
+        _SUN,
+        _SUN_LIGHT,
+        _SKY_LIGHT,
+        _GROUND_LIGHT,
+        _PAPER,
+        -0.012 * frame.half - 2.0 / scale,
+    )
     return _with_paper(color, depth)
 
 

@@ -10,9 +10,19 @@ from plough.core.kernels import kernel
 
 @kernel
 def draw_triangles(
-    points: Float32, normals: Float32, uv: Float32, colors: UInt8, indices: UInt32, albedo: UInt8, cutout: bool, width: int, height: int,
-    depth: Float32, color: Float32, normal: Float32,
-) -> None:  # fmt: skip
+    points: Float32,
+    normals: Float32,
+    uv: Float32,
+    colors: UInt8,
+    indices: UInt32,
+    albedo: UInt8,
+    cutout: bool,
+    width: int,
+    height: int,
+    depth: Float32,
+    color: Float32,
+    normal: Float32,
+) -> None:
     """Draw into `depth` (h, w), `color` (h, w, 3) and `normal` (h, w, 3), nearest first.
 
     Args:
@@ -24,12 +34,25 @@ def draw_triangles(
     th, tw = albedo.shape[0], albedo.shape[1]
     for t in range(indices.shape[0]):
         a, b, c = indices[t, 0], indices[t, 1], indices[t, 2]
-        ax, ay, bx, by, cx, cy = points[a, 0], points[a, 1], points[b, 0], points[b, 1], points[c, 0], points[c, 1]
+        ax, ay, bx, by, cx, cy = (
+            points[a, 0],
+            points[a, 1],
+            points[b, 0],
+            points[b, 1],
+            points[c, 0],
+            points[c, 1],
+        )
         area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
         if abs(area) < 1e-9:
             continue
-        x0, x1 = max(0, int(math.floor(min(ax, bx, cx)))), min(width - 1, int(math.ceil(max(ax, bx, cx))))
-        y0, y1 = max(0, int(math.floor(min(ay, by, cy)))), min(height - 1, int(math.ceil(max(ay, by, cy))))
+        x0, x1 = (
+            max(0, int(math.floor(min(ax, bx, cx)))),
+            min(width - 1, int(math.ceil(max(ax, bx, cx)))),
+        )
+        y0, y1 = (
+            max(0, int(math.floor(min(ay, by, cy)))),
+            min(height - 1, int(math.ceil(max(ay, by, cy)))),
+        )
         for y in range(y0, y1 + 1):
             for x in range(x0, x1 + 1):
                 px, py = x + 0.5, y + 0.5
@@ -56,17 +79,39 @@ def draw_triangles(
 
 
 @kernel
-def draw_depth(points: Float32, uv: Float32, indices: UInt32, albedo: UInt8, cutout: bool, width: int, height: int, depth: Float32) -> None:
+def draw_depth(
+    points: Float32,
+    uv: Float32,
+    indices: UInt32,
+    albedo: UInt8,
+    cutout: bool,
+    width: int,
+    height: int,
+    depth: Float32,
+) -> None:
     """`draw_triangles` without colour: only `depth` (h, w), nearest first."""
     th, tw = albedo.shape[0], albedo.shape[1]
     for t in range(indices.shape[0]):
         a, b, c = indices[t, 0], indices[t, 1], indices[t, 2]
-        ax, ay, bx, by, cx, cy = points[a, 0], points[a, 1], points[b, 0], points[b, 1], points[c, 0], points[c, 1]
+        ax, ay, bx, by, cx, cy = (
+            points[a, 0],
+            points[a, 1],
+            points[b, 0],
+            points[b, 1],
+            points[c, 0],
+            points[c, 1],
+        )
         area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
         if abs(area) < 1e-9:
             continue
-        x0, x1 = max(0, int(math.floor(min(ax, bx, cx)))), min(width - 1, int(math.ceil(max(ax, bx, cx))))
-        y0, y1 = max(0, int(math.floor(min(ay, by, cy)))), min(height - 1, int(math.ceil(max(ay, by, cy))))
+        x0, x1 = (
+            max(0, int(math.floor(min(ax, bx, cx)))),
+            min(width - 1, int(math.ceil(max(ax, bx, cx)))),
+        )
+        y0, y1 = (
+            max(0, int(math.floor(min(ay, by, cy)))),
+            min(height - 1, int(math.ceil(max(ay, by, cy)))),
+        )
         for y in range(y0, y1 + 1):
             for x in range(x0, x1 + 1):
                 px, py = x + 0.5, y + 0.5

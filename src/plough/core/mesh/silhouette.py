@@ -16,7 +16,9 @@ _PIXELS = 96  #: along the longer side of the frame
 _OVER = 2  #: samples a pixel, on each axis; a pixel is covered where half of them are
 
 
-def silhouettes(mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], like: Mesh) -> Bool:
+def silhouettes(
+    mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], like: Mesh
+) -> Bool:
     """(VIEWS, h, w) whether a pixel is covered, seen from all sides; the frame is that of `like`, from the ground up.
 
     Args:
@@ -31,12 +33,25 @@ def silhouettes(mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UI
         a = 2.0 * math.pi * k / VIEWS
         x = mesh.positions[:, 0] * math.cos(a) - mesh.positions[:, 2] * math.sin(a)
         z = mesh.positions[:, 0] * math.sin(a) + mesh.positions[:, 2] * math.cos(a)
-        points = np.stack([(x + reach) * scale, (high - mesh.positions[:, 1]) * scale, z], axis=1).astype(np.float32)
+        points = np.stack(
+            [(x + reach) * scale, (high - mesh.positions[:, 1]) * scale, z], axis=1
+        ).astype(np.float32)
         depth = np.full((h, w), -1e30, np.float32)
         for part in mesh.parts:
             rows = mesh.indices[part.first : part.first + part.count]
-            draw_depth(points, mesh.uv0, rows, albedo[part.material], materials[part.material].cutout, w, h, depth)
-        out[k] = (depth > -1e29).reshape(h // _OVER, _OVER, w // _OVER, _OVER).mean(axis=(1, 3)) >= 0.5
+            draw_depth(
+                points,
+                mesh.uv0,
+                rows,
+                albedo[part.material],
+                materials[part.material].cutout,
+                w,
+                h,
+                depth,
+            )
+        out[k] = (depth > -1e29).reshape(h // _OVER, _OVER, w // _OVER, _OVER).mean(
+            axis=(1, 3)
+        ) >= 0.5
     return out
 
 

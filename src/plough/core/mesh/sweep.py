@@ -48,9 +48,17 @@ def _round(side: float, sides: int, half: int, repeats: float, thin: bool) -> tu
 
 @kernel
 def _sweep(
-    start: Int64, points: Float32, radius: Float32, lobe: Float32, sides: Int64, phase: Float32, wind: UInt8,
-    tile: float, lobes: int, cap: bool,
-) -> tuple[Float32, Float32, Float32, Float32, UInt8, UInt32]:  # fmt: skip
+    start: Int64,
+    points: Float32,
+    radius: Float32,
+    lobe: Float32,
+    sides: Int64,
+    phase: Float32,
+    wind: UInt8,
+    tile: float,
+    lobes: int,
+    cap: bool,
+) -> tuple[Float32, Float32, Float32, Float32, UInt8, UInt32]:
     limbs = sides.shape[0]
     vertices, triangles = 0, 0
     for i in range(limbs):
@@ -101,11 +109,17 @@ def _sweep(
                 c1 = vx * vx + vy * vy + vz * vz
                 segment = math.sqrt(c1)
                 # towards the tip as many repeats go round less wood: half of that is taken up along it, so that texels stretch little
-                along += segment * math.sqrt(radius[first] / max(1e-6, 0.5 * (radius[p - 1] + radius[p])))
+                along += segment * math.sqrt(
+                    radius[first] / max(1e-6, 0.5 * (radius[p - 1] + radius[p]))
+                )
                 if k < n - 1:
                     ax, ay, az = points[p + 1, 0] - px, points[p + 1, 1] - py, points[p + 1, 2] - pz
                     la = math.sqrt(ax * ax + ay * ay + az * az)
-                    nx, ny, nz = vx / segment + ax / la, vy / segment + ay / la, vz / segment + az / la
+                    nx, ny, nz = (
+                        vx / segment + ax / la,
+                        vy / segment + ay / la,
+                        vz / segment + az / la,
+                    )
                 else:
                     nx, ny, nz = vx, vy, vz
                 ln = math.sqrt(nx * nx + ny * ny + nz * nz)
@@ -132,7 +146,11 @@ def _sweep(
             r0, lo = radius[p], lobe[p]
             # slope of the radius, for normals that lean with the taper
             q0, q1 = max(p - 1, first), min(p + 1, first + n - 1)
-            ex, ey, ez = points[q1, 0] - points[q0, 0], points[q1, 1] - points[q0, 1], points[q1, 2] - points[q0, 2]
+            ex, ey, ez = (
+                points[q1, 0] - points[q0, 0],
+                points[q1, 1] - points[q0, 1],
+                points[q1, 2] - points[q0, 2],
+            )
             slope = (radius[q1] - radius[q0]) / max(1e-6, math.sqrt(ex * ex + ey * ey + ez * ez))
             slope = max(slope, -2.0)
             tip = k == n - 1
@@ -175,7 +193,11 @@ def _sweep(
                     pos[v, 0], pos[v, 1], pos[v, 2] = px, py, pz
                 else:
                     pos[v, 0], pos[v, 1], pos[v, 2] = px + r * ox, py + r * oy, pz + r * oz
-                nx, ny, nz = ox + swing * qx - slope * tx, oy + swing * qy - slope * ty, oz + swing * qz - slope * tz
+                nx, ny, nz = (
+                    ox + swing * qx - slope * tx,
+                    oy + swing * qy - slope * ty,
+                    oz + swing * qz - slope * tz,
+                )
                 ln = 1.0 / math.sqrt(nx * nx + ny * ny + nz * nz)
                 nx, ny, nz = nx * ln, ny * ln, nz * ln
                 nor[v, 0], nor[v, 1], nor[v, 2] = nx, ny, nz
@@ -183,7 +205,12 @@ def _sweep(
                 qx, qy, qz = qx - d * nx, qy - d * ny, qz - d * nz
                 ln = 1.0 / math.sqrt(qx * qx + qy * qy + qz * qz)
                 u, way = _round(side + (0.5 if tip else 0.0), s, half, repeats, thin)
-                tan[v, 0], tan[v, 1], tan[v, 2], tan[v, 3] = way * qx * ln, way * qy * ln, way * qz * ln, way
+                tan[v, 0], tan[v, 1], tan[v, 2], tan[v, 3] = (
+                    way * qx * ln,
+                    way * qy * ln,
+                    way * qz * ln,
+                    way,
+                )
                 uvs[v, 0] = shift + u
                 uvs[v, 1] = -along / tile
                 for ch in range(4):
@@ -217,7 +244,12 @@ def _sweep(
                 else:
                     tan[v, 0], tan[v, 1], tan[v, 2] = 0.0, -dz, dy
                 ln = math.sqrt(tan[v, 0] ** 2 + tan[v, 1] ** 2 + tan[v, 2] ** 2)
-                tan[v, 0], tan[v, 1], tan[v, 2], tan[v, 3] = tan[v, 0] / ln, tan[v, 1] / ln, tan[v, 2] / ln, 1.0
+                tan[v, 0], tan[v, 1], tan[v, 2], tan[v, 3] = (
+                    tan[v, 0] / ln,
+                    tan[v, 1] / ln,
+                    tan[v, 2] / ln,
+                    1.0,
+                )
                 cs = 0.0 if side == s else 1.0
                 a = (side % s) * step
                 uvs[v, 0] = 0.5 + cs * _COS[a] * radius[first] / tile
@@ -231,14 +263,26 @@ def _sweep(
     return pos, nor, tan, uvs, win, ind
 
 
-def sweep(limbs: Limbs, material: str, tile: float = 0.5, lobes: int = 5, cap: bool = False) -> Mesh:
+def sweep(
+    limbs: Limbs, material: str, tile: float = 0.5, lobes: int = 5, cap: bool = False
+) -> Mesh:
     """Tubes along `limbs`, open at the base unless `cap`, closed at the tip.
 
     `tile` is the width in metres of one repeat of the texture. Two successive points of a limb must not coincide.
     With `cap` every tube is watertight.
     """
-    if limbs.sides.size and not (int(limbs.sides.min()) >= 3 and int(limbs.sides.max()) <= _SIDES_MAX):
+    if limbs.sides.size and not (
+        int(limbs.sides.min()) >= 3 and int(limbs.sides.max()) <= _SIDES_MAX
+    ):
         raise ValueError(f"sides must be 3 to {_SIDES_MAX}")
-    arrays = (limbs.start, limbs.points, limbs.radius, limbs.lobe, limbs.sides, limbs.phase, limbs.wind)
+    arrays = (
+        limbs.start,
+        limbs.points,
+        limbs.radius,
+        limbs.lobe,
+        limbs.sides,
+        limbs.phase,
+        limbs.wind,
+    )
     pos, nor, tan, uvs, win, ind = _sweep(*arrays, tile, lobes, cap)
     return Mesh(pos, nor, uvs, ind, (Part(material, 0, ind.shape[0]),), tangents=tan, wind=win)

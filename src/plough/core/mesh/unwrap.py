@@ -20,7 +20,9 @@ _GAP = 0.0012  #: of the sheet, between two pieces
 
 
 @kernel
-def _shelves(width: Float64, height: Float64, order: Int64, across: float) -> tuple[Float64, Float64, float]:
+def _shelves(
+    width: Float64, height: Float64, order: Int64, across: float
+) -> tuple[Float64, Float64, float]:
     """Lower left corners of rectangles laid on shelves `across` wide, in `order`, and the height they take."""
     x, y = np.empty(width.shape[0]), np.empty(width.shape[0])
     at, low, tall = 0.0, 0.0, 0.0
@@ -74,13 +76,17 @@ def second_uv(mesh: Mesh) -> Float32:
 def _turn(flat: Float64, tri: Int64) -> Float64:
     """(m,) twice the area of each triangle in `flat` (n, 2), negative where it is turned over."""
     u, v, w = (flat[tri[:, k]] for k in range(3))
-    return np.asarray((v[:, 0] - u[:, 0]) * (w[:, 1] - u[:, 1]) - (w[:, 0] - u[:, 0]) * (v[:, 1] - u[:, 1]))
+    return np.asarray(
+        (v[:, 0] - u[:, 0]) * (w[:, 1] - u[:, 1]) - (w[:, 0] - u[:, 0]) * (v[:, 1] - u[:, 1])
+    )
 
 
 def _unfolded(flat: Float64, back: Bool, tri: Int64, piece: Int64, pieces: int) -> Float64:
     """(n,) u with the half of a thin limb that is mirrored, where `back` is true, laid out behind the other."""
     turn, owner = _turn(flat, tri), piece[tri[:, 0]]
-    folded = (np.bincount(owner, turn > 1e-12, pieces) > 0) & (np.bincount(owner, turn < -1e-12, pieces) > 0)
+    folded = (np.bincount(owner, turn > 1e-12, pieces) > 0) & (
+        np.bincount(owner, turn < -1e-12, pieces) > 0
+    )
     fold = np.full(pieces, -np.inf)
     np.maximum.at(fold, piece, flat[:, 0])
     return np.where(back & folded[piece], 2.0 * fold[piece] - flat[:, 0], flat[:, 0])
@@ -88,9 +94,13 @@ def _unfolded(flat: Float64, back: Bool, tri: Int64, piece: Int64, pieces: int) 
 
 def _projected(mesh: Mesh, cross: Float64, piece: Int64, tri: Int64, pieces: int) -> Float64:
     """(n, 2) places of all vertices across the mean normal of their piece."""
-    normal: Float64 = np.stack([np.bincount(piece[tri[:, 0]], cross[:, k], pieces) for k in range(3)], axis=1).astype(np.float64)
+    normal: Float64 = np.stack(
+        [np.bincount(piece[tri[:, 0]], cross[:, k], pieces) for k in range(3)], axis=1
+    ).astype(np.float64)
     normal = normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-12)
-    side = np.cross(normal, np.where(np.abs(normal[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]]))
+    side = np.cross(
+        normal, np.where(np.abs(normal[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
+    )
     side = side / np.maximum(np.linalg.norm(side, axis=1, keepdims=True), 1e-12)
     up = np.cross(normal, side)
     p = mesh.positions.astype(np.float64)

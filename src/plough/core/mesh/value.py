@@ -47,7 +47,16 @@ class Mesh:
     @property
     def nbytes(self) -> int:
         """Bytes of all arrays."""
-        arrays = (self.positions, self.normals, self.uv0, self.indices, self.tangents, self.colors, self.wind, self.uv1)
+        arrays = (
+            self.positions,
+            self.normals,
+            self.uv0,
+            self.indices,
+            self.tangents,
+            self.colors,
+            self.wind,
+            self.uv1,
+        )
         return sum(a.nbytes for a in arrays if a is not None)
 
     def bounds(self) -> tuple[Float32, Float32]:

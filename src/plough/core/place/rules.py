@@ -1,155 +1,239 @@
-"""Rules that turn sampled points into placements on the ground."""
+"""Rules that turn candidates into placements on a surface, tile by tile."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
 
 import numpy as np
 
-from plough.core.arrays import Bool, Float32, Float64, UInt32, UInt64
+from plough.core.arrays import Bool, Float32, Float64, Int64, UInt64
+from plough.core.cache import Cache
 from plough.core.ground.areas import inside
-from plough.core.ground.heightfield import HeightField
 from plough.core.ground.paths import near_line
-from plough.core.kernels import kernel
-from plough.core.place.sampling import Points, sample
-from plough.core.rng import stream, uniform, uniform_array
+from plough.core.ground.surface import Samples, Surface
+from plough.core.hashing import key_of
+from plough.core.place.candidates import (
+    GROUP,
+    Candidates,
+    Source,
+    block_size,
+    check_amount,
+)
+from plough.core.place.near import any_near
+from plough.core.place.placements import PlacedTile, Placements, by_tile, standing_of
+from plough.core.place.pose import Pose, set_up
+from plough.core.place.variants import Choices
+from plough.core.tiles import (
+    SIZE,
+    TileList,
+    around,
+    code_of,
+    combine,
+    line_hashes,
+    region_hashes,
+    tile_of,
+    unique_tiles,
+)
 
-_VARIANT = stream("place.variant")
-_TURN, _SIZE, _SINK = stream("place.turn"), stream("place.size"), stream("place.sink")
-
-
-@dataclass(frozen=True, slots=True)
-class Placements:
-    """Instances of one layer, as arrays of n rows."""
-
-    ids: UInt64  #: (n,) stable
-    variant: UInt32  #: (n,) row in the layer's list of variants
-    position: Float32  #: (n, 3) metres
-    rotation: Float32  #: (n, 4) unit quaternion, xyzw
-    scale: Float32  #: (n, 3)
-
-    @property
-    def count(self) -> int:
-        """Number of placements."""
-        return int(self.ids.shape[0])
-
-    def kept(self, keep: Bool) -> Placements:
-        """Those where `keep` (n,) is true."""
-        return Placements(*(getattr(self, name)[keep] for name in Placements.__slots__))
-
-    def to_bytes(self) -> bytes:
-        """Little-endian, one array after the other: position 12 n bytes, rotation 16 n, scale 12 n, variant 4 n, id 8 n."""
-        arrays = (self.position, self.rotation, self.scale, self.variant)
-        return (
-            b"".join(np.ascontiguousarray(a).astype(a.dtype.newbyteorder("<")).tobytes() for a in arrays) + self.ids.astype("<u8").tobytes()
-        )
+VERSION = 1  #: raised when the same rule places otherwise
 
 
 @dataclass(frozen=True, slots=True)
 class ScatterRule:
     """What a scatter asks of a place and does with a placement."""
 
-    seed: int
+    seed: int  #: of the layer, 64 bits
     spacing: float  #: metres between any two
     fill: float  #: share of what fits, 0 to 1
-    areas: tuple[Float64, ...] = ()  #: polygons (m, 2); none: the whole ground
+    choices: Choices = field(default_factory=lambda: Choices.of([("one", 1.0, (1,))]))
+    regions: tuple[Float64, ...] = ()  #: polygons (m, 2); none: the whole surface
     height: tuple[float, float] = (-math.inf, math.inf)  #: metres
     slope: tuple[float, float] = (0.0, math.pi / 2)  #: radians
-    clear_of: tuple[Float64, ...] = ()  #: paths as polylines (m, 2)
-    clearance: float = 0.0  #: metres from those paths' middle
-    weights: tuple[float, ...] = (1.0,)  #: of the variants
-    lean: float = 0.0  #: 0 upright, 1 square to the slope
-    turn: float = 1.0  #: 0 all face one way, 1 any way
-    size: tuple[float, float] = (1.0, 1.0)
-    sink: tuple[float, float] = (0.0, 0.0)  #: metres
+    clear_of: tuple[Float64, ...] = ()  #: polylines (m, 2)
+    clearance: float = 0.0  #: metres from those lines
+    apart: float = 0.0  #: metres from what stands already
+    pose: Pose = field(default_factory=Pose)
+
+    def head(self) -> UInt64:
+        """(2,) a hash of all that acts on every tile alike."""
+        values = [self.spacing, self.fill, self.height, self.slope, self.clearance, self.apart]
+        mix = [getattr(self.choices, n).tolist() for n in Choices.__slots__]
+        limits = [str(v) for v in (*values, *self.pose)]
+        text = key_of(VERSION, self.seed, limits, mix, bool(self.regions))
+        return np.array([int(text[:16], 16), int(text[16:32], 16)], np.uint64)
 
 
-@kernel
-def _pose(
-    seed: np.uint64, ids: UInt64, height: Float64, normal: Float64, x: Float64, z: Float64, lean: float, turn: float,
-    size0: float, size1: float, sink0: float, sink1: float,
-) -> tuple[Float32, Float32, Float32]:  # fmt: skip
-    n = ids.shape[0]
-    position = np.empty((n, 3), np.float32)
-    rotation = np.empty((n, 4), np.float32)
-    scale = np.empty((n, 3), np.float32)
-    for i in range(n):
-        yaw = 0.5 * turn * 2.0 * math.pi * (uniform(seed, _TURN, ids[i]) - 0.5)
-        s, c = math.sin(yaw), math.cos(yaw)
-        # tilt from the vertical towards the normal, about the level axis at right angles to both
-        tilt = 0.5 * lean * math.acos(min(1.0, max(-1.0, normal[i, 1])))
-        ax, az = normal[i, 2], -normal[i, 0]
-        length = math.sqrt(ax * ax + az * az)
-        if length > 1e-9:
-            ax, az = ax / length * math.sin(tilt), az / length * math.sin(tilt)
-        else:
-            ax, az = 0.0, 0.0
-        w = math.cos(tilt)
-        rotation[i, 0] = ax * c - az * s
-        rotation[i, 1] = w * s
-        rotation[i, 2] = az * c + ax * s
-        rotation[i, 3] = w * c
-        k = size0 + (size1 - size0) * uniform(seed, _SIZE, ids[i])
-        scale[i, 0], scale[i, 1], scale[i, 2] = k, k, k
-        sink = sink0 + (sink1 - sink0) * uniform(seed, _SINK, ids[i])
-        position[i, 0], position[i, 1], position[i, 2] = x[i], height[i] - sink, z[i]
-    return position, rotation, scale
+def _domain(rule: ScatterRule, surface: Surface) -> tuple[TileList, UInt64]:
+    """The tiles that may hold placements, and what each sees of the rule's regions."""
+    tiles = surface.tiles()
+    seen = np.zeros((len(tiles), 2), np.uint64)
+    if not rule.regions:
+        return tiles, seen
+    meets = np.zeros(len(tiles), bool)
+    for ring in rule.regions:
+        hashes, touched = region_hashes(np.ascontiguousarray(ring), tiles, SIZE)
+        seen += hashes
+        meets |= touched
+    return tiles[meets], seen[meets]
 
 
-def _bounds(rule: ScatterRule, field: HeightField) -> tuple[float, float, float, float]:
-    half = field.size / 2
-    if not rule.areas:
-        return -half, -half, half, half
-    corners = np.concatenate(rule.areas)
-    low, high = np.maximum(corners.min(axis=0), -half), np.minimum(corners.max(axis=0), half)
-    return float(low[0]), float(low[1]), float(high[0]), float(high[1])
+def _keys(
+    rule: ScatterRule, surface: Surface, tiles: TileList, seen: UInt64, standing: _Standing
+) -> UInt64:
+    """(t, 2) a hash of everything that decides what stands in each tile."""
+    lines = np.zeros((len(tiles), 2), np.uint64)
+    if rule.clearance > 0:
+        for line in rule.clear_of:
+            lines += line_hashes(np.ascontiguousarray(line), tiles, SIZE, rule.clearance)
+    place = np.repeat(code_of(tiles).astype(np.uint64)[:, None], 2, axis=1)
+    near = around(tiles, standing.codes, standing.hashes, standing.rings)
+    return combine(rule.head(), place, surface.tile_hashes(tiles), seen, lines, near)
 
 
-def _allowed(rule: ScatterRule, points: Points, height: Float64, normal: Float64) -> Bool:
-    keep = (height >= rule.height[0]) & (height <= rule.height[1])
-    if rule.areas:
-        keep &= np.logical_or.reduce([inside(points.x, points.z, ring) for ring in rule.areas])
+class _Standing:
+    """What stands already, by tile, as far as a rule keeps away from it."""
+
+    def __init__(self, layers: Sequence[Sequence[PlacedTile]], apart: float) -> None:
+        self.rings = math.ceil(apart / SIZE) if apart > 0 else 0
+        self.tiles: dict[int, list[PlacedTile]] = {}
+        summed: dict[int, list[int]] = {}
+        for layer in layers if apart > 0 else ():
+            for tile in layer:
+                code = int(code_of(np.array([tile.x, tile.z])))
+                self.tiles.setdefault(code, []).append(tile)
+                total = summed.setdefault(code, [0, 0])
+                for k in range(2):
+                    total[k] = (total[k] + tile.standing[k]) & 0xFFFFFFFFFFFFFFFF
+        ordered = sorted(summed)
+        self.codes: Int64 = np.array(ordered, np.int64)
+        self.hashes: UInt64 = np.array([summed[c] for c in ordered], np.uint64).reshape(-1, 2)
+
+    def near(self, tiles: TileList) -> Float32:
+        """(n, 2) what stands within reach of `tiles`."""
+        if not self.tiles:
+            return np.empty((0, 2), np.float32)
+        reach = np.arange(-self.rings, self.rings + 1)
+        offsets = np.stack(np.meshgrid(reach, reach), axis=-1).reshape(-1, 2)
+        wanted = np.unique(code_of((tiles[:, None, :] + offsets[None]).reshape(-1, 2)))
+        found = [t for code in wanted.tolist() for t in self.tiles.get(code, ())]
+        return standing_of(found)
+
+
+def scatter(
+    rule: ScatterRule,
+    surface: Surface,
+    standing: Sequence[Sequence[PlacedTile]] = (),
+    cache: Cache | None = None,
+    check: Callable[[], None] = lambda: None,
+) -> list[PlacedTile]:
+    """Placements of `rule` on `surface`, by tile; tiles that hold none are left out.
+
+    Conditions sift the candidates of the infinite plane, so changing a condition, a region or the
+    ground moves none that stays. A tile is computed again only when something changed that it can see.
+
+    Args:
+        standing: what earlier layers placed; it keeps its room.
+        cache: holds tiles and candidates from one call to the next.
+        check: called now and then; may raise to stop.
+
+    Raises:
+        TooLargeError: more would be sampled than the limit; nothing has been sampled then.
+    """
+    cache = cache or Cache()
+    taken = _Standing(standing, rule.apart)
+    tiles, seen = _domain(rule, surface)
+    if rule.fill <= 0 or not len(tiles):
+        return []
+    check_amount(len(_blocks(rule, surface, tiles)), rule.spacing)
+    keys = _keys(rule, surface, tiles, seen, taken)
+    names = [("placed", a, b) for a, b in keys.tolist()]
+    found: list[PlacedTile | None] = cache.look_up(names)
+    missing = np.array([k for k, tile in enumerate(found) if tile is None], np.int64)
+    source = Source(rule.seed, rule.spacing, rule.fill, cache, check)
+
+    def work(rows: Int64) -> list[PlacedTile]:
+        check()
+        return _place(rule, surface, taken, source, tiles[rows])
+
+    groups = _grouped(tiles, missing)
+    with ThreadPoolExecutor(2) as pool:
+        results = list(pool.map(work, groups)) if len(groups) > 1 else [work(g) for g in groups]
+    for rows, made in zip(groups, results, strict=True):
+        cache.keep((names[r], tile, tile.nbytes) for r, tile in zip(rows, made, strict=True))
+        for r, tile in zip(rows.tolist(), made, strict=True):
+            found[r] = tile
+    return [tile for tile in found if tile is not None and tile.placements.count]
+
+
+def _grouped(tiles: TileList, rows: Int64) -> list[Int64]:
+    """`rows` of tiles, by the group of blocks that they lie in."""
+    if not len(rows):
+        return []
+    codes = code_of(np.floor(tiles[rows] * (SIZE / GROUP)).astype(np.int64))
+    order = np.argsort(codes, kind="stable")
+    cuts = np.nonzero(np.diff(codes[order]))[0] + 1
+    return [rows[part] for part in np.split(order, cuts)]
+
+
+def _blocks(rule: ScatterRule, surface: Surface, tiles: TileList) -> TileList:
+    """The blocks of candidates that `tiles` need."""
+    size = block_size(rule.spacing)
+    if size >= SIZE:
+        return unique_tiles(np.floor(tiles * (SIZE / size)).astype(np.int64))
+    per = round(SIZE / size)
+    inner = np.stack(np.meshgrid(np.arange(per), np.arange(per)), axis=-1).reshape(-1, 2)
+    blocks = unique_tiles((tiles[:, None, :] * per + inner[None]).reshape(-1, 2))
+    x0, z0, x1, z1 = surface.bounds
+    keep = ((blocks + 1) * size > [x0, z0]).all(axis=1) & (blocks * size < [x1, z1]).all(axis=1)
+    if rule.regions:
+        meets = [region_hashes(np.ascontiguousarray(r), blocks, size)[1] for r in rule.regions]
+        keep &= np.logical_or.reduce(meets)
+    return blocks[keep]
+
+
+def _place(
+    rule: ScatterRule, surface: Surface, taken: _Standing, source: Source, tiles: TileList
+) -> list[PlacedTile]:
+    """What stands in each of `tiles`."""
+    points = source.of_blocks(_blocks(rule, surface, tiles))
+    codes, wanted = code_of(tile_of(points.x, points.z)), code_of(tiles)
+    points = points.taken(np.nonzero(np.isin(codes, wanted))[0])
+    ground = surface.sample(points.x, points.z)
+    rows = np.nonzero(_allowed(rule, points, ground))[0]
+    if rule.apart > 0:
+        near = any_near(points.x[rows], points.z[rows], taken.near(tiles), rule.apart)
+        rows = rows[~near]
+    points = points.taken(rows)
+    pose = set_up(
+        np.uint64(rule.seed), points.ids, ground.position[rows], ground.normal[rows], rule.pose
+    )
+    placed = Placements(points.ids, rule.choices.choose(points.ids), *pose)
+    codes = code_of(tile_of(points.x, points.z))
+    order = np.argsort(wanted, kind="stable")
+    first = np.searchsorted(codes, wanted[order])
+    starts = np.append(first, len(codes)).astype(np.int64)
+    made = by_tile(placed, tiles[order], starts)
+    out: list[PlacedTile] = [made[0]] * len(made)
+    for k, row in enumerate(order.tolist()):
+        out[row] = made[k]
+    return out
+
+
+def _allowed(rule: ScatterRule, points: Candidates, ground: Samples) -> Bool:
+    """(n,) which candidates meet the rule's conditions."""
+    y = ground.position[:, 1]
+    keep = ground.hit & (y >= rule.height[0]) & (y <= rule.height[1])
     if rule.slope != (0.0, math.pi / 2):
-        steepness = np.arccos(np.clip(normal[:, 1], -1, 1))
+        steepness = np.arccos(np.clip(ground.normal[:, 1], -1, 1))
         keep &= (steepness >= rule.slope[0]) & (steepness <= rule.slope[1])
+    if rule.regions:
+        rows = np.nonzero(keep)[0]
+        x, z = points.x[rows], points.z[rows]
+        keep[rows] = np.logical_or.reduce([inside(x, z, ring) for ring in rule.regions])
     for line in rule.clear_of if rule.clearance > 0 else ():
         rows = np.nonzero(keep)[0]
         keep[rows[near_line(points.x[rows], points.z[rows], line, rule.clearance)]] = False
     return keep
-
-
-def scatter(rule: ScatterRule, field: HeightField, check: Callable[[], None] | None = None) -> Placements:
-    """Placements of `rule` on the ground `field`.
-
-    Conditions sift the points of the infinite plane, so changing a condition, an area or the ground moves none that stays.
-
-    Args:
-        check: called now and then; may raise to stop.
-
-    Raises:
-        TooLargeError: more would be placed than the limit of `sample`.
-    """
-    points = sample(rule.seed, rule.spacing, _bounds(rule, field), rule.fill, check=check)
-    height, normal = field.height_and_normal(points.x, points.z)
-    keep = _allowed(rule, points, height, normal)
-    x, z, ids = points.x[keep], points.z[keep], points.ids[keep]
-    position, rotation, scale = _pose(
-        np.uint64(rule.seed), ids, height[keep], normal[keep], x, z, rule.lean, rule.turn, *rule.size, *rule.sink
-    )
-    share = np.cumsum(np.array(rule.weights, np.float64))
-    chosen = np.searchsorted(share / share[-1], uniform_array(rule.seed, _VARIANT, ids), side="right")
-    variant = np.minimum(chosen, len(rule.weights) - 1).astype(np.uint32)
-    return Placements(ids, variant, position, rotation, scale)
-
-
-def give_way(placements: Placements, standing: Float32, apart: float) -> Placements:
-    """`placements` without those nearer than `apart` metres to any of `standing` (m, 3), measured on the map."""
-    if not placements.count or not len(standing) or apart <= 0:
-        return placements
-    from scipy.spatial import cKDTree
-
-    tree = cKDTree(standing[:, [0, 2]])
-    distance, _ = tree.query(placements.position[:, [0, 2]], distance_upper_bound=apart, workers=-1)
-    return placements.kept(~np.isfinite(distance))

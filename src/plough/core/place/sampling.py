@@ -13,30 +13,28 @@ import math
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
-from plough.core.arrays import Float64, UInt64
+from plough.core.arrays import Bool, Float64, Int8, Int64, UInt64
 from plough.core.errors import ParameterError, TooLargeError
 from plough.core.kernels import kernel
 from plough.core.rng import bits, mix, stream
+from plough.core.tiles import Bounds, tiles_in
 
 LEVELS = 12
 MOST_CELLS = 16_000_000  #: of one call; about a third of them hold a point
-_RANK, _U, _V = stream("sample.rank"), stream("sample.u"), stream("sample.v")
+_LEVEL, _RANK = stream("sample.level"), stream("sample.rank")
+_U, _V = stream("sample.u"), stream("sample.v")
+_UNIT = 1.0 / 9007199254740992.0  # 2^-53
 _MARGIN = 8  #: cells, to begin with
 _S11, _S32 = np.uint64(11), np.uint64(32)
 
-# The place (level + rank, lower is earlier) below which each share of a full sampling lies: quantiles of 444,000 points.
-# fmt: off
-_FILL_GRID: Float64 = np.array([
-    0, .05, .1, .15, .2, .25, .3, .35, .4, .45, .5, .55, .6, .65, .7, .75, .8, .85, .9, .92, .94, .95, .96, .97, .98, .99, .995, 1,
-])
-_PLACE_GRID: Float64 = np.array([
-    0, .0182, .0381, .0606, .0857, .1137, .1458, .1823, .2253, .2767, .3383, .4156, .5148, .6475, .8316, 1.0614, 1.3142, 1.7868,
-    2.3651, 2.7497, 3.1886, 3.4346, 3.8261, 4.2194, 4.8783, 5.8897, 6.9127, 12,
-])
-# fmt: on
+# The place (level + rank, lower is earlier) below which each share of a full sampling lies:
+# quantiles of 444,000 points, as rows of share, place.
+_FILL_TABLE: Float64 = np.loadtxt(Path(__file__).parents[1] / "data" / "fill.csv", delimiter=",")
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,182 +47,227 @@ class Points:
     place: Float64  #: (n,) place in the fill, lower is earlier
 
 
-@kernel
-def _window(
-    seed: np.uint64, r: float, cx0: int, cz0: int, width: int, depth: int, levels: int, margin: int
-) -> tuple[Float64, Float64, UInt64, Float64, bool]:
-    """Points of the level-0 cells [cx0, cx0 + width) x [cz0, cz0 + depth), less `margin` cells on every side.
+class Window(NamedTuple):
+    """A rectangle of level-0 cells; `x0` and `z0` are its first cells."""
 
-    The last result is False when a candidate inside hangs on what lies beyond the window.
-    """
-    side = r / math.sqrt(2.0)
-    rr = r * r
-    cells = width * depth
-    x0, z0 = cx0 * side, cz0 * side
-    x1, z1 = (cx0 + width) * side, (cz0 + depth) * side
-    ax = np.empty(cells)  # the accepted point of each level-0 cell
-    az = np.empty(cells)
-    aid = np.zeros(cells, np.uint64)
-    aplace = np.full(cells, -1.0)
-    unknown = np.zeros(cells, np.bool_)  # what lies beyond the window decides what stands in these
-    near_unknown = np.zeros(cells, np.bool_)
-    gx = np.empty(cells, np.int64)  # active cells of this level, by their place in this level's grid
-    gz = np.empty(cells, np.int64)
-    n = 0
-    for j in range(depth):
-        for i in range(width):
-            gx[n], gz[n] = cx0 + i, cz0 + j
-            n += 1
-    head = np.empty(cells, np.int64)
-    certain = True
-    for level in range(levels):
-        if n == 0:
-            break
-        s = side / (1 << level)
-        px = np.empty(n)
-        pz = np.empty(n)
-        rank = np.empty(n, np.uint64)
-        key = np.empty(n, np.uint64)
-        cell = np.empty(n, np.int64)
-        state = np.zeros(n, np.int8)  # 0 undecided, 1 accepted, 2 rejected
-        nxt = np.empty(n, np.int64)
-        head[:] = -1
-        todo = np.empty(n, np.int64)
-        m = 0
-        level_seed = mix(seed + np.uint64(level + 1))
-        for c in range(n):
-            k = (np.uint64(gx[c]) << _S32) ^ (np.uint64(gz[c]) & np.uint64(0xFFFFFFFF))
-            key[c] = bits(level_seed, _RANK, k)
-            rank[c] = mix(key[c])
-            px[c] = (gx[c] + float(bits(level_seed, _U, k) >> _S11) * 1.1102230246251565e-16) * s
-            pz[c] = (gz[c] + float(bits(level_seed, _V, k) >> _S11) * 1.1102230246251565e-16) * s
-            i, j = (gx[c] >> level) - cx0, (gz[c] >> level) - cz0
-            cell[c] = j * width + i
-            hit = False
-            for dj in range(max(0, j - 2), min(depth, j + 3)):
-                for di in range(max(0, i - 2), min(width, i + 3)):
-                    q = dj * width + di
-                    if aplace[q] >= 0.0:
-                        dx, dz = ax[q] - px[c], az[q] - pz[c]
-                        if dx * dx + dz * dz < rr:
-                            hit = True
-                            break
-                if hit:
-                    break
-            if hit:
-                state[c] = 2
-                continue
-            nxt[c] = head[cell[c]]
-            head[cell[c]] = c
-            todo[m] = c
-            m += 1
-        # candidates that the outside or an unknown cell might decide
-        blocked = np.zeros(n, np.bool_)
+    x0: int
+    z0: int
+    width: int
+    depth: int
+    spacing: float  #: metres; a cell is spacing / sqrt(2) a side
+
+
+class Accepted(NamedTuple):
+    """The accepted point of each level-0 cell, and what is not known of the cells."""
+
+    x: Float64
+    z: Float64
+    ids: UInt64
+    place: Float64  #: below 0 where there is none
+    unknown: Bool  #: what lies beyond the window decides what stands here
+    near_unknown: Bool
+
+
+class Proposed(NamedTuple):
+    """Candidates of one level."""
+
+    x: Float64
+    z: Float64
+    key: UInt64
+    rank: UInt64
+    cell: Int64  #: the level-0 cell that each lies in
+    state: Int8  #: 0 undecided, 1 accepted, 2 rejected
+    following: Int64  #: the next undecided one in the same cell, or -1
+
+
+@kernel
+def _covered(a: Accepted, w: Window, q: int, x: float, z: float, reach: float) -> bool:
+    """Whether an accepted point covers the square of half a side `reach` about (x, z) in the cell `q`."""
+    i, j = q % w.width, q // w.width
+    for dj in range(max(0, j - 2), min(w.depth, j + 3)):
+        for di in range(max(0, i - 2), min(w.width, i + 3)):
+            p = dj * w.width + di
+            if a.place[p] >= 0.0:
+                dx, dz = abs(a.x[p] - x) + reach, abs(a.z[p] - z) + reach
+                if dx * dx + dz * dz < w.spacing * w.spacing:
+                    return True
+    return False
+
+
+@kernel
+def _propose(
+    seed: np.uint64, level: int, w: Window, a: Accepted, cells: Int64, head: Int64
+) -> tuple[Proposed, Int64]:
+    """The candidate of each of `cells` (n, 2) of this level, and which of them no accepted disc covers."""
+    n = cells.shape[0]
+    s = w.spacing / math.sqrt(2.0) / (1 << level)
+    out = Proposed(
+        np.empty(n),
+        np.empty(n),
+        np.empty(n, np.uint64),
+        np.empty(n, np.uint64),
+        np.empty(n, np.int64),
+        np.zeros(n, np.int8),
+        np.empty(n, np.int64),
+    )
+    level_seed = bits(seed, _LEVEL, np.uint64(level))
+    head[:] = -1
+    todo, m = np.empty(n, np.int64), 0
+    for c in range(n):
+        gx, gz = cells[c, 0], cells[c, 1]
+        k = (np.uint64(gx) << _S32) ^ (np.uint64(gz) & np.uint64(0xFFFFFFFF))
+        out.key[c] = bits(level_seed, _RANK, k)
+        out.rank[c] = mix(out.key[c])
+        out.x[c] = (gx + float(bits(level_seed, _U, k) >> _S11) * _UNIT) * s
+        out.z[c] = (gz + float(bits(level_seed, _V, k) >> _S11) * _UNIT) * s
+        q = ((gz >> level) - w.z0) * w.width + (gx >> level) - w.x0
+        out.cell[c] = q
+        if _covered(a, w, q, out.x[c], out.z[c], 0.0):
+            out.state[c] = 2
+            continue
+        out.following[c] = head[q]
+        head[q] = c
+        todo[m] = c
+        m += 1
+    return out, todo[:m].copy()
+
+
+@kernel
+def _hangs_on_unknown(a: Accepted, w: Window, q: int, x: float, z: float) -> bool:
+    """Whether a point in an unknown cell could conflict with (x, z) in the cell `q`."""
+    side = w.spacing / math.sqrt(2.0)
+    i, j = q % w.width, q // w.width
+    for dj in range(max(0, j - 2), min(w.depth, j + 3)):
+        for di in range(max(0, i - 2), min(w.width, i + 3)):
+            if a.unknown[dj * w.width + di]:
+                left, low = (w.x0 + di) * side, (w.z0 + dj) * side
+                dx = max(left - x, 0.0, x - left - side)
+                dz = max(low - z, 0.0, z - low - side)
+                if dx * dx + dz * dz < w.spacing * w.spacing:
+                    return True
+    return False
+
+
+@kernel
+def _blocked(w: Window, a: Accepted, p: Proposed, todo: Int64) -> Bool:
+    """Which candidates the outside, or an unknown cell, might decide."""
+    side, r = w.spacing / math.sqrt(2.0), w.spacing
+    x1, z1 = (w.x0 + w.width) * side, (w.z0 + w.depth) * side
+    out = np.zeros(p.x.shape[0], np.bool_)
+    for c in todo:
+        x, z, q = p.x[c], p.z[c], p.cell[c]
+        out[c] = x - w.x0 * side < r or x1 - x < r or z - w.z0 * side < r or z1 - z < r
+        if not out[c] and a.near_unknown[q]:
+            out[c] = _hangs_on_unknown(a, w, q, x, z)
+    return out
+
+
+@kernel
+def _standing_of(p: Proposed, w: Window, head: Int64, c: int) -> int:
+    """1 where candidate `c` beats all undecided ones that it conflicts with, 2 where an accepted one beats it, else 0."""
+    i, j = p.cell[c] % w.width, p.cell[c] // w.width
+    best = True
+    for dj in range(max(0, j - 2), min(w.depth, j + 3)):
+        for di in range(max(0, i - 2), min(w.width, i + 3)):
+            o = head[dj * w.width + di]
+            while o >= 0:
+                if o != c and p.state[o] != 2:
+                    dx, dz = p.x[o] - p.x[c], p.z[o] - p.z[c]
+                    if dx * dx + dz * dz < w.spacing * w.spacing:
+                        if p.state[o] == 1:
+                            return 2
+                        if p.rank[o] < p.rank[c]:
+                            best = False
+                o = p.following[o]
+    return 1 if best else 0
+
+
+@kernel
+def _settle(p: Proposed, w: Window, head: Int64, blocked: Bool, todo: Int64) -> Int64:
+    """Decide candidates by repeated local maxima; those that stay undecided."""
+    m = todo.shape[0]
+    changed = True
+    while changed and m > 0:
+        changed, left = False, 0
         for e in range(m):
             c = todo[e]
-            b = px[c] - x0 < r or x1 - px[c] < r or pz[c] - z0 < r or z1 - pz[c] < r
-            if not b and near_unknown[cell[c]]:
-                i, j = cell[c] % width, cell[c] // width
-                for dj in range(max(0, j - 2), min(depth, j + 3)):
-                    for di in range(max(0, i - 2), min(width, i + 3)):
-                        if unknown[dj * width + di]:
-                            left_x, low_z = (cx0 + di) * side, (cz0 + dj) * side
-                            dx = max(left_x - px[c], 0.0, px[c] - left_x - side)
-                            dz = max(low_z - pz[c], 0.0, pz[c] - low_z - side)
-                            if dx * dx + dz * dz < rr:
-                                b = True
-            blocked[c] = b
-        changed = True
-        while changed and m > 0:
-            changed = False
-            left = 0
-            for e in range(m):
-                c = todo[e]
-                i, j = cell[c] % width, cell[c] // width
-                best, beaten = True, False
-                for dj in range(max(0, j - 2), min(depth, j + 3)):
-                    for di in range(max(0, i - 2), min(width, i + 3)):
-                        o = head[dj * width + di]
-                        while o >= 0:
-                            if o != c and state[o] != 2:
-                                dx, dz = px[o] - px[c], pz[o] - pz[c]
-                                if dx * dx + dz * dz < rr:
-                                    if state[o] == 1:
-                                        beaten = True
-                                    elif rank[o] < rank[c]:
-                                        best = False
-                            o = nxt[o]
-                if beaten:
-                    state[c] = 2
-                    changed = True
-                elif best and not blocked[c]:
-                    state[c] = 1
-                    changed = True
-                else:
-                    todo[left] = c
-                    left += 1
-            m = left
-        for e in range(m):
-            q = cell[todo[e]]
-            if unknown[q]:
-                continue
-            unknown[q] = True
-            i, j = q % width, q // width
-            if margin <= i < width - margin and margin <= j < depth - margin:
-                certain = False
-            for dj in range(max(0, j - 2), min(depth, j + 3)):
-                for di in range(max(0, i - 2), min(width, i + 3)):
-                    near_unknown[dj * width + di] = True
-        if not certain:
+            standing = _standing_of(p, w, head, c)
+            if standing == 2 or (standing == 1 and not blocked[c]):
+                p.state[c] = standing
+                changed = True
+            else:
+                todo[left] = c
+                left += 1
+        m = left
+    return todo[:m]
+
+
+@kernel
+def _mark_unknown(a: Accepted, w: Window, p: Proposed, undecided: Int64, margin: int) -> bool:
+    """Mark the cells of what stays undecided; whether none of them lies within the margin."""
+    certain = True
+    for c in undecided:
+        q = p.cell[c]
+        if a.unknown[q]:
+            continue
+        a.unknown[q] = True
+        i, j = q % w.width, q // w.width
+        if margin <= i < w.width - margin and margin <= j < w.depth - margin:
+            certain = False
+        for dj in range(max(0, j - 2), min(w.depth, j + 3)):
+            for di in range(max(0, i - 2), min(w.width, i + 3)):
+                a.near_unknown[dj * w.width + di] = True
+    return certain
+
+
+@kernel
+def _split(a: Accepted, w: Window, p: Proposed, cells: Int64, level: int) -> Int64:
+    """The quarters of `cells` that no accepted disc covers."""
+    half = 0.5 * w.spacing / math.sqrt(2.0) / (1 << level)
+    out, n = np.empty((cells.shape[0] * 4, 2), np.int64), 0
+    for c in range(cells.shape[0]):
+        q = p.cell[c]
+        if a.place[q] >= 0.0 or a.unknown[q]:
+            continue
+        for part in range(4):
+            sx, sz = cells[c, 0] * 2 + (part & 1), cells[c, 1] * 2 + (part >> 1)
+            if not _covered(a, w, q, (sx + 0.5) * half, (sz + 0.5) * half, 0.5 * half):
+                out[n, 0], out[n, 1] = sx, sz
+                n += 1
+    return out[:n].copy()
+
+
+@kernel
+def _sample_window(seed: np.uint64, w: Window, levels: int, margin: int) -> tuple[Accepted, bool]:
+    """Points of the cells of `w`; False when one within the margin hangs on what lies beyond it."""
+    n = w.width * w.depth
+    a = Accepted(
+        np.empty(n),
+        np.empty(n),
+        np.zeros(n, np.uint64),
+        np.full(n, -1.0),
+        np.zeros(n, np.bool_),
+        np.zeros(n, np.bool_),
+    )
+    cells = np.empty((n, 2), np.int64)
+    for q in range(n):
+        cells[q, 0], cells[q, 1] = w.x0 + q % w.width, w.z0 + q // w.width
+    head = np.empty(n, np.int64)
+    for level in range(levels):
+        if cells.shape[0] == 0:
             break
-        for c in range(n):
-            if state[c] == 1:
-                q = cell[c]
-                ax[q], az[q], aid[q] = px[c], pz[c], key[c]
-                aplace[q] = level + float(rank[c] >> _S11) * 1.1102230246251565e-16
-        # what no accepted disc covers is split in four
+        p, todo = _propose(seed, level, w, a, cells, head)
+        undecided = _settle(p, w, head, _blocked(w, a, p, todo), todo)
+        if not _mark_unknown(a, w, p, undecided, margin):
+            return a, False
+        for c in range(cells.shape[0]):
+            if p.state[c] == 1:
+                q = p.cell[c]
+                a.x[q], a.z[q], a.ids[q] = p.x[c], p.z[c], p.key[c]
+                a.place[q] = level + float(p.rank[c] >> _S11) * _UNIT
         if level + 1 < levels:
-            half = 0.5 * s
-            hx = np.empty(n * 4, np.int64)
-            hz = np.empty(n * 4, np.int64)
-            h = 0
-            for c in range(n):
-                q = cell[c]
-                if aplace[q] >= 0.0 or unknown[q]:
-                    continue
-                i, j = q % width, q // width
-                for part in range(4):
-                    sx, sz = gx[c] * 2 + (part & 1), gz[c] * 2 + (part >> 1)
-                    mx, mz = (sx + 0.5) * half, (sz + 0.5) * half
-                    covered = False
-                    for dj in range(max(0, j - 2), min(depth, j + 3)):
-                        for di in range(max(0, i - 2), min(width, i + 3)):
-                            p = dj * width + di
-                            if aplace[p] >= 0.0:
-                                dx, dz = abs(ax[p] - mx) + 0.5 * half, abs(az[p] - mz) + 0.5 * half
-                                if dx * dx + dz * dz < rr:
-                                    covered = True
-                                    break
-                        if covered:
-                            break
-                    if not covered:
-                        hx[h], hz[h] = sx, sz
-                        h += 1
-            gx, gz, n = hx[:h].copy(), hz[:h].copy(), h
-    count = 0
-    for j in range(margin, depth - margin):
-        for i in range(margin, width - margin):
-            if aplace[j * width + i] >= 0.0:
-                count += 1
-    ox, oz, oid, op = np.empty(count), np.empty(count), np.empty(count, np.uint64), np.empty(count)
-    c = 0
-    for j in range(margin, depth - margin):
-        for i in range(margin, width - margin):
-            q = j * width + i
-            if aplace[q] >= 0.0:
-                ox[c], oz[c], oid[c], op[c] = ax[q], az[q], aid[q], aplace[q]
-                c += 1
-    return ox, oz, oid, op, certain
+            cells = _split(a, w, p, cells, level)
+    return a, True
 
 
 @kernel
@@ -244,13 +287,40 @@ def _morton(x: Float64, z: Float64, side: float) -> UInt64:
 
 def place_of_fill(fill: float) -> float:
     """The place in the fill below which the share `fill` of a full sampling lies."""
-    return float(np.interp(fill, _FILL_GRID, _PLACE_GRID))
+    return float(np.interp(fill, *_FILL_TABLE.T)) if fill > 0 else -1.0
+
+
+def levels_of_fill(fill: float) -> int:
+    """How many levels of subdivision hold all points of the share `fill`."""
+    return min(LEVELS, max(1, math.ceil(place_of_fill(fill))))
+
+
+def sample_block(seed: int, spacing: float, bounds: Bounds, levels: int) -> Points:
+    """All points of the first `levels` levels in a rectangle that is not too large to be worked on at once."""
+    x0, z0, x1, z1 = bounds
+    side = spacing / math.sqrt(2.0)
+    c0, c1 = math.floor(x0 / side), math.floor(x1 / side) + 1
+    d0, d1 = math.floor(z0 / side), math.floor(z1 / side) + 1
+    key = np.uint64(seed & 0xFFFFFFFFFFFFFFFF)
+    margin = _MARGIN
+    while True:
+        window = Window(
+            c0 - margin, d0 - margin, c1 - c0 + 2 * margin, d1 - d0 + 2 * margin, spacing
+        )
+        a, certain = _sample_window(key, window, levels, margin)
+        if certain:
+            break
+        margin *= 2
+    keep = (a.place >= 0) & (a.x >= x0) & (a.x < x1) & (a.z >= z0) & (a.z < z1)
+    x, z, ids, place = a.x[keep], a.z[keep], a.ids[keep], a.place[keep]
+    order = np.argsort(_morton(x, z, side), kind="stable")
+    return Points(x[order], z[order], ids[order], place[order])
 
 
 def sample(
     seed: int,
     spacing: float,
-    bounds: tuple[float, float, float, float],
+    bounds: Bounds,
     fill: float = 1.0,
     tile: int = 192,
     check: Callable[[], None] | None = None,
@@ -275,36 +345,28 @@ def sample(
     if fill <= 0 or x1 <= x0 or z1 <= z0:
         return Points(none, none, np.empty(0, np.uint64), none)
     side = spacing / math.sqrt(2.0)
-    c0, c1 = math.floor(x0 / side), math.floor(x1 / side) + 1
-    d0, d1 = math.floor(z0 / side), math.floor(z1 / side) + 1
-    if (c1 - c0) * (d1 - d0) > MOST_CELLS:
+    if (x1 - x0) * (z1 - z0) / side**2 > MOST_CELLS:
         least = math.sqrt((x1 - x0) * (z1 - z0) * 2.0 / MOST_CELLS)
         raise TooLargeError(
-            f"spacing: {spacing:g} m over this ground would take more than {MOST_CELLS // 3:,} placements; raise it to {least:.2f} m or choose a smaller area"
+            f"spacing: {spacing:g} m over this ground would take more than {MOST_CELLS // 3:,} placements;"
+            f" raise it to {least:.2f} m or choose a smaller area"
         )
-    last_place = place_of_fill(fill)
-    levels = min(LEVELS, max(1, math.ceil(last_place)))
-    key = np.uint64(seed & 0xFFFFFFFFFFFFFFFF)
 
-    def work(corner: tuple[int, int]) -> tuple[Float64, Float64, UInt64, Float64]:
+    def work(box: Bounds) -> Points:
         if check is not None:
             check()
-        margin = _MARGIN
-        while True:
-            width, depth = min(tile, c1 - corner[0]) + 2 * margin, min(tile, d1 - corner[1]) + 2 * margin
-            x, z, ids, place, certain = _window(key, spacing, corner[0] - margin, corner[1] - margin, width, depth, levels, margin)
-            if certain:
-                return x, z, ids, place
-            margin *= 2
+        return sample_block(seed, spacing, box, levels_of_fill(fill))
 
-    corners = [(c, d) for d in range(d0, d1, tile) for c in range(c0, c1, tile)]
-    if len(corners) == 1:
-        parts = [work(corners[0])]
-    else:
-        with ThreadPoolExecutor(2) as pool:
-            parts = list(pool.map(work, corners))
-    x, z, ids, place = (np.concatenate(a) for a in zip(*parts, strict=True))
-    keep = (x >= x0) & (x < x1) & (z >= z0) & (z < z1) & (place <= last_place)
+    size = tile * side
+    boxes = [
+        (max(x0, i * size), max(z0, k * size), min(x1, (i + 1) * size), min(z1, (k + 1) * size))
+        for i, k in tiles_in(bounds, size).tolist()
+    ]
+    with ThreadPoolExecutor(2) as pool:
+        parts = list(pool.map(work, boxes))
+    names = ("x", "z", "ids", "place")
+    x, z, ids, place = (np.concatenate([getattr(p, n) for p in parts]) for n in names)
+    keep = place <= place_of_fill(fill)
     x, z, ids, place = x[keep], z[keep], ids[keep], place[keep]
     order = np.argsort(_morton(x, z, side), kind="stable")
     return Points(x[order], z[order], ids[order], place[order])

@@ -1,4 +1,4 @@
-"""The scene: its document, its evaluation layer by layer, and what it weighs."""
+"""The scene: its document, the kinds of layer, their evaluation, and what it weighs."""
 
 from plough.core.scene.document import SceneDocument, read_document
 from plough.core.scene.evaluation import Evaluation, Evaluator

@@ -2,19 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Annotated, Any, Literal
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from typing import Annotated, Any, Literal, Protocol
 
 import orjson
 from pydantic import Field, ValidationError
 
 from plough.core.errors import DocumentError
 from plough.core.kinds import get_kind
+from plough.core.migrate import VERSION, migrated_document
 from plough.core.parameters import Parameters, Seed, build, fault
-from plough.core.scene.layers import Id, Layer
+from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 
-VERSION = 1
 Profile = Literal["phone", "console", "high-end"]
+MOST_LAYERS, MOST_ASSETS = 500, 500
+Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")]
+Coordinate = Annotated[float, Field(ge=-4096, le=4096)]
+Point = tuple[Coordinate, Coordinate]
+Tag = Annotated[str, Field(pattern=r"^[^\s,][^,]{0,29}$")]
+Slot = Annotated[str, Field(pattern=r"^[a-z ]{1,20}\.(albedo|normal|surface)$")]
+Hash = Annotated[str, Field(pattern=r"^[0-9a-f]{16,64}$")]
 
 
 class Viewpoint(Parameters):
@@ -29,14 +37,21 @@ class Viewpoint(Parameters):
 class Sun(Parameters):
     """The direction of the light."""
 
-    azimuth: float = Field(215, ge=0, le=360, description="Degrees clockwise from north (-z) to where the sun stands.")
+    azimuth: float = Field(
+        215, ge=0, le=360, description="Degrees clockwise from north (-z) to where the sun stands."
+    )
     elevation: float = Field(34, ge=0, le=90, description="Degrees above the horizon.")
 
 
 class Wind(Parameters):
     """What moves the leaves."""
 
-    azimuth: float = Field(250, ge=0, le=360, description="Degrees clockwise from north (-z) to where the wind comes from.")
+    azimuth: float = Field(
+        250,
+        ge=0,
+        le=360,
+        description="Degrees clockwise from north (-z) to where the wind comes from.",
+    )
     speed: float = Field(4, ge=0, le=30, description="Metres a second.")
 
 
@@ -49,11 +64,11 @@ class Settings(Parameters):
     viewpoints: tuple[Viewpoint, ...] = Field((), max_length=40)
 
 
-Tag = Annotated[str, Field(pattern=r"^[^\s,][^,]{0,29}$")]
+class MixEntry(Parameters):
+    """One asset of a mix."""
 
-
-Slot = Annotated[str, Field(pattern=r"^[a-z ]{1,20}\.(albedo|normal|surface)$")]
-Hash = Annotated[str, Field(pattern=r"^[0-9a-f]{16,64}$")]
+    asset: Id
+    weight: float = Field(1.0, gt=0, le=1000)
 
 
 class Asset(Parameters):
@@ -65,7 +80,21 @@ class Asset(Parameters):
     parameters: dict[str, Any] = Field(default_factory=dict)
     seeds: tuple[Seed, ...] = Field((1,), min_length=1, max_length=24)
     tags: tuple[Tag, ...] = Field((), max_length=20)
-    images: dict[Slot, Hash] = Field(default_factory=dict, max_length=24, description="Images of one's own: `slot.map` to a hash.")
+    images: dict[Slot, Hash] = Field(
+        default_factory=dict,
+        max_length=24,
+        description="Images of one's own: `slot.map` to a hash.",
+    )
+
+
+class Layer(Parameters):
+    """One step of a scene: a kind and its parameters."""
+
+    id: Id
+    kind: str = Field(max_length=40)
+    name: str = Field(min_length=1, max_length=80)
+    hidden: bool = False
+    parameters: dict[str, Any] = Field(default_factory=dict)
 
 
 class SceneDocument(Parameters):
@@ -74,41 +103,18 @@ class SceneDocument(Parameters):
     version: int = VERSION
     name: str = Field(min_length=1, max_length=80)
     settings: Settings = Settings()
-    assets: tuple[Asset, ...] = Field((), max_length=500)
-    layers: tuple[Layer, ...] = Field(min_length=2, max_length=500)
+    assets: tuple[Asset, ...] = Field((), max_length=MOST_ASSETS)
+    layers: tuple[Layer, ...] = Field(min_length=2, max_length=MOST_LAYERS)
 
 
-def check_asset(asset: Asset, where: str) -> None:
+def check_asset(asset: Asset, where: str = "") -> None:
     """Raises `ParameterError` when kind or parameters are not known; `where` begins the field's path."""
-    build(get_kind(asset.kind).parameters, asset.parameters, f"{where}.parameters")
+    build(get_kind(asset.kind).parameters, asset.parameters, f"{where}parameters")
 
 
-def resolved(asset: Asset, assets: Mapping[str, Asset]) -> tuple[dict[str, Any], list[str]]:
-    """The asset's parameters with what it borrows from other assets put in, and a note on each that is missing.
-
-    A field `X_asset` that holds an asset's id lends that asset's parameters to the section `X` beside it.
-    """
-    return lent(asset.parameters, assets)
-
-
-def lent(values: Mapping[str, Any], assets: Mapping[str, Asset]) -> tuple[dict[str, Any], list[str]]:
-    """`resolved`, for plain values."""
-    out: dict[str, Any] = dict(values)
-    notes: list[str] = []
-    for name, value in values.items():
-        if isinstance(value, Mapping):
-            out[name], more = lent(value, assets)
-            notes += more
-    for name, value in values.items():
-        if not name.endswith("_asset") or not isinstance(value, str) or not value:
-            continue
-        target = name.removesuffix("_asset")
-        found = assets.get(value)
-        if found is None or found.kind != target:
-            notes.append(f"the {target} {value!r} is missing")
-        else:
-            out[target] = found.parameters
-    return out, notes
+def check_layer(layer: Layer, where: str = "") -> None:
+    """Raises `ParameterError` when kind or parameters are not known; `where` begins the field's path."""
+    build(get_layer_kind(layer.kind).parameters, layer.parameters, f"{where}parameters")
 
 
 def read_document(data: bytes | Mapping[str, Any]) -> SceneDocument:
@@ -129,30 +135,52 @@ def read_document(data: bytes | Mapping[str, Any]) -> SceneDocument:
         raise DocumentError("this is not a scene document: it has no field 'layers'")
     version = values.get("version")
     if not isinstance(version, int) or version < 1:
-        raise DocumentError(f"version: a whole number from 1 to {VERSION} is needed (got {version!r})")
+        message = f"version: a whole number from 1 to {VERSION} is needed (got {version!r})"
+        raise DocumentError(message)
     if version > VERSION:
-        raise DocumentError(f"version: the scene was written by a newer Plough (version {version}; this one reads up to {VERSION})")
+        raise DocumentError(
+            f"version: the scene was written by a newer Plough (version {version}; this one reads up to {VERSION})"
+        )
     try:
-        document = SceneDocument.model_validate(values)
+        document = SceneDocument.model_validate(migrated_document(values, version))
     except ValidationError as error:
         raise fault(error) from None
-    check_order(document)
+    check_order(document.layers)
+    _check_ids("layers", [x.id for x in document.layers])
+    _check_ids("assets", [x.id for x in document.assets])
+    for place, layer in enumerate(document.layers):
+        check_layer(layer, f"layers.{place}.")
     for place, asset in enumerate(document.assets):
-        check_asset(asset, f"assets.{place}")
+        check_asset(asset, f"assets.{place}.")
     return document
 
 
-def check_order(document: SceneDocument) -> None:
-    """Raises `DocumentError` unless Ground comes first, Bake last, both once, and all ids differ."""
-    kinds = [layer.kind for layer in document.layers]
-    if kinds[0] != "ground" or kinds.count("ground") != 1:
-        raise DocumentError("layers: the first layer, and only that, must be of the kind 'ground'")
-    if kinds[-1] != "bake" or kinds.count("bake") != 1:
-        raise DocumentError("layers: the last layer, and only that, must be of the kind 'bake'")
-    for name, ids in (("layers", [x.id for x in document.layers]), ("assets", [x.id for x in document.assets])):
-        twice = {i for i in ids if ids.count(i) > 1}
-        if twice:
-            raise DocumentError(f"{name}: the id {sorted(twice)[0]!r} is used more than once")
+class Ordered(Protocol):
+    """What stands in the order of layers."""
+
+    @property
+    def kind(self) -> str: ...
+
+
+def check_order(layers: Sequence[Ordered]) -> None:
+    """Raises `DocumentError` unless one layer that must stand first does, one that must stand last does, and no other."""
+    places = [get_layer_kind(layer.kind).place for layer in layers]
+    for place, at, word in (("first", 0, "the first layer"), ("last", -1, "the last layer")):
+        if places[at] != place or places.count(place) != 1:
+            kind = next(k.name for k in all_layer_kinds().values() if k.place == place)
+            raise DocumentError(f"layers: {word}, and only that, must be of the kind {kind!r}")
+
+
+def _check_ids(name: str, ids: Sequence[str]) -> None:
+    twice = sorted(i for i, n in Counter(ids).items() if n > 1)
+    if twice:
+        raise DocumentError(f"{name}: the id {twice[0]!r} is used more than once")
+
+
+def with_layer(document: SceneDocument, layer: Layer) -> SceneDocument:
+    """`document` with one layer replaced by `layer` of the same id."""
+    layers = tuple(layer if other.id == layer.id else other for other in document.layers)
+    return document.model_copy(update={"layers": layers})
 
 
 def write_document(document: SceneDocument) -> bytes:

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
-from plough.core.mesh.material import Material
-from plough.core.scene.evaluation import Evaluation, Evaluator, LayerResult, switch_distances
+from plough.core.arrays import Float32
+from plough.core.library.library import Library, switch_distances
+from plough.core.place.placements import PlacedTile
+from plough.core.scene.evaluation import Evaluation
+from plough.core.scene.facets import Output, TiledPlacements
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,40 +51,70 @@ class Weight:
         return Weight(*(getattr(self, n) + getattr(other, n) for n in Weight.__slots__))
 
 
-def _slots(materials: dict[str, Material]) -> int:
-    return max(1, len(materials))
+Eye = tuple[float, float, float]
 
 
-def layer_weight(result: LayerResult, evaluator: Evaluator, eye: tuple[float, float, float]) -> Weight:
-    """The weight of one layer seen from `eye` (metres)."""
-    if result.layer.hidden:
-        return Weight()
-    if result.ground is not None:
-        n = result.ground.heights.shape[0]
-        triangles = 2 * (n - 1) ** 2 + (2 if result.layer.parameters.water else 0)  # type: ignore[union-attr]
-        return Weight(triangles, triangles, 1, 1, result.ground.heights.nbytes)
-    if result.path is not None:
-        return Weight(result.path.mesh.triangles, result.path.mesh.triangles, 1, 1, result.path.mesh.nbytes)
-    if result.scattered is None:
-        return Weight()
-    placements, total = result.scattered.placements, Weight()
-    distance = np.linalg.norm(placements.position - np.array(eye, np.float32), axis=1)
-    for row, variant in enumerate(result.scattered.variants):
-        rows = placements.variant == row
-        count = int(rows.sum())
-        if not count:
-            continue
-        levels = evaluator.levels(variant)
-        reach = distance[rows] / placements.scale[rows, 1]
-        level = np.searchsorted(switch_distances(levels[0].height), reach)
-        shown = np.bincount(level, minlength=len(levels))
-        triangles = sum(int(n) * p.mesh.triangles for n, p in zip(shown, levels, strict=True))
-        calls = sum(_slots(p.materials) for n, p in zip(shown, levels, strict=True) if n)
-        size = sum(p.mesh.nbytes for p in levels) + count * 52
-        total += Weight(triangles, count * levels[0].mesh.triangles, count, calls, size)
+def weigh_layer(
+    output: Output, library: Library, eye: Eye, check: Callable[[], None] = lambda: None
+) -> Weight:
+    """The weight of what one layer came to, seen from `eye` (metres)."""
+    total = Weight()
+    if output.surface is not None:
+        triangles = output.surface.triangles
+        total += Weight(triangles, triangles, 1, 1, output.surface.nbytes)
+    for solid in output.solids:
+        triangles, calls = solid.mesh.triangles, max(1, len(solid.materials))
+        total += Weight(triangles, triangles, 1, calls, solid.mesh.nbytes)
+    if output.placements is not None:
+        total += _weigh_placements(output.placements, library, eye, check)
     return total
 
 
-def weigh(evaluation: Evaluation, evaluator: Evaluator, eye: tuple[float, float, float]) -> dict[str, Weight]:
+def _weigh_placements(
+    placed: TiledPlacements, library: Library, eye: Eye, check: Callable[[], None]
+) -> Weight:
+    counts = placed.per_variant()
+    used = np.nonzero(counts)[0]
+    shown = {}
+    for row in used.tolist():
+        check()
+        variant = placed.variants[row]
+        height, levels = library.size(variant, check)[0], library.levels_of(variant)
+        shown[row] = (np.array(switch_distances(height, levels)), np.zeros(levels, np.int64))
+    for tile in placed.tiles:
+        _count_levels(tile, shown, np.array(eye, np.float32))
+    total = Weight()
+    for row, (_, at_level) in shown.items():
+        check()
+        variant, count = placed.variants[row], int(counts[row])
+        facts = [library.facts(variant, d, check) for d in range(len(at_level))]
+        total += Weight(
+            triangles=sum(int(n) * f.triangles for n, f in zip(at_level, facts, strict=True)),
+            triangles_near=count * facts[0].triangles,
+            instances=count,
+            draw_calls=sum(f.slots for n, f in zip(at_level, facts, strict=True) if n),
+            bytes=sum(f.bytes for f in facts) + count * 52,
+        )
+    return total
+
+
+def _count_levels(tile: PlacedTile, shown: dict[int, tuple[Any, Any]], eye: Float32) -> None:
+    """Add to `shown` how many of a tile's placements are seen at each level of detail."""
+    p = tile.placements
+    distance = np.linalg.norm(p.position - eye, axis=1) / p.scale[:, 1]
+    present = np.unique(p.variant)
+    for row in present.tolist():
+        limits, at_level = shown[row]
+        own = distance if len(present) == 1 else distance[p.variant == row]
+        low, high = np.searchsorted(limits, [own.min(), own.max()])
+        if low == high:
+            at_level[low] += len(own)
+        else:
+            at_level += np.bincount(np.searchsorted(limits, own), minlength=len(at_level))
+
+
+def weigh(
+    evaluation: Evaluation, library: Library, eye: Eye, check: Callable[[], None] = lambda: None
+) -> dict[str, Weight]:
     """The weight of every layer by its id, seen from `eye`."""
-    return {r.layer.id: layer_weight(r, evaluator, eye) for r in evaluation.layers}
+    return {r.layer.id: weigh_layer(r.output, library, eye, check) for r in evaluation.layers}

@@ -23,8 +23,16 @@ def health(db: Session) -> dict[str, str]:
     return {"status": "well"}
 
 
-@router.post("/session", responses={401: PROBLEMS[401], 429: {"model": Problem, "description": "Too many failed tries."}})
-def sign_in(body: SignIn, db: Session, ctx: Ctx, request: Request, response: Response) -> AccountOut:
+@router.post(
+    "/session",
+    responses={
+        401: PROBLEMS[401],
+        429: {"model": Problem, "description": "Too many failed tries."},
+    },
+)
+def sign_in(
+    body: SignIn, db: Session, ctx: Ctx, request: Request, response: Response
+) -> AccountOut:
     """Sign in; the answer sets the session's cookie."""
     ctx.attempts.check(body.name)
     try:
@@ -33,7 +41,15 @@ def sign_in(body: SignIn, db: Session, ctx: Ctx, request: Request, response: Res
         ctx.attempts.fail(body.name)
         raise
     secure = request.url.scheme == "https"
-    response.set_cookie(accounts.COOKIE, token, max_age=30 * 86_400, httponly=True, samesite="lax", secure=secure, path="/")
+    response.set_cookie(
+        accounts.COOKIE,
+        token,
+        max_age=30 * 86_400,
+        httponly=True,
+        samesite="lax",
+        secure=secure,
+        path="/",
+    )
     return AccountOut(name=account.name)
 
 
@@ -45,7 +61,10 @@ def who(me: Me) -> AccountOut:
 
 @router.delete("/session", status_code=204, responses={401: PROBLEMS[401]})
 def sign_out(
-    me: Me, db: Session, response: Response, plough_session: Annotated[str, Cookie(alias=accounts.COOKIE, include_in_schema=False)] = ""
+    me: Me,
+    db: Session,
+    response: Response,
+    plough_session: Annotated[str, Cookie(alias=accounts.COOKIE, include_in_schema=False)] = "",
 ) -> None:
     """Sign out."""
     accounts.sign_out(db, plough_session)

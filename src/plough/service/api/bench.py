@@ -26,16 +26,18 @@ from plough.core.formats.obj import mesh_obj
 from plough.core.formats.solids import MOST_BYTES as MOST_MESH_BYTES
 from plough.core.formats.solids import measured
 from plough.core.formats.usd import asset_usd
-from plough.core.grow.complexity import fit
+from plough.core.grow.fullness import fit
 from plough.core.grow.habit import TreeParameters
 from plough.core.hashing import digest, key_of
 from plough.core.kinds import get_kind
+from plough.core.library import Variant, resolve, variant_of
+from plough.core.library.library import SCREEN_COVERAGE, switch_distances
+from plough.core.library.references import references
 from plough.core.mesh.picture import frame_of
 from plough.core.parameters import build, describe
-from plough.core.presets import PRESETS, preset
+from plough.core.presets import all_presets, preset
 from plough.core.recipe import read_recipe, write_recipe
-from plough.core.scene.document import Asset, lent, resolved
-from plough.core.scene.evaluation import COVERAGE, Variant, switch_distances, variant_of
+from plough.core.scene.document import Asset
 from plough.core.vary import cousins
 from plough.service import scenes
 from plough.service.accounts import scene_for
@@ -53,7 +55,7 @@ from plough.service.api.bench_models import (
     PresetOut,
     RecipeIn,
     RecipeOut,
-)  # fmt: skip
+)
 from plough.service.api.context import Context, Ctx, Me, Session
 from plough.service.api.models import PROBLEMS, MakeAsset
 from plough.service.db.tables import Account, Picture
@@ -65,7 +67,9 @@ PRESET_SIZE = (300, 270)
 _threads = ThreadPoolExecutor(4, "picture")
 
 
-def borrowed(db: Db, me: Account, scene_id: str | None, kind: str, values: dict[str, Any]) -> dict[str, Any]:
+def borrowed(
+    db: Db, me: Account, scene_id: str | None, kind: str, values: dict[str, Any]
+) -> dict[str, Any]:
     """The whole parameters of a recipe, with what it borrows from the assets of a scene put in.
 
     Raises:
@@ -73,19 +77,24 @@ def borrowed(db: Db, me: Account, scene_id: str | None, kind: str, values: dict[
     """
     found = get_kind(kind)
     whole = build(found.parameters, values, "parameters").model_dump(mode="json")
-    if scene_id is None or not lent(whole, {})[1]:
+    if scene_id is None or not any(references(found.parameters)):
         return whole
     scene = scene_for(db, me, scene_id)
     assets = {
-        a.id: Asset(id=a.id, name=a.name, kind=a.kind, parameters=a.parameters, seeds=tuple(a.seeds))
+        a.id: Asset(
+            id=a.id, name=a.name, kind=a.kind, parameters=a.parameters, seeds=tuple(a.seeds)
+        )
         for a in scenes.assets_of(db, scene.id)
     }
-    out, _ = lent(whole, assets)
-    db.commit()  # no transaction is held while computing
-    return build(found.parameters, out, "parameters").model_dump(mode="json")
+    db.commit()  # nothing of the database is held while computing
+    recipe = Asset(id="draft", name="draft", kind=kind, parameters=whole)
+    lent = resolve(recipe, assets, "draft").parameters
+    return build(found.parameters, lent, "parameters").model_dump(mode="json")
 
 
-def draft_variant(kind: str, parameters: dict[str, Any], seed: int, images: Mapping[str, str]) -> Variant:
+def draft_variant(
+    kind: str, parameters: dict[str, Any], seed: int, images: Mapping[str, str]
+) -> Variant:
     """A recipe that is no asset yet."""
     return variant_of("draft", "draft", kind, parameters, seed, images)
 
@@ -106,12 +115,15 @@ def pictures(body: PicturesIn, db: Session, me: Me, ctx: Ctx) -> list[PictureOut
     """Lit pictures of several seeds of one recipe, all to one scale; those of the lowest detail are half the size."""
     parameters = borrowed(db, me, body.scene, body.kind, body.parameters)
     variants = [draft_variant(body.kind, parameters, seed, body.images) for seed in body.seeds]
-    products = list(_threads.map(lambda v: ctx.evaluator.product(v, body.detail), variants))
+    products = list(_threads.map(lambda v: ctx.library.level(v, body.detail), variants))
     frame = frame_of([p.mesh for p in products], _SIZE[0] / _SIZE[1])
     size = (_SIZE[0] // 2, _SIZE[1] // 2) if body.detail == 2 else _SIZE
-    images = _threads.map(lambda v: _address(ctx.evaluator.picture(v, size, body.detail, frame)), variants)
+    images = _threads.map(
+        lambda v: _address(ctx.library.picture(v, size, body.detail, frame)), variants
+    )
     return [
-        PictureOut(seed=v.seed, picture=image, triangles=p.mesh.triangles) for v, p, image in zip(variants, products, images, strict=True)
+        PictureOut(seed=v.seed, picture=image, triangles=p.mesh.triangles)
+        for v, p, image in zip(variants, products, images, strict=True)
     ]
 
 
@@ -123,40 +135,53 @@ def make_cousins(body: CousinsIn, db: Session, me: Me, ctx: Ctx) -> list[CousinO
         if path not in known:
             raise ParameterError("locked", f"there is no parameter {path!r}", value=path)
     found = cousins(get_kind(body.kind), body.parameters, body.strength, body.locked, body.walk)
-    variants = [draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, p), body.seed, body.images) for p in found]
-    images = list(_threads.map(lambda v: _address(ctx.evaluator.picture(v, _SIZE, 1)), variants))
+    variants = [
+        draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, p), body.seed, body.images)
+        for p in found
+    ]
+    images = list(_threads.map(lambda v: _address(ctx.library.picture(v, _SIZE, 1)), variants))
     return [CousinOut(parameters=p, picture=image) for p, image in zip(found, images, strict=True)]
 
 
 @router.post("/levels")
 def levels(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> list[LevelFacts]:
     """Every level of detail: triangles, distance up to which it is shown, and how much its silhouette differs from the nearest."""
-    variant = draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, body.parameters), body.seed, body.images)
-    products = ctx.evaluator.levels(variant)
-    until = [*switch_distances(products[0].height), None]
-    differences = ctx.evaluator.differences(variant)
+    variant = draft_variant(
+        body.kind, borrowed(db, me, body.scene, body.kind, body.parameters), body.seed, body.images
+    )
+    products = ctx.library.levels(variant)
+    until = [*switch_distances(products[0].height, len(products)), None]
+    differences = ctx.library.differences(variant)
     return [
         LevelFacts(
-            triangles=p.mesh.triangles, vertices=p.mesh.vertices, bytes=p.mesh.nbytes, until=u, difference=d,
-            coverage=COVERAGE[k] if k < len(COVERAGE) else 0.0,
+            triangles=p.mesh.triangles,
+            vertices=p.mesh.vertices,
+            bytes=p.mesh.nbytes,
+            until=u,
+            difference=d,
+            coverage=SCREEN_COVERAGE[k] if k < len(products) - 1 else 0.0,
         )
         for k, (p, u, d) in enumerate(zip(products, until, differences, strict=True))
-    ]  # fmt: skip
+    ]
 
 
 @router.post("/fit")
 def fit_triangles(body: FitIn, db: Session, me: Me, ctx: Ctx) -> FitOut:
-    """The greatest complexity at which the recipe has at most so many triangles."""
+    """The greatest fullness at which the recipe has at most so many triangles."""
     parameters = borrowed(db, me, body.scene, body.kind, body.parameters)
-    if "complexity" not in parameters:
-        raise ParameterError("kind", f"a {body.kind} has no complexity to fit; only trees have", value=body.kind)
+    if "fullness" not in parameters:
+        raise ParameterError(
+            "kind", f"a {body.kind} has no fullness to fit; only trees have", value=body.kind
+        )
 
-    def count(complexity: float) -> int:
-        product = get_kind(body.kind).make(build(TreeParameters, {**parameters, "complexity": complexity}), body.seed, 0)
+    def count(fullness: float) -> int:
+        product = get_kind(body.kind).make(
+            build(TreeParameters, {**parameters, "fullness": fullness}), body.seed, 0
+        )
         return int(product.mesh.triangles)
 
-    complexity, triangles = fit(count, body.triangles)
-    return FitOut(complexity=complexity, triangles=triangles)
+    fullness, triangles = fit(count, body.triangles)
+    return FitOut(fullness=fullness, triangles=triangles)
 
 
 @router.get("/presets")
@@ -171,7 +196,7 @@ def presets(me: Me) -> list[PresetOut]:
             parameters=p.parameters,
             picture=f"/api/bench/presets/{p.name}/picture?v={_key(p.name)[:8]}",
         )
-        for p in PRESETS
+        for p in all_presets()
     ]
 
 
@@ -180,15 +205,28 @@ def _key(name: str) -> str:
     return key_of("preset", p.kind, get_kind(p.kind).version, p.parameters, p.seed, PRESET_SIZE)
 
 
-@router.get("/presets/{name}/picture", response_class=Response, responses={200: {"content": {"image/jpeg": {}}}})
-def preset_picture(name: str, me: Me, ctx: Ctx, if_none_match: Annotated[str | None, Header(include_in_schema=False)] = None) -> Response:
+@router.get(
+    "/presets/{name}/picture",
+    response_class=Response,
+    responses={200: {"content": {"image/jpeg": {}}}},
+)
+def preset_picture(
+    name: str,
+    me: Me,
+    ctx: Ctx,
+    if_none_match: Annotated[str | None, Header(include_in_schema=False)] = None,
+) -> Response:
     """A preset's picture."""
     p, key = preset(name), _key(name)
     headers = {"Cache-Control": "private, max-age=604800", "ETag": f'"{key}"'}
     if if_none_match == f'"{key}"':
         return Response(status_code=304, headers=headers)
-    variant = draft_variant(p.kind, build(get_kind(p.kind).parameters, p.parameters).model_dump(mode="json"), p.seed, {})
-    names = ctx.results.result(key, lambda: {"jpeg": jpeg(ctx.evaluator.picture(variant, PRESET_SIZE), 90)}, True)
+    variant = draft_variant(
+        p.kind, build(get_kind(p.kind).parameters, p.parameters).model_dump(mode="json"), p.seed, {}
+    )
+    names = ctx.results.result(
+        key, lambda: {"jpeg": jpeg(ctx.library.picture(variant, PRESET_SIZE), 90)}, True
+    )
     return Response(ctx.results.get(names["jpeg"]), media_type="image/jpeg", headers=headers)
 
 
@@ -203,8 +241,12 @@ async def _received(request: Request, most: int) -> bytes:
 
 
 @router.post(
-    "/images", status_code=201, openapi_extra={"requestBody": {"content": {"image/png": {}, "image/jpeg": {}}, "required": True}}
-)  # fmt: skip
+    "/images",
+    status_code=201,
+    openapi_extra={
+        "requestBody": {"content": {"image/png": {}, "image/jpeg": {}}, "required": True}
+    },
+)
 async def take_image(request: Request, me: Me, ctx: Ctx) -> ImageOut:
     """Take in a PNG or JPEG that may stand in for a map of an asset's materials."""
     data = await _received(request, MOST_BYTES)
@@ -213,7 +255,13 @@ async def take_image(request: Request, me: Me, ctx: Ctx) -> ImageOut:
         width, height = check_image(data)
         name = digest(data)
         with ctx.database.session() as db:
-            values = {"hash": name, "data": data, "width": width, "height": height, "account_id": me.id}
+            values = {
+                "hash": name,
+                "data": data,
+                "width": width,
+                "height": height,
+                "account_id": me.id,
+            }
             db.execute(insert(Picture).values(**values).on_conflict_do_nothing())
         return ImageOut(hash=name, width=width, height=height)
 
@@ -221,20 +269,27 @@ async def take_image(request: Request, me: Me, ctx: Ctx) -> ImageOut:
 
 
 @router.get(
-    "/images/{name}", response_class=Response, responses={200: {"content": {"image/png": {}, "image/jpeg": {}}}}
-)  # fmt: skip
+    "/images/{name}",
+    response_class=Response,
+    responses={200: {"content": {"image/png": {}, "image/jpeg": {}}}},
+)
 def read_image(name: str, db: Session, me: Me) -> Response:
     """An image that was taken in."""
     row = db.get(Picture, name)
     if row is None:
         raise NotFound(f"there is no image {name!r}")
     media = "image/png" if row.data.startswith(b"\x89PNG") else "image/jpeg"
-    return Response(row.data, media_type=media, headers={"Cache-Control": "private, max-age=31536000, immutable"})
+    return Response(
+        row.data,
+        media_type=media,
+        headers={"Cache-Control": "private, max-age=31536000, immutable"},
+    )
 
 
 @router.post(
-    "/form", openapi_extra={"requestBody": {"content": {"application/octet-stream": {}}, "required": True}}
-)  # fmt: skip
+    "/form",
+    openapi_extra={"requestBody": {"content": {"application/octet-stream": {}}, "required": True}},
+)
 async def take_form(request: Request, me: Me, kind: str) -> FormOut:
     """Measures a mesh (OBJ, GLB, STL, PLY) as a body for crowns and shrubs."""
     data = await _received(request, MOST_MESH_BYTES)
@@ -246,42 +301,64 @@ async def take_form(request: Request, me: Me, kind: str) -> FormOut:
 def check_recipe(body: RecipeIn, me: Me) -> RecipeOut:
     """Reads a recipe from JSON text; a fault names its field."""
     recipe = read_recipe(body.text.encode())
-    return RecipeOut(kind=recipe.kind, name=recipe.name, parameters=recipe.parameters, seeds=list(recipe.seeds))
+    return RecipeOut(
+        kind=recipe.kind, name=recipe.name, parameters=recipe.parameters, seeds=list(recipe.seeds)
+    )
 
 
-_FILE: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}, "description": "The file."}}
+_FILE: dict[int | str, dict[str, Any]] = {
+    200: {"content": {"application/octet-stream": {}}, "description": "The file."}
+}
 
 
 @router.post("/export", response_class=Response, responses=_FILE)
 def export(body: ExportIn, db: Session, me: Me, ctx: Ctx) -> Response:
     """The recipe as a file: GLB with levels and colliders, OBJ with MTL, USD with a variant for each seed, texture maps, a film, or JSON."""
     if body.format == "recipe":
-        return _download(write_recipe(body.kind, body.name, body.parameters, body.seeds), f"{body.name}.json", "application/json")
+        return _download(
+            write_recipe(body.kind, body.name, body.parameters, body.seeds),
+            f"{body.name}.json",
+            "application/json",
+        )
     parameters = borrowed(db, me, body.scene, body.kind, body.parameters)
     variants = [draft_variant(body.kind, parameters, seed, body.images) for seed in body.seeds]
-    images = embedded_images(ctx.evaluator.cache) if body.textures else no_images
+    images = embedded_images(ctx.library.cache) if body.textures else no_images
     if body.format == "film":
         if body.kind != "tree":
             raise ParameterError(
-                "format", f"a {body.kind} has no age, so there is no film of its growth; only trees have", value=body.format
+                "format",
+                f"a {body.kind} has no age, so there is no film of its growth; only trees have",
+                value=body.format,
             )
-        made = film_glb(build(TreeParameters, parameters), body.seeds[0], body.steps, body.seconds, images)
+        made = film_glb(
+            build(TreeParameters, parameters), body.seeds[0], body.steps, body.seconds, images
+        )
         return _download(made, f"{body.name}-growth.glb", "model/gltf-binary")
     if body.format == "glb":
-        return _download(_glb(ctx, variants, images, body.name), f"{body.name}.glb", "model/gltf-binary")
+        return _download(
+            _glb(ctx, variants, images, body.name), f"{body.name}.glb", "model/gltf-binary"
+        )
     files: dict[str, bytes] = {}
     if body.format == "obj":
         for variant in variants:
-            product = ctx.evaluator.product(variant, 0)
-            files |= mesh_obj(product.mesh, product.materials, f"{body.name}-{variant.seed}", images)
+            product = ctx.library.level(variant, 0)
+            files |= mesh_obj(
+                product.mesh, product.materials, f"{body.name}-{variant.seed}", images
+            )
     elif body.format == "usd":
-        made_seeds = [(v.seed, ctx.evaluator.exported(v, 0), ctx.evaluator.product(v, 0).materials) for v in variants]
+        made_seeds = [
+            (v.seed, ctx.library.exported(v, 0), ctx.library.level(v, 0).materials)
+            for v in variants
+        ]
         files = asset_usd(made_seeds, body.name, images)
     else:
-        for slot, material in {**ctx.evaluator.product(variants[0], 0).materials, **ctx.evaluator.card(variants[0]).materials}.items():
+        for slot, material in {
+            **ctx.library.level(variants[0], 0).materials,
+            **ctx.library.levels(variants[0])[-1].materials,
+        }.items():
             files |= {
                 f"{slot.replace(' ', '-')}-{name}.png": data
-                for name, data in embedded_images(ctx.evaluator.cache)(material).items()
+                for name, data in embedded_images(ctx.library.cache)(material).items()
                 if isinstance(data, bytes)
             }
     packed = io.BytesIO()
@@ -297,30 +374,57 @@ def _glb(ctx: Context, variants: Sequence[Variant], images: Images, name: str) -
     roots: list[int] = []
     at = 0.0
     for variant in variants:
-        products = ctx.evaluator.levels(variant)
+        products = ctx.library.levels(variant)
         label = f"{name}-{variant.seed}"
-        meshes = [builder.add_mesh(ctx.evaluator.exported(variant, d), p.materials, f"{label}-{d}") for d, p in enumerate(products)]
+        meshes = [
+            builder.add_mesh(ctx.library.exported(variant, d), p.materials, f"{label}-{d}")
+            for d, p in enumerate(products)
+        ]
         at += products[0].canopy_radius if roots else 0.0
         place = (at, 0.0, 0.0)
-        lower = [builder.add_node(f"{label}-level-{d}", mesh, translation=place) for d, mesh in enumerate(meshes[1:], start=1)]
+        lower = [
+            builder.add_node(f"{label}-level-{d}", mesh, translation=place)
+            for d, mesh in enumerate(meshes[1:], start=1)
+        ]
         roots.append(
-            builder.add_node(label, meshes[0], levels=lower, coverage=[*COVERAGE, 0.0], translation=place, extras={"seed": variant.seed})
+            builder.add_node(
+                label,
+                meshes[0],
+                levels=lower,
+                coverage=[*SCREEN_COVERAGE[: len(lower)], 0.0],
+                translation=place,
+                extras={"seed": variant.seed},
+            )
         )
         collider = products[0].collider
         for k, body in enumerate(collider_meshes(collider)):
             mesh = builder.add_mesh(body, {}, f"collider-{label}-{k}")
-            roots.append(builder.add_node(f"collider-{label}-{k}", mesh, translation=place, extras=collider.extras()))
+            roots.append(
+                builder.add_node(
+                    f"collider-{label}-{k}", mesh, translation=place, extras=collider.extras()
+                )
+            )
         at += products[0].canopy_radius * 1.3 + 0.2
     return builder.finish(roots)
 
 
 def _download(data: bytes, name: str, media: str) -> Response:
     return Response(
-        data, media_type=media, headers={"Content-Disposition": f'attachment; filename="{name}"', "Content-Encoding": "identity"}
+        data,
+        media_type=media,
+        headers={
+            "Content-Disposition": f'attachment; filename="{name}"',
+            "Content-Encoding": "identity",
+        },
     )
 
 
 def asset_picture(ctx: Context, asset: Asset, assets: dict[str, Asset]) -> bytes:
     """A JPEG of an asset's first seed."""
-    parameters, _ = resolved(asset, assets)
-    return jpeg(ctx.evaluator.picture(variant_of(asset.id, asset.name, asset.kind, parameters, asset.seeds[0], asset.images), PRESET_SIZE))
+    parameters = resolve(asset, assets, asset.id).parameters
+    return jpeg(
+        ctx.library.picture(
+            variant_of(asset.id, asset.name, asset.kind, parameters, asset.seeds[0], asset.images),
+            PRESET_SIZE,
+        )
+    )

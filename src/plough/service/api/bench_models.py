@@ -13,7 +13,11 @@ from plough.service.api.models import In, SeedNumber
 class PicturesIn(In):
     """Seeds of one recipe to be pictured."""
 
-    model_config = ConfigDict(json_schema_extra={"examples": [{"kind": "tuft", "parameters": {}, "seeds": [1, 2], "detail": 1}]})
+    model_config = ConfigDict(
+        json_schema_extra={
+            "examples": [{"kind": "tuft", "parameters": {}, "seeds": [1, 2], "detail": 1}]
+        }
+    )
     kind: str = Field(max_length=40)
     parameters: dict[str, Any] = Field({})
     seeds: list[SeedNumber] = Field(min_length=1, max_length=24)
@@ -58,7 +62,9 @@ class LevelFacts(BaseModel):
     bytes: int
     until: float | None = Field(description="Metres up to which it is shown; null for the last.")
     coverage: float = Field(description="Share of the view's height down to which it is shown.")
-    difference: float = Field(description="Share of the pixels of eight views in which its silhouette is not that of the nearest level.")
+    difference: float = Field(
+        description="Share of the pixels of eight views in which its silhouette is not that of the nearest level."
+    )
 
 
 class FitIn(In):
@@ -75,7 +81,7 @@ class FitIn(In):
 class FitOut(BaseModel):
     """What keeps within it."""
 
-    complexity: float
+    fullness: float
     triangles: int
 
 
@@ -125,7 +131,11 @@ class ExportIn(In):
     """A recipe to be written as a file."""
 
     kind: str = Field(max_length=40)
-    name: str = Field("asset", pattern=r"^[A-Za-z0-9][A-Za-z0-9 _-]{0,59}$", description="Begins the names of all files.")
+    name: str = Field(
+        "asset",
+        pattern=r"^[A-Za-z0-9][A-Za-z0-9 _-]{0,59}$",
+        description="Begins the names of all files.",
+    )
     parameters: dict[str, Any] = Field({})
     seeds: list[SeedNumber] = Field([1], min_length=1, max_length=24)
     format: str = Field("glb", pattern="^(glb|obj|usd|maps|film|recipe)$")

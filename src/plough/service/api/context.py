@@ -8,11 +8,12 @@ from threading import Lock
 from typing import Annotated
 
 from fastapi import Cookie, Depends
-from procrastinate import App
 from sqlalchemy.orm import Session as Db
 from starlette.requests import HTTPConnection
 
 from plough.core.errors import Superseded
+from plough.core.kernels import core_key
+from plough.core.library import Library
 from plough.core.scene import Evaluator
 from plough.service.accounts import COOKIE, Attempts, account_of
 from plough.service.db.session import Database
@@ -50,11 +51,12 @@ class Context:
 
     database: Database
     results: Results
+    library: Library
     evaluator: Evaluator
     live: Live
-    queue: App
     attempts: Attempts = field(default_factory=Attempts)
     latest: Latest = field(default_factory=Latest)
+    code: str = field(default_factory=core_key)  #: tells this code of the core from any other
 
 
 def context(connection: HTTPConnection) -> Context:
@@ -66,7 +68,11 @@ Ctx = Annotated[Context, Depends(context)]
 
 
 def session(ctx: Ctx) -> Iterator[Db]:
-    """A database session that commits when the route succeeds, before the answer is sent."""
+    """A database session that commits when the route succeeds, before the answer is sent.
+
+    It takes a connection with its first query; a route that goes on to compute commits before that,
+    which gives the connection back.
+    """
     with ctx.database.session() as db:
         yield db
 
@@ -74,9 +80,13 @@ def session(ctx: Ctx) -> Iterator[Db]:
 Session = Annotated[Db, Depends(session, scope="function")]
 
 
-def signed_in(db: Session, plough_session: Annotated[str | None, Cookie(alias=COOKIE, include_in_schema=False)] = None) -> Account:
-    """The account whose session the request carries."""
-    return account_of(db, plough_session)
+def signed_in(
+    ctx: Ctx,
+    plough_session: Annotated[str | None, Cookie(alias=COOKIE, include_in_schema=False)] = None,
+) -> Account:
+    """The account whose session the request carries, looked up in a session of its own that is closed again."""
+    with ctx.database.session() as db:
+        return account_of(db, plough_session)
 
 
 Me = Annotated[Account, Depends(signed_in)]

@@ -1,103 +1,184 @@
-"""What a scene comes to: evaluation, drafts, meshes and buffers."""
+"""What a scene comes to: evaluation, drafts, meshes and buffers. It speaks in facets, of whatever kind a layer is."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, Any
+from urllib.parse import quote
 
+import numpy as np
 from fastapi import APIRouter, Header, Query, Response
 
 from plough.core.bake.colliders import convex_mesh
 from plough.core.formats.glb import mesh_glb
-from plough.core.ground.areas import polygon_area
+from plough.core.ground import HeightField, Surface
 from plough.core.kinds import all_kinds
-from plough.core.mesh.material import Material
+from plough.core.library import Variant, resolve, variant_of
+from plough.core.library.library import switch_distances
 from plough.core.parameters import build, describe, with_values
-from plough.core.scene.document import SceneDocument
-from plough.core.scene.evaluation import Evaluation, LayerResult, Variant, switch_distances, with_layer
-from plough.core.scene.layers import LAYER_KINDS
-from plough.core.scene.weight import PROFILES, Weight, layer_weight
+from plough.core.scene.document import SceneDocument, with_layer
+from plough.core.scene.evaluation import Evaluation, LayerResult
+from plough.core.scene.facets import Solid, TiledPlacements
+from plough.core.scene.registry import all_layer_kinds, get_layer_kind
+from plough.core.scene.weight import PROFILES, Weight, weigh_layer
 from plough.service import scenes
 from plough.service.accounts import scene_for
 from plough.service.api.bench import borrowed, draft_variant
 from plough.service.api.context import Context, Ctx, Me, Session
 from plough.service.api.models import (
     PROBLEMS,
+    CurveOut,
     Draft,
     EvaluationOut,
+    FindingOut,
     KindOut,
     KindsOut,
     LayerView,
     LevelOut,
     MakeAsset,
+    PackIn,
+    PlacementsOut,
     ProfileOut,
+    RegionOut,
+    SolidOut,
+    SurfaceOut,
+    TileOut,
     VariantOut,
     WeightOut,
-)  # fmt: skip
+)
 from plough.service.errors import NotFound
 
 router = APIRouter(prefix="/api", tags=["evaluation"], responses=PROBLEMS)
-_GLB: dict[int | str, dict[str, Any]] = {200: {"content": {"model/gltf-binary": {}}, "description": "A GLB."}}
-_PLAIN = {"Content-Encoding": "identity"}  #: meshes and images hardly shrink; packing them would only cost time
+_GLB: dict[int | str, dict[str, Any]] = {
+    200: {"content": {"model/gltf-binary": {}}, "description": "A GLB."}
+}
+_PLAIN = {"Content-Encoding": "identity"}  #: meshes and images hardly shrink when packed
+_FOREVER = {"Cache-Control": "private, max-age=31536000, immutable", **_PLAIN}
+_SAMPLES = 513  #: a side, of a surface that is no height field
+Check = Callable[[], None]
+Eye = tuple[float, float, float]
+
+
+class Transport:
+    """Turns what a scene came to into what travels."""
+
+    def __init__(self, ctx: Context, scene_id: str, eye: Eye, keep: bool, check: Check) -> None:
+        self.ctx, self.scene_id, self.eye, self.keep, self.check = ctx, scene_id, eye, keep, check
+
+    def layer(self, r: LayerResult) -> LayerView:
+        """One layer, facet by facet."""
+        o = r.output
+        return LayerView(
+            id=r.layer.id,
+            key=r.key,
+            weight=_weight(weigh_layer(o, self.ctx.library, self.eye, self.check)),
+            findings=[
+                FindingOut(code=f.code, text=f.text, severity=f.severity, place=f.place)
+                for f in o.findings
+            ],
+            surface=self._surface(o.surface) if o.surface is not None else None,
+            curves=[
+                CurveOut(
+                    line=self.ctx.results.put(c.line.astype("<f4").tobytes()),
+                    length=c.length,
+                    width=c.width,
+                )
+                for c in o.curves
+            ],
+            regions=[
+                RegionOut(ring=region.ring.tolist(), area=region.area) for region in o.regions
+            ],
+            placements=self._placements(o.placements) if o.placements is not None else None,
+            solids=[self._solid(s) for s in o.solids],
+        )
+
+    def _surface(self, surface: Surface) -> SurfaceOut:
+        if isinstance(surface, HeightField):
+            heights, size = surface.heights, surface.size
+        else:
+            x0, z0, x1, z1 = surface.bounds
+            size = 2.0 * max(abs(v) for v in (x0, z0, x1, z1))
+            at = np.linspace(-size / 2, size / 2, _SAMPLES)
+            x, z = (a.ravel() for a in np.meshgrid(at, at))
+            found = surface.sample(x, z).position[:, 1].astype(np.float32)
+            heights = found.reshape(_SAMPLES, _SAMPLES)
+        names = self.ctx.results.result(
+            f"surface {surface.key}",
+            lambda: {"heights": heights.astype("<f4").tobytes()},
+            self.keep,
+        )
+        return SurfaceOut(heights=names["heights"], samples=heights.shape[0], size=size)
+
+    def _solid(self, s: Solid) -> SolidOut:
+        images = self.ctx.results.images(self.keep)
+        names = self.ctx.results.result(
+            f"solid {s.key}",
+            lambda: {"glb": mesh_glb(s.mesh, s.materials, s.name, images)},
+            self.keep,
+        )
+        address = f"/api/blobs/{names['glb']}"
+        return SolidOut(name=s.name, mesh=address, finish=s.finish, triangles=s.mesh.triangles)
+
+    def _placements(self, placed: TiledPlacements) -> PlacementsOut:
+        counts = placed.per_variant().tolist()
+        return PlacementsOut(
+            count=placed.count,
+            variants=[self._variant(v, n) for v, n in zip(placed.variants, counts, strict=True)],
+            tiles=[
+                TileOut(
+                    x=t.x,
+                    z=t.z,
+                    count=t.placements.count,
+                    data=self.ctx.results.hold(t.key, t.placements.to_bytes),
+                )
+                for t in placed.tiles
+            ],
+        )
+
+    def _variant(self, v: Variant, count: int) -> VariantOut:
+        self.check()
+        library = self.ctx.library
+        height, canopy = library.size(v, self.check)
+        levels = library.levels_of(v)
+        limits = [*switch_distances(height, levels), None]
+        facts = [library.facts(v, d, self.check) for d in range(levels)]
+        base = f"/api/scenes/{quote(self.scene_id)}/meshes/{quote(v.asset)}/{v.seed}"
+        return VariantOut(
+            asset=v.asset,
+            name=v.name,
+            seed=v.seed,
+            count=count,
+            height=height,
+            canopy_radius=canopy,
+            levels=[
+                LevelOut(
+                    mesh=f"{base}/{d}?key={self.ctx.code[:8]}{v.key}",
+                    triangles=f.triangles,
+                    bytes=f.bytes,
+                    until=until,
+                )
+                for d, (f, until) in enumerate(zip(facts, limits, strict=True))
+            ],
+        )
 
 
 def _weight(w: Weight) -> WeightOut:
     return WeightOut(**{n: getattr(w, n) for n in Weight.__slots__})
 
 
-def _variant(ctx: Context, variant: Variant, count: int, keep: bool) -> VariantOut:
-    products = ctx.evaluator.levels(variant)
-    limits = [*switch_distances(products[0].height), None]
-    levels = []
-    for detail, (product, until) in enumerate(zip(products, limits, strict=True)):
-
-        def make(product=product) -> dict[str, bytes]:  # type: ignore[no-untyped-def]
-            return {"glb": mesh_glb(product.mesh, product.materials, variant.label, ctx.results.images(keep))}
-
-        names = ctx.results.result(f"glb {variant.key} {detail}", make, keep)
-        levels.append(LevelOut(mesh=names["glb"], triangles=product.mesh.triangles, bytes=product.mesh.nbytes, until=until))
-    first = products[0]
-    return VariantOut(
-        asset=variant.asset,
-        name=variant.name,
-        seed=variant.seed,
-        count=count,
-        height=first.height,
-        canopy_radius=first.canopy_radius,
-        levels=levels,
-    )
-
-
-def _layer_view(ctx: Context, r: LayerResult, eye: tuple[float, float, float], keep: bool) -> LayerView:
-    view = LayerView(id=r.layer.id, key=r.key, count=1, weight=_weight(layer_weight(r, ctx.evaluator, eye)), notes=list(r.notes))
-    if r.ground is not None:
-        field = r.ground
-        view.heights = ctx.results.result(f"ground {r.key}", lambda: {"heights": field.heights.astype("<f4").tobytes()}, keep)["heights"]
-        view.samples, view.size = field.heights.shape[0], field.size
-        view.water = r.layer.parameters.water_level if r.layer.parameters.water else None  # type: ignore[union-attr]
-    elif r.path is not None:
-        path = r.path
-        names = ctx.results.result(f"path {r.key}", lambda: {"glb": mesh_glb(path.mesh, {"path": Material("path")}, r.layer.id)}, keep)
-        view.mesh, view.length = names["glb"], path.length
-    elif r.area is not None:
-        view.area = polygon_area(r.area)
-    elif r.scattered is not None:
-        scattered = r.scattered
-        view.count = scattered.placements.count
-        view.placements = ctx.results.put(scattered.placements.to_bytes())
-        counts = scattered.per_variant().tolist()
-        view.variants = [_variant(ctx, v, n, keep) for v, n in zip(scattered.variants, counts, strict=True)]
-    else:
-        view.count = 0
-    return view
-
-
-def _evaluation_out(ctx: Context, evaluation: Evaluation, edits: int, eye: tuple[float, float, float], keep: bool) -> EvaluationOut:
-    layers = [_layer_view(ctx, r, eye, keep) for r in evaluation.layers]
+def _evaluation_out(transport: Transport, evaluation: Evaluation, edits: int) -> EvaluationOut:
+    layers = [transport.layer(r) for r in evaluation.layers]
     total = Weight()
     for layer in layers:
         total += Weight(**layer.weight.model_dump())
     p = PROFILES[evaluation.document.settings.profile]
-    target = WeightOut(triangles=p.triangles, triangles_near=0, instances=p.instances, draw_calls=p.draw_calls, bytes=p.bytes)
+    target = WeightOut(
+        triangles=p.triangles,
+        triangles_near=0,
+        instances=p.instances,
+        draw_calls=p.draw_calls,
+        bytes=p.bytes,
+    )
     return EvaluationOut(edits=edits, layers=layers, total=_weight(total), target=target)
 
 
@@ -105,12 +186,15 @@ Axis = Annotated[float, Query(ge=-10_000, le=10_000)]
 
 
 @router.get("/scenes/{scene_id}/evaluation")
-def evaluate(scene_id: str, db: Session, me: Me, ctx: Ctx, x: Axis = 0, y: Axis = 2, z: Axis = 0) -> EvaluationOut:
+def evaluate(
+    scene_id: str, db: Session, me: Me, ctx: Ctx, x: Axis = 0, y: Axis = 2, z: Axis = 0
+) -> EvaluationOut:
     """Every layer's result, with its weight seen from (x, y, z) in metres."""
     scene = scene_for(db, me, scene_id)
     document, edits = scenes.document_of(db, scene), scene.edits
-    db.commit()  # no transaction is held while computing
-    return _evaluation_out(ctx, ctx.evaluator.evaluate(document), edits, (x, y, z), keep=True)
+    db.commit()  # nothing of the database is held while computing
+    transport = Transport(ctx, scene_id, (x, y, z), True, lambda: None)
+    return _evaluation_out(transport, ctx.evaluator.evaluate(document), edits)
 
 
 @router.post("/scenes/{scene_id}/draft")
@@ -125,63 +209,166 @@ def draft(scene_id: str, body: Draft, db: Session, me: Me, ctx: Ctx) -> Evaluati
     def check() -> None:
         ctx.latest.check(scene_id, body.client, body.serial)
 
-    return _evaluation_out(ctx, ctx.evaluator.evaluate(changed, check), edits, body.eye, keep=False)
+    transport = Transport(ctx, scene_id, body.eye, False, check)
+    return _evaluation_out(transport, ctx.evaluator.evaluate(changed, check), edits)
 
 
 def _with_draft(document: SceneDocument, body: Draft) -> SceneDocument:
     layer = next((x for x in document.layers if x.id == body.layer), None)
     if layer is None:
         raise NotFound(f"there is no layer {body.layer!r} in this scene; it may have been removed")
-    values = with_values(layer.parameters.model_dump(mode="json"), body.parameters)
-    parameters = build(LAYER_KINDS[layer.kind].parameters, values, "parameters")
-    return with_layer(document, layer.model_copy(update={"parameters": parameters}))
+    values = with_values(layer.parameters, body.parameters)
+    build(get_layer_kind(layer.kind).parameters, values, "parameters")
+    return with_layer(document, layer.model_copy(update={"parameters": values}))
+
+
+@router.get(
+    "/scenes/{scene_id}/meshes/{asset_id}/{seed}/{detail}",
+    response_class=Response,
+    responses=_GLB,
+)
+def level_mesh(
+    scene_id: str,
+    asset_id: str,
+    seed: int,
+    detail: int,
+    db: Session,
+    me: Me,
+    ctx: Ctx,
+    key: str = "",
+) -> Response:
+    """An asset of the scene at one level of detail, as an evaluation tells; it is made when first asked for.
+
+    `key` tells what the asset is made from: an address whose key is no longer the asset's gives 404.
+    """
+    scene = scene_for(db, me, scene_id)
+    assets = {a.id: a for a in scenes.document_of(db, scene).assets}
+    db.commit()
+    asset = assets.get(asset_id)
+    if asset is None:
+        raise NotFound(f"there is no asset {asset_id!r} in this scene; it may have been removed")
+    found = resolve(asset, assets, asset.id)
+    variant = variant_of(asset.id, asset.name, asset.kind, found.parameters, seed, asset.images)
+    if key and key != ctx.code[:8] + variant.key:
+        raise NotFound("the asset has been changed since; ask for the evaluation again")
+    if not 0 <= detail < ctx.library.levels_of(variant):
+        raise NotFound(f"there is no level of detail {detail} of this asset")
+
+    def make() -> dict[str, bytes]:
+        product = ctx.library.level(variant, detail)
+        images = ctx.results.images(True)
+        return {"glb": mesh_glb(product.mesh, product.materials, variant.label, images)}
+
+    names = ctx.results.result(f"glb {variant.key} {detail}", make, True)
+    headers = _FOREVER if key else _PLAIN
+    return Response(ctx.results.get(names["glb"]), media_type="model/gltf-binary", headers=headers)
 
 
 @router.post("/make", response_class=Response, responses=_GLB)
 def make_asset(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> Response:
     """An asset's mesh at one level of detail as GLB; the scene's extras hold triangles, counts and sizes. Nothing is kept."""
-    variant = draft_variant(body.kind, borrowed(db, me, body.scene, body.kind, body.parameters), body.seed, body.images)
-    product = ctx.evaluator.level(variant, body.detail)
+    variant = draft_variant(
+        body.kind,
+        borrowed(db, me, body.scene, body.kind, body.parameters),
+        body.seed,
+        body.images,
+    )
+    product = ctx.library.level(variant, body.detail)
+    pieces = [convex_mesh(piece) for piece in product.collider.pieces]
     extras = {
-        "triangles": product.mesh.triangles, "vertices": product.mesh.vertices, "bytes": product.mesh.nbytes, "height": product.height,
-        "canopy_radius": product.canopy_radius, "counts": product.counts, "until": [*switch_distances(product.height)],
-        "ranges": product.ranges, "changed": product.changed,
-        "slots": [slot for slot, material in product.materials.items() if material.maps is not None],
+        "triangles": product.mesh.triangles,
+        "vertices": product.mesh.vertices,
+        "bytes": product.mesh.nbytes,
+        "height": product.height,
+        "canopy_radius": product.canopy_radius,
+        "counts": product.counts,
+        "until": [*switch_distances(product.height, ctx.library.levels_of(variant))],
+        "ranges": product.ranges,
+        "changed": product.changed,
+        "slots": [slot for slot, m in product.materials.items() if m.maps is not None],
         "collider": {
             "capsules": [[*c.start, *c.end, c.radius] for c in product.collider.capsules],
-            "pieces": [convex_mesh(piece).positions.tolist() for piece in product.collider.pieces],
-            "faces": [convex_mesh(piece).indices.tolist() for piece in product.collider.pieces],
+            "pieces": [piece.positions.tolist() for piece in pieces],
+            "faces": [piece.indices.tolist() for piece in pieces],
         },
-    }  # fmt: skip
-    return Response(
-        mesh_glb(product.mesh, product.materials, body.kind, ctx.results.images(False), extras),
-        media_type="model/gltf-binary",
-        headers=_PLAIN,
-    )
+    }
+    images = ctx.results.images(False)
+    data = mesh_glb(product.mesh, product.materials, body.kind, images, extras)
+    return Response(data, media_type="model/gltf-binary", headers=_PLAIN)
 
 
-@router.get("/blobs/{name}", response_class=Response, responses={200: {"content": {"application/octet-stream": {}}}})
-def blob(name: str, me: Me, ctx: Ctx, if_none_match: Annotated[str | None, Header(include_in_schema=False)] = None) -> Response:
+@router.get(
+    "/blobs/{name}",
+    response_class=Response,
+    responses={200: {"content": {"application/octet-stream": {}}}},
+)
+def blob(
+    name: str,
+    me: Me,
+    ctx: Ctx,
+    if_none_match: Annotated[str | None, Header(include_in_schema=False)] = None,
+) -> Response:
     """Bytes by their hash: meshes (GLB), images (PNG) and buffers. They never change, so they may be kept for good."""
-    headers = {"Cache-Control": "private, max-age=31536000, immutable", "ETag": f'"{name}"', **_PLAIN}
+    headers = {"ETag": f'"{name}"', **_FOREVER}
     if if_none_match == f'"{name}"':
         return Response(status_code=304, headers=headers)
     data = ctx.results.get(name)
     if data is None:
         raise NotFound("this result is no longer held; ask for the evaluation again")
-    kind = "image/png" if data.startswith(b"\x89PNG") else "model/gltf-binary" if data.startswith(b"glTF") else "application/octet-stream"
+    kind = "application/octet-stream"
+    if data.startswith(b"\x89PNG"):
+        kind = "image/png"
+    elif data.startswith(b"glTF"):
+        kind = "model/gltf-binary"
     return Response(data, media_type=kind, headers=headers)
 
 
+@router.post(
+    "/blobs/pack",
+    response_class=Response,
+    responses={200: {"content": {"application/octet-stream": {}}}},
+)
+def pack(body: PackIn, me: Me, ctx: Ctx) -> Response:
+    """Several blobs in one answer: for each, in the order asked for, its length as uint32 little-endian and its bytes."""
+    parts = []
+    for name in body.names:
+        data = ctx.results.get(name)
+        if data is None:
+            raise NotFound("a result is no longer held; ask for the evaluation again")
+        parts += [len(data).to_bytes(4, "little"), data]
+    return Response(b"".join(parts), media_type="application/octet-stream", headers=_PLAIN)
+
+
 @router.get("/kinds")
-def kinds(me: Me) -> KindsOut:
+def kinds(me: Me, ctx: Ctx) -> KindsOut:
     """The kinds of asset and of layer, with every parameter's title, unit, limits, step, default and help."""
-    assets = [KindOut(name=k.name, title=k.title, summary=k.summary, parameters=describe(k.parameters)) for k in all_kinds().values()]
-    layers = [KindOut(name=k.name, title=k.title, summary=k.summary, parameters=describe(k.parameters)) for k in LAYER_KINDS.values()]
+    assets = [
+        KindOut(
+            name=k.name,
+            title=k.title,
+            summary=k.summary,
+            parameters=describe(k.parameters),
+            levels=k.levels + k.impostor,
+        )
+        for k in all_kinds().values()
+    ]
+    layers = [
+        KindOut(
+            name=k.name,
+            title=k.title,
+            summary=k.summary,
+            parameters=describe(k.parameters),
+            place=k.place,
+            gives=list(k.gives),
+        )
+        for k in all_layer_kinds().values()
+    ]
     return KindsOut(assets=assets, layers=layers)
 
 
 @router.get("/profiles")
 def profiles(me: Me) -> list[ProfileOut]:
     """The target profiles and what a frame may weigh on each."""
-    return [ProfileOut(**{n: getattr(p, n) for n in ProfileOut.model_fields}) for p in PROFILES.values()]
+    return [
+        ProfileOut(**{n: getattr(p, n) for n in ProfileOut.model_fields}) for p in PROFILES.values()
+    ]

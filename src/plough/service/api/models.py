@@ -43,7 +43,9 @@ class Problem(BaseModel):
 class SignIn(In):
     """Name and password."""
 
-    model_config = ConfigDict(json_schema_extra={"examples": [{"name": "sedge", "password": "water-mint"}]})
+    model_config = ConfigDict(
+        json_schema_extra={"examples": [{"name": "sedge", "password": "water-mint"}]}
+    )
     name: str = Field(min_length=1, max_length=40)
     password: str = Field(min_length=1, max_length=200)
 
@@ -143,8 +145,12 @@ class NewScene(In):
     """A scene from nothing, from the demo, or from a document."""
 
     name: str = Field(min_length=1, max_length=80)
-    start: str = Field("empty", pattern="^(empty|demo)$", description="`empty` ground, or a copy of the `demo`.")
-    document: dict[str, Any] | None = Field(None, description="A scene document; takes the place of `start`.")
+    start: str = Field(
+        "empty", pattern="^(empty|demo)$", description="`empty` ground, or a copy of the `demo`."
+    )
+    document: dict[str, Any] | None = Field(
+        None, description="A scene document; takes the place of `start`."
+    )
 
 
 class SceneEdit(In):
@@ -161,7 +167,9 @@ class NewLayer(In):
     kind: str = Field(max_length=40)
     name: str = Field(min_length=1, max_length=80)
     parameters: dict[str, Any] = {}
-    before: str | None = Field(None, description="Id of the layer it goes in front of; none: just before the bake.")
+    before: str | None = Field(
+        None, description="Id of the layer it goes in front of; none: just before the bake."
+    )
 
 
 class LayerEdit(In):
@@ -177,7 +185,9 @@ class LayerMove(In):
     """A new place in the order."""
 
     version: Version
-    before: str | None = Field(description="Id of the layer it goes in front of; null: just before the bake.")
+    before: str | None = Field(
+        description="Id of the layer it goes in front of; null: just before the bake."
+    )
 
 
 class NewAsset(In):
@@ -199,7 +209,9 @@ class AssetEdit(In):
     parameters: dict[str, Any] | None = Field(None, description="Dotted names to values.")
     seeds: list[int] | None = None
     tags: list[str] | None = None
-    images: dict[str, str] | None = Field(None, description="Images of one's own: `slot.map` to the hash of a picture; replaces all.")
+    images: dict[str, str] | None = Field(
+        None, description="Images of one's own: `slot.map` to the hash of a picture; replaces all."
+    )
 
 
 class EditOut(BaseModel):
@@ -217,7 +229,9 @@ class EditOut(BaseModel):
 class WeightOut(BaseModel):
     """What something weighs."""
 
-    triangles: int = Field(description="All around the viewpoint, at the levels of detail that the distances ask for.")
+    triangles: int = Field(
+        description="All around the viewpoint, at the levels of detail that the distances ask for."
+    )
     triangles_near: int = Field(description="If everything were seen from close by.")
     instances: int
     draw_calls: int
@@ -227,10 +241,12 @@ class WeightOut(BaseModel):
 class LevelOut(BaseModel):
     """A mesh at one level of detail."""
 
-    mesh: str = Field(description="Hash of a GLB under /api/blobs.")
+    mesh: str = Field(description="Address of a GLB, which is made when it is first asked for.")
     triangles: int
     bytes: int
-    until: float | None = Field(description="Metres up to which it is shown, for size 100 %; null for the last.")
+    until: float | None = Field(
+        description="Metres up to which it is shown, for size 100 %; null for the last."
+    )
 
 
 class VariantOut(BaseModel):
@@ -245,28 +261,82 @@ class VariantOut(BaseModel):
     levels: list[LevelOut]
 
 
+class FindingOut(BaseModel):
+    """One thing that is wrong."""
+
+    code: str
+    text: str
+    severity: str
+    place: tuple[float, float, float] | None = None
+
+
+class SurfaceOut(BaseModel):
+    """What things stand on, as heights over a square."""
+
+    heights: str = Field(
+        description="Hash of samples x samples float32 heights in metres, little-endian, rows along z."
+    )
+    samples: int
+    size: float = Field(description="Metres a side; the middle lies at the origin.")
+
+
+class CurveOut(BaseModel):
+    """A line on the map."""
+
+    line: str = Field(
+        description="Hash of n points, float32 little-endian: east and south in metres."
+    )
+    length: float = Field(description="Metres.")
+    width: float = Field(description="Metres.")
+
+
+class RegionOut(BaseModel):
+    """An outline on the map."""
+
+    ring: list[tuple[float, float]] = Field(description="Corners, east and south in metres.")
+    area: float = Field(description="Square metres.")
+
+
+class SolidOut(BaseModel):
+    """A mesh with a place of its own."""
+
+    name: str
+    mesh: str = Field(description="Address of a GLB.")
+    finish: str = Field(description="What the view may dress it as.")
+    triangles: int
+
+
+class TileOut(BaseModel):
+    """What stands in one square of 64 m."""
+
+    x: int = Field(description="Tiles east of the origin.")
+    z: int = Field(description="Tiles south of the origin.")
+    count: int
+    data: str = Field(
+        description="Hash of a little-endian buffer of n placements, one array after the other: position 3 float32 in metres, rotation 4 float32 (quaternion xyzw), scale 3 float32, variant uint32 (row of `variants`), id uint64."
+    )
+
+
+class PlacementsOut(BaseModel):
+    """What a layer places, by tile."""
+
+    count: int
+    variants: list[VariantOut]
+    tiles: list[TileOut]
+
+
 class LayerView(BaseModel):
-    """What a layer came to."""
+    """What a layer came to, as facets."""
 
     id: str
-    key: str
-    count: int
+    key: str = Field(description="Changes when, and only when, the result does.")
     weight: WeightOut
-    notes: list[str]
-    heights: str | None = Field(
-        None, description="Ground: hash of samples x samples float32 heights in metres, little-endian, rows along z."
-    )
-    samples: int | None = None
-    size: float | None = Field(None, description="Ground: metres a side.")
-    water: float | None = Field(None, description="Ground: level of standing water in metres.")
-    mesh: str | None = Field(None, description="Path: hash of a GLB.")
-    length: float | None = Field(None, description="Path: metres.")
-    area: float | None = Field(None, description="Area: square metres.")
-    placements: str | None = Field(
-        None,
-        description="Scatter: hash of a little-endian buffer of n placements, one array after the other: position 3 float32 in metres, rotation 4 float32 (quaternion xyzw), scale 3 float32, variant uint32 (row of `variants`), id uint64.",
-    )
-    variants: list[VariantOut] | None = None
+    findings: list[FindingOut]
+    surface: SurfaceOut | None = None
+    curves: list[CurveOut] = []
+    regions: list[RegionOut] = []
+    placements: PlacementsOut | None = None
+    solids: list[SolidOut] = []
 
 
 class EvaluationOut(BaseModel):
@@ -275,29 +345,47 @@ class EvaluationOut(BaseModel):
     edits: int
     layers: list[LayerView]
     total: WeightOut
-    target: WeightOut = Field(description="What the chosen profile bears; `triangles_near` is not limited.")
+    target: WeightOut = Field(
+        description="What the chosen profile bears; `triangles_near` is not limited."
+    )
 
 
 class Draft(In):
     """A layer with parameters that are not kept."""
 
     layer: str
-    parameters: dict[str, Any] = Field({}, description="Dotted names to values; the others stay as they are.")
+    parameters: dict[str, Any] = Field(
+        {}, description="Dotted names to values; the others stay as they are."
+    )
     client: str = Field(max_length=40, description="One for each window.")
-    serial: int = Field(ge=0, description="Growing; a draft with a higher one ends those before it.")
+    serial: int = Field(
+        ge=0, description="Growing; a draft with a higher one ends those before it."
+    )
     eye: tuple[float, float, float] = (0.0, 2.0, 0.0)
+
+
+class PackIn(In):
+    """Blobs wanted together."""
+
+    names: list[Annotated[str, Field(pattern=r"^[0-9a-f]{40}$")]] = Field(max_length=2000)
 
 
 class MakeAsset(In):
     """An asset to be made, not kept."""
 
-    model_config = ConfigDict(json_schema_extra={"examples": [{"kind": "tree", "parameters": {"height": 9}, "seed": 7, "detail": 0}]})
+    model_config = ConfigDict(
+        json_schema_extra={
+            "examples": [{"kind": "tree", "parameters": {"height": 9}, "seed": 7, "detail": 0}]
+        }
+    )
     kind: str = Field(max_length=40)
     parameters: dict[str, Any] = {}
     seed: int = Field(1, ge=0, le=2**32 - 1)
-    detail: int = Field(0, ge=0, le=3, description="0 nearest; 3 is a card drawn from the nearest.")
+    detail: int = Field(0, ge=0, le=8, description="0 nearest; 3 is a card drawn from the nearest.")
     images: dict[str, str] = Field({}, description="Images of one's own: `slot.map` to a hash.")
-    scene: str | None = Field(None, max_length=24, description="The scene whose assets the recipe may borrow leaves from.")
+    scene: str | None = Field(
+        None, max_length=24, description="The scene whose assets the recipe may borrow leaves from."
+    )
 
 
 class KindOut(BaseModel):
@@ -307,6 +395,9 @@ class KindOut(BaseModel):
     title: str
     summary: str
     parameters: list[dict[str, Any]]
+    place: str = Field("middle", description="Of a layer: first, middle or last.")
+    gives: list[str] = Field([], description="Of a layer: the facets that its results hold.")
+    levels: int = Field(0, description="Of an asset: levels of detail, the impostor included.")
 
 
 class KindsOut(BaseModel):
@@ -332,5 +423,8 @@ PROBLEMS: dict[int | str, dict[str, Any]] = {
     403: {"model": Problem, "description": "The role does not allow it."},
     404: {"model": Problem, "description": "There is no such thing, or it is not shared with you."},
     409: {"model": Problem, "description": "Changed meanwhile; `current` holds the present state."},
-    422: {"model": Problem, "description": "A field is unknown, of the wrong type or out of its limits; `errors` names it."},
+    422: {
+        "model": Problem,
+        "description": "A field is unknown, of the wrong type or out of its limits; `errors` names it.",
+    },
 }

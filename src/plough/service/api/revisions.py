@@ -9,8 +9,8 @@ from sqlalchemy.orm import Session as Db
 from plough.core.errors import ParameterError
 from plough.core.hashing import key_of
 from plough.core.kinds import get_kind
+from plough.core.library import resolve
 from plough.core.scene.document import Asset as AssetModel
-from plough.core.scene.document import resolved
 from plough.service import scenes
 from plough.service.accounts import scene_for
 from plough.service.api.bench import asset_picture
@@ -25,8 +25,14 @@ router = APIRouter(prefix="/api/scenes", tags=["scenes"], responses=PROBLEMS)
 MOST_REVISIONS = 400
 
 
-@router.get("/{scene_id}/assets/{asset_id}/picture", response_class=Response, responses={200: {"content": {"image/jpeg": {}}}})
-def read_asset_picture(scene_id: str, asset_id: str, db: Session, me: Me, ctx: Ctx, v: int = 0) -> Response:
+@router.get(
+    "/{scene_id}/assets/{asset_id}/picture",
+    response_class=Response,
+    responses={200: {"content": {"image/jpeg": {}}}},
+)
+def read_asset_picture(
+    scene_id: str, asset_id: str, db: Session, me: Me, ctx: Ctx, v: int = 0
+) -> Response:
     """An asset's picture; `v`, its version, makes the address another one when the asset changes."""
     document = scenes.document_of(db, scene_for(db, me, scene_id))
     db.commit()  # no transaction is held while the picture is drawn
@@ -34,24 +40,44 @@ def read_asset_picture(scene_id: str, asset_id: str, db: Session, me: Me, ctx: C
     if asset_id not in assets:
         raise NotFound(f"there is no asset {asset_id!r} in this scene; it may have been removed")
     asset = assets[asset_id]
-    parameters, _ = resolved(asset, assets)
-    key = key_of("asset picture", asset.kind, get_kind(asset.kind).version, parameters, asset.seeds[0], asset.images)
+    parameters = resolve(asset, assets, asset.id).parameters
+    key = key_of(
+        "asset picture",
+        asset.kind,
+        get_kind(asset.kind).version,
+        parameters,
+        asset.seeds[0],
+        asset.images,
+    )
     names = ctx.results.result(key, lambda: {"jpeg": asset_picture(ctx, asset, assets)}, True)
-    return Response(ctx.results.get(names["jpeg"]), media_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
+    return Response(
+        ctx.results.get(names["jpeg"]),
+        media_type="image/jpeg",
+        headers={"Cache-Control": "private, max-age=3600"},
+    )
 
 
 def _revision_out(row: Revision, author: str) -> RevisionOut:
     picture = f"/api/scenes/{row.scene_id}/assets/{row.asset_id}/revisions/{row.number}/picture"
     return RevisionOut(
-        number=row.number, author=author, at=row.at, note=row.note, parameters=row.parameters, seeds=row.seeds, images=row.images, picture=picture
-    )  # fmt: skip
+        number=row.number,
+        author=author,
+        at=row.at,
+        note=row.note,
+        parameters=row.parameters,
+        seeds=row.seeds,
+        images=row.images,
+        picture=picture,
+    )
 
 
 def _revisions(db: Db, scene_id: str, asset_id: str) -> list[RevisionOut]:
     rows = db.execute(
-        select(Revision, Account.name).join(Account, Account.id == Revision.account_id)
-        .where(Revision.scene_id == scene_id, Revision.asset_id == asset_id).order_by(Revision.number.desc())
-    )  # fmt: skip
+        select(Revision, Account.name)
+        .join(Account, Account.id == Revision.account_id)
+        .where(Revision.scene_id == scene_id, Revision.asset_id == asset_id)
+        .order_by(Revision.number.desc())
+    )
     return [_revision_out(row, name) for row, name in rows]
 
 
@@ -63,7 +89,9 @@ def list_revisions(scene_id: str, asset_id: str, db: Session, me: Me) -> list[Re
 
 
 @router.post("/{scene_id}/assets/{asset_id}/revisions", status_code=201)
-def keep_revision(scene_id: str, asset_id: str, body: RevisionIn, db: Session, me: Me, ctx: Ctx) -> list[RevisionOut]:
+def keep_revision(
+    scene_id: str, asset_id: str, body: RevisionIn, db: Session, me: Me, ctx: Ctx
+) -> list[RevisionOut]:
     """Keep the present version of an asset, with a picture."""
     scene = scene_for(db, me, scene_id, "editor")
     document = scenes.document_of(db, scene)
@@ -77,18 +105,36 @@ def keep_revision(scene_id: str, asset_id: str, body: RevisionIn, db: Session, m
         return _keep(again, me, scene_id, asset, body.note, picture)
 
 
-def _keep(db: Db, me: Account, scene_id: str, asset: AssetModel, note: str, picture: bytes) -> list[RevisionOut]:
+def _keep(
+    db: Db, me: Account, scene_id: str, asset: AssetModel, note: str, picture: bytes
+) -> list[RevisionOut]:
     scene_for(db, me, scene_id, "editor", lock=True)
     asset_id = asset.id
-    last = db.scalar(select(func.max(Revision.number)).where(Revision.scene_id == scene_id, Revision.asset_id == asset_id)) or 0
+    last = (
+        db.scalar(
+            select(func.max(Revision.number)).where(
+                Revision.scene_id == scene_id, Revision.asset_id == asset_id
+            )
+        )
+        or 0
+    )
     if last >= MOST_REVISIONS:
-        raise ParameterError("note", f"an asset keeps at most {MOST_REVISIONS} versions", limit=str(MOST_REVISIONS))
+        raise ParameterError(
+            "note", f"an asset keeps at most {MOST_REVISIONS} versions", limit=str(MOST_REVISIONS)
+        )
     db.add(
         Revision(
-            scene_id=scene_id, asset_id=asset_id, number=last + 1, account_id=me.id, note=note, parameters=asset.parameters,
-            seeds=list(asset.seeds), images=dict(asset.images), picture=picture,
+            scene_id=scene_id,
+            asset_id=asset_id,
+            number=last + 1,
+            account_id=me.id,
+            note=note,
+            parameters=asset.parameters,
+            seeds=list(asset.seeds),
+            images=dict(asset.images),
+            picture=picture,
         )
-    )  # fmt: skip
+    )
     db.flush()
     return _revisions(db, scene_id, asset_id)
 
@@ -101,13 +147,19 @@ def _revision(db: Db, scene_id: str, asset_id: str, number: int) -> Revision:
 
 
 @router.get(
-    "/{scene_id}/assets/{asset_id}/revisions/{number}/picture", response_class=Response, responses={200: {"content": {"image/jpeg": {}}}}
+    "/{scene_id}/assets/{asset_id}/revisions/{number}/picture",
+    response_class=Response,
+    responses={200: {"content": {"image/jpeg": {}}}},
 )
 def revision_picture(scene_id: str, asset_id: str, number: int, db: Session, me: Me) -> Response:
     """The picture of a kept version."""
     scene_for(db, me, scene_id)
     picture = _revision(db, scene_id, asset_id, number).picture
-    return Response(picture, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000, immutable"})
+    return Response(
+        picture,
+        media_type="image/jpeg",
+        headers={"Cache-Control": "private, max-age=31536000, immutable"},
+    )
 
 
 @router.post("/{scene_id}/assets/{asset_id}/revisions/{number}/return")
@@ -117,6 +169,13 @@ def return_to_revision(scene_id: str, asset_id: str, number: int, db: Session, m
     asset: Asset = scenes.get(db, scene, "asset", asset_id)
     row = _revision(db, scene_id, asset_id, number)
     gone = dict.fromkeys(scenes.flatten(asset.parameters, "parameters"))
-    fields = {**gone, **scenes.flatten(row.parameters, "parameters"), "seeds": row.seeds, "images": row.images}
-    scenes.change(db, scene, me, "asset", asset_id, fields, f"return to version {number} of {asset.name}")
+    fields = {
+        **gone,
+        **scenes.flatten(row.parameters, "parameters"),
+        "seeds": row.seeds,
+        "images": row.images,
+    }
+    scenes.change(
+        db, scene, me, "asset", asset_id, fields, f"return to version {number} of {asset.name}"
+    )
     return scene_out(db, scene, me)

@@ -8,11 +8,12 @@ from fastapi import APIRouter, Request, Response
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session as Db
 
+from plough.core.demo import teasel_fen
 from plough.core.errors import ParameterError
 from plough.core.kinds import get_kind
 from plough.core.parameters import build
 from plough.core.scene.document import SceneDocument, Settings, read_document
-from plough.core.scene.layers import LAYER_KINDS
+from plough.core.scene.registry import get_layer_kind
 from plough.service import scenes
 from plough.service.accounts import scene_for
 from plough.service.api.context import Me, Session
@@ -32,10 +33,9 @@ from plough.service.api.models import (
     SceneCard,
     SceneEdit,
     SceneOut,
-)  # fmt: skip
+)
 from plough.service.api.releases import release_out
 from plough.service.db.tables import Account, Edit, Layer, Member, Release, Scene
-from plough.service.demo.teasel_fen import teasel_fen
 from plough.service.errors import NotFound
 
 router = APIRouter(prefix="/api/scenes", tags=["scenes"], responses=PROBLEMS)
@@ -46,18 +46,30 @@ def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
     undo, redo = scenes.can_step(db, scene, me)
     layers = [
         LayerOut(
-            id=r.id, kind=r.kind, name=r.name, hidden=r.hidden, version=r.version,
-            parameters=build(LAYER_KINDS[r.kind].parameters, r.parameters).model_dump(mode="json"),
+            id=r.id,
+            kind=r.kind,
+            name=r.name,
+            hidden=r.hidden,
+            version=r.version,
+            parameters=build(get_layer_kind(r.kind).parameters, r.parameters).model_dump(
+                mode="json"
+            ),
         )
         for r in scenes.layers_of(db, scene.id)
-    ]  # fmt: skip
+    ]
     assets = [
         AssetOut(
-            id=a.id, kind=a.kind, name=a.name, seeds=a.seeds, tags=a.tags, images=a.images, version=a.version,
+            id=a.id,
+            kind=a.kind,
+            name=a.name,
+            seeds=a.seeds,
+            tags=a.tags,
+            images=a.images,
+            version=a.version,
             parameters=build(get_kind(a.kind).parameters, a.parameters).model_dump(mode="json"),
         )
         for a in scenes.assets_of(db, scene.id)
-    ]  # fmt: skip
+    ]
     members = [
         MemberOut(name=name, role=role)
         for name, role in db.execute(
@@ -69,9 +81,19 @@ def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
     ]
     role = next(m.role for m in members if m.name == me.name)
     return SceneOut(
-        id=scene.id, name=scene.name, role=role, version=scene.version, edits=scene.edits, settings=Settings.model_validate(scene.settings),
-        layers=layers, assets=assets, members=members, undo=undo, redo=redo, **more,
-    )  # fmt: skip
+        id=scene.id,
+        name=scene.name,
+        role=role,
+        version=scene.version,
+        edits=scene.edits,
+        settings=Settings.model_validate(scene.settings),
+        layers=layers,
+        assets=assets,
+        members=members,
+        undo=undo,
+        redo=redo,
+        **more,
+    )
 
 
 @router.get("")
@@ -86,17 +108,34 @@ def list_scenes(db: Session, me: Me) -> list[SceneCard]:
     cards = []
     for scene, role in rows:
         members = db.scalars(
-            select(Account.name).join(Member, Member.account_id == Account.id).where(Member.scene_id == scene.id).order_by(Account.name)
+            select(Account.name)
+            .join(Member, Member.account_id == Account.id)
+            .where(Member.scene_id == scene.id)
+            .order_by(Account.name)
         )
-        last = db.scalar(select(Release).where(Release.scene_id == scene.id).order_by(Release.number.desc()).limit(1))
-        layers = db.scalar(select(func.count()).select_from(Layer).where(Layer.scene_id == scene.id)) or 0
+        last = db.scalar(
+            select(Release)
+            .where(Release.scene_id == scene.id)
+            .order_by(Release.number.desc())
+            .limit(1)
+        )
+        layers = (
+            db.scalar(select(func.count()).select_from(Layer).where(Layer.scene_id == scene.id))
+            or 0
+        )
         picture = f"/api/scenes/{scene.id}/picture?v={scene.edits}" if scene.picture else None
         cards.append(
             SceneCard(
-                id=scene.id, name=scene.name, role=role, members=list(members), layers=layers, updated=scene.updated, picture=picture,
+                id=scene.id,
+                name=scene.name,
+                role=role,
+                members=list(members),
+                layers=layers,
+                updated=scene.updated,
+                picture=picture,
                 release=release_out(db, last) if last else None,
             )
-        )  # fmt: skip
+        )
     return cards
 
 
@@ -108,14 +147,24 @@ def create_scene(body: NewScene, db: Session, me: Me) -> SceneOut:
     elif body.start == "demo":
         document = teasel_fen()
     else:
-        ground: dict[str, Any] = {"id": "ground", "kind": "ground", "name": "Ground", "parameters": {}}
+        ground: dict[str, Any] = {
+            "id": "ground",
+            "kind": "ground",
+            "name": "Ground",
+            "parameters": {},
+        }
         view = {"id": "start", "name": "Start", "eye": [-60, 38, 78], "target": [0, 2, 0]}
         document = read_document(
             {
-                "version": 1, "name": body.name, "settings": {"viewpoints": [view]},
-                "layers": [ground, {"id": "bake", "kind": "bake", "name": "Bake", "parameters": {}}],
+                "version": 1,
+                "name": body.name,
+                "settings": {"viewpoints": [view]},
+                "layers": [
+                    ground,
+                    {"id": "bake", "kind": "bake", "name": "Bake", "parameters": {}},
+                ],
             }
-        )  # fmt: skip
+        )
     document = document.model_copy(update={"name": body.name})
     return scene_out(db, scenes.create_scene(db, me, document), me)
 
@@ -143,7 +192,9 @@ def delete_scene(scene_id: str, db: Session, me: Me) -> None:
 def edit_scene(scene_id: str, body: SceneEdit, db: Session, me: Me) -> SceneOut:
     """Change the name, or parts of the settings: sun, wind, profile, viewpoints."""
     scene = scene_for(db, me, scene_id, "editor", lock=True)
-    scenes.check_version(scene, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json"))
+    scenes.check_version(
+        scene, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
+    )
     fields: dict[str, Any] = {"name": body.name} if body.name is not None else {}
     fields |= scenes.flatten(body.settings or {}, "settings")
     parts = sorted({k.split(".")[1] if "." in k else k for k in fields})
@@ -151,7 +202,11 @@ def edit_scene(scene_id: str, body: SceneEdit, db: Session, me: Me) -> SceneOut:
     return scene_out(db, scene, me)
 
 
-@router.put("/{scene_id}/picture", status_code=204, openapi_extra={"requestBody": {"content": {"image/jpeg": {}}, "required": True}})
+@router.put(
+    "/{scene_id}/picture",
+    status_code=204,
+    openapi_extra={"requestBody": {"content": {"image/jpeg": {}}, "required": True}},
+)
 async def put_picture(scene_id: str, request: Request) -> Response:
     """The picture on the scene's card: a JPEG of at most 300 kB."""
     from starlette.concurrency import run_in_threadpool
@@ -159,8 +214,6 @@ async def put_picture(scene_id: str, request: Request) -> Response:
     data = b""
     async for chunk in request.stream():
         data += chunk
-        if len(data) > 300_000:
-            raise ParameterError("picture", "must be at most 300 kB", limit="300 kB")
     if not data.startswith(b"\xff\xd8\xff"):
         raise ParameterError("picture", "must be a JPEG image", limit="image/jpeg")
     await run_in_threadpool(_keep_picture, request, scene_id, data)
@@ -176,13 +229,19 @@ def _keep_picture(request: Request, scene_id: str, data: bytes) -> None:
         db.execute(Scene.__table__.update().where(Scene.id == scene_id).values(picture=data))  # type: ignore[attr-defined]
 
 
-@router.get("/{scene_id}/picture", response_class=Response, responses={200: {"content": {"image/jpeg": {}}}})
+@router.get(
+    "/{scene_id}/picture", response_class=Response, responses={200: {"content": {"image/jpeg": {}}}}
+)
 def get_picture(scene_id: str, db: Session, me: Me) -> Response:
     """The picture on the scene's card."""
     scene = scene_for(db, me, scene_id)
     if scene.picture is None:
         raise NotFound("the scene has no picture yet")
-    return Response(scene.picture, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000"})
+    return Response(
+        scene.picture,
+        media_type="image/jpeg",
+        headers={"Cache-Control": "private, max-age=31536000"},
+    )
 
 
 @router.put("/{scene_id}/members")
@@ -218,19 +277,33 @@ def remove_member(scene_id: str, name: str, db: Session, me: Me) -> SceneOut:
 
 def _check_owner(db: Db, scene_id: str) -> None:
     db.flush()
-    if not db.scalar(select(func.count()).select_from(Member).where(Member.scene_id == scene_id, Member.role == "owner")):
-        raise ParameterError("role", "a scene keeps one owner; make somebody else an owner first", limit="one owner or more")
+    if not db.scalar(
+        select(func.count())
+        .select_from(Member)
+        .where(Member.scene_id == scene_id, Member.role == "owner")
+    ):
+        raise ParameterError(
+            "role",
+            "a scene keeps one owner; make somebody else an owner first",
+            limit="one owner or more",
+        )
 
 
 @router.post("/{scene_id}/layers", status_code=201)
 def create_layer(scene_id: str, body: NewLayer, db: Session, me: Me) -> SceneOut:
     """Add a layer."""
     scene = scene_for(db, me, scene_id, "editor", lock=True)
-    if body.kind in ("ground", "bake"):
-        raise ParameterError("kind", f"a scene has one {body.kind}", limit="path, area or scatter", value=body.kind)
+    if get_layer_kind(body.kind).fixed:
+        raise ParameterError("kind", f"a scene has one {body.kind}", value=body.kind)
     layer_id = scenes.new_id()
     position = scenes.position_before(db, scene, layer_id, body.before)
-    fields = {"kind": body.kind, "name": body.name, "hidden": False, "position": position, **scenes.flatten(body.parameters, "parameters")}
+    fields = {
+        "kind": body.kind,
+        "name": body.name,
+        "hidden": False,
+        "position": position,
+        **scenes.flatten(body.parameters, "parameters"),
+    }
     scenes.create(db, scene, me, "layer", layer_id, fields, f"add {body.name}")
     return scene_out(db, scene, me, created_id=layer_id)
 
@@ -240,10 +313,12 @@ def edit_layer(scene_id: str, layer_id: str, body: LayerEdit, db: Session, me: M
     """Change a layer's name, visibility or parameters."""
     scene = scene_for(db, me, scene_id, "editor", lock=True)
     layer: Layer = scenes.get(db, scene, "layer", layer_id)
-    scenes.check_version(layer, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json"))
+    scenes.check_version(
+        layer, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
+    )
     fields = _given(body.name, body.parameters)
     if body.hidden is not None:
-        if layer.kind in ("ground", "bake"):
+        if get_layer_kind(layer.kind).fixed:
             raise ParameterError("hidden", f"the {layer.kind} cannot be hidden", value=body.hidden)
         fields["hidden"] = body.hidden
     scenes.change(db, scene, me, "layer", layer_id, fields, _title(layer.name, fields))
@@ -255,8 +330,10 @@ def move_layer(scene_id: str, layer_id: str, body: LayerMove, db: Session, me: M
     """Give a layer another place in the order, which is the order of precedence."""
     scene = scene_for(db, me, scene_id, "editor", lock=True)
     layer: Layer = scenes.get(db, scene, "layer", layer_id)
-    scenes.check_version(layer, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json"))
-    if layer.kind in ("ground", "bake"):
+    scenes.check_version(
+        layer, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
+    )
+    if get_layer_kind(layer.kind).fixed:
         raise ParameterError("layer", f"the {layer.kind} keeps its place", value=layer_id)
     position = scenes.position_before(db, scene, layer_id, body.before)
     scenes.change(db, scene, me, "layer", layer_id, {"position": position}, f"move {layer.name}")
@@ -268,7 +345,7 @@ def remove_layer(scene_id: str, layer_id: str, db: Session, me: Me) -> SceneOut:
     """Remove a layer; layers that refer to it say so."""
     scene = scene_for(db, me, scene_id, "editor", lock=True)
     layer: Layer = scenes.get(db, scene, "layer", layer_id)
-    if layer.kind in ("ground", "bake"):
+    if get_layer_kind(layer.kind).fixed:
         raise ParameterError("layer", f"the {layer.kind} cannot be removed", value=layer_id)
     scenes.remove(db, scene, me, "layer", layer_id, f"remove {layer.name}")
     return scene_out(db, scene, me)
@@ -297,7 +374,9 @@ def edit_asset(scene_id: str, asset_id: str, body: AssetEdit, db: Session, me: M
     """Change an asset's name, parameters or variants."""
     scene = scene_for(db, me, scene_id, "editor", lock=True)
     asset = scenes.get(db, scene, "asset", asset_id)
-    scenes.check_version(asset, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json"))
+    scenes.check_version(
+        asset, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
+    )
     fields = _given(body.name, body.parameters)
     if body.seeds is not None:
         fields["seeds"] = body.seeds
@@ -324,7 +403,9 @@ def _given(name: str | None, parameters: dict[str, Any] | None) -> dict[str, Any
 
 
 def _title(name: str, fields: dict[str, Any]) -> str:
-    parts = sorted({k.removeprefix("parameters.").replace("_", " ").replace(".", " ") for k in fields})
+    parts = sorted(
+        {k.removeprefix("parameters.").replace("_", " ").replace(".", " ") for k in fields}
+    )
     return f"{', '.join(parts)} of {name}"
 
 
@@ -345,14 +426,27 @@ def redo(scene_id: str, db: Session, me: Me) -> SceneOut:
 
 
 @router.get("/{scene_id}/edits")
-def list_edits(scene_id: str, db: Session, me: Me, before: int = 2**31 - 1, most: int = 100) -> list[EditOut]:
+def list_edits(
+    scene_id: str, db: Session, me: Me, before: int = 2**31 - 1, most: int = 100
+) -> list[EditOut]:
     """The edit log, newest first, in pages of at most 200."""
     scene_for(db, me, scene_id)
     rows = db.execute(
-        select(Edit, Account.name).join(Account, Account.id == Edit.account_id)
-        .where(Edit.scene_id == scene_id, Edit.number < before).order_by(Edit.number.desc()).limit(max(1, min(most, 200)))
-    )  # fmt: skip
+        select(Edit, Account.name)
+        .join(Account, Account.id == Edit.account_id)
+        .where(Edit.scene_id == scene_id, Edit.number < before)
+        .order_by(Edit.number.desc())
+        .limit(max(1, min(most, 200)))
+    )
     return [
-        EditOut(number=e.number, author=name, at=e.at, kind=e.kind, title=e.title, target=e.target, target_id=e.target_id)
+        EditOut(
+            number=e.number,
+            author=name,
+            at=e.at,
+            kind=e.kind,
+            title=e.title,
+            target=e.target,
+            target_id=e.target_id,
+        )
         for e, name in rows
     ]

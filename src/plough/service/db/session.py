@@ -31,12 +31,21 @@ def sqlalchemy_url(url: str) -> str:
     return url
 
 
+POOL_TIMEOUT = 2.5  #: seconds to wait for a connection
+
+
 class Database:
     """One engine and its sessions."""
 
     def __init__(self, url: str) -> None:
         self.url = url
-        self.engine: Engine = create_engine(sqlalchemy_url(url), pool_size=8, max_overflow=16, pool_pre_ping=True)
+        self.engine: Engine = create_engine(
+            sqlalchemy_url(url),
+            pool_size=8,
+            max_overflow=16,
+            pool_timeout=POOL_TIMEOUT,
+            pool_pre_ping=True,
+        )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager
@@ -58,4 +67,6 @@ def migrate(url: str) -> None:
     try:
         command.upgrade(config, "head")
     except Exception as error:
-        raise SetupError(f"the database could not be migrated: {str(error).splitlines()[0]}") from error
+        raise SetupError(
+            f"the database could not be migrated: {str(error).splitlines()[0]}"
+        ) from error

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
+from typing import Any, ClassVar
 
 from sqlalchemy import BigInteger, ForeignKey, Index, LargeBinary, String, UniqueConstraint, func
 from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP
@@ -13,7 +13,11 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 class Base(DeclarativeBase):
     """Base of all tables."""
 
-    type_annotation_map = {dict[str, Any]: JSONB, list[Any]: JSONB, datetime: TIMESTAMP(timezone=True)}  # noqa: RUF012
+    type_annotation_map: ClassVar[dict[Any, Any]] = {
+        dict[str, Any]: JSONB,
+        list[Any]: JSONB,
+        datetime: TIMESTAMP(timezone=True),
+    }
 
 
 class Account(Base):
@@ -31,7 +35,9 @@ class Session(Base):
 
     __tablename__ = "session"
     token_hash: Mapped[str] = mapped_column(String(64), primary_key=True)
-    account_id: Mapped[int] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"), index=True)
+    account_id: Mapped[int] = mapped_column(
+        ForeignKey("account.id", ondelete="CASCADE"), index=True
+    )
     expires: Mapped[datetime]
 
 
@@ -53,8 +59,12 @@ class Member(Base):
     """Who may do what in a scene: owner, editor or viewer."""
 
     __tablename__ = "member"
-    scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
-    account_id: Mapped[int] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"), primary_key=True, index=True)
+    scene_id: Mapped[str] = mapped_column(
+        ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True
+    )
+    account_id: Mapped[int] = mapped_column(
+        ForeignKey("account.id", ondelete="CASCADE"), primary_key=True, index=True
+    )
     role: Mapped[str] = mapped_column(String(10))
 
 
@@ -62,7 +72,9 @@ class Layer(Base):
     """A layer of a scene; `position` orders them."""
 
     __tablename__ = "layer"
-    scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
+    scene_id: Mapped[str] = mapped_column(
+        ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True
+    )
     id: Mapped[str] = mapped_column(String(64), primary_key=True)
     kind: Mapped[str] = mapped_column(String(40))
     name: Mapped[str] = mapped_column(String(80))
@@ -76,7 +88,9 @@ class Asset(Base):
     """An asset of a scene."""
 
     __tablename__ = "asset"
-    scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
+    scene_id: Mapped[str] = mapped_column(
+        ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True
+    )
     id: Mapped[str] = mapped_column(String(64), primary_key=True)
     kind: Mapped[str] = mapped_column(String(40))
     name: Mapped[str] = mapped_column(String(80))
@@ -103,7 +117,9 @@ class Revision(Base):
     """A version of an asset that somebody kept."""
 
     __tablename__ = "revision"
-    scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
+    scene_id: Mapped[str] = mapped_column(
+        ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True
+    )
     asset_id: Mapped[str] = mapped_column(String(64), primary_key=True)
     number: Mapped[int] = mapped_column(primary_key=True)
     account_id: Mapped[int] = mapped_column(ForeignKey("account.id"))
@@ -119,7 +135,9 @@ class Edit(Base):
     """One change of a scene: `forward` and `inverse` map dotted fields to values; null creates or removes."""
 
     __tablename__ = "edit"
-    scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
+    scene_id: Mapped[str] = mapped_column(
+        ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True
+    )
     number: Mapped[int] = mapped_column(primary_key=True)
     account_id: Mapped[int] = mapped_column(ForeignKey("account.id"))
     at: Mapped[datetime] = mapped_column(server_default=func.now())
@@ -141,7 +159,9 @@ class Release(Base):
     scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"))
     number: Mapped[int]
     account_id: Mapped[int] = mapped_column(ForeignKey("account.id"))
-    state: Mapped[str] = mapped_column(String(10))  # queued, running, stopping, done, failed, cancelled
+    state: Mapped[str] = mapped_column(
+        String(10)
+    )  # queued, running, stopping, done, failed, cancelled
     done: Mapped[int] = mapped_column(default=0)
     known: Mapped[int] = mapped_column(default=0)
     part: Mapped[str] = mapped_column(String(120), default="")
@@ -160,13 +180,16 @@ class Blob(Base):
     __tablename__ = "blob"
     hash: Mapped[str] = mapped_column(String(40), primary_key=True)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+    at: Mapped[datetime] = mapped_column(server_default=func.now())  # last written
 
 
 class ReleaseFile(Base):
     """A file of a release, in pieces of at most a few megabytes."""
 
     __tablename__ = "release_file"
-    release_id: Mapped[int] = mapped_column(ForeignKey("release.id", ondelete="CASCADE"), primary_key=True)
+    release_id: Mapped[int] = mapped_column(
+        ForeignKey("release.id", ondelete="CASCADE"), primary_key=True
+    )
     path: Mapped[str] = mapped_column(String(200), primary_key=True)
     ordinal: Mapped[int]
     bytes: Mapped[int] = mapped_column(BigInteger)
@@ -183,5 +206,18 @@ class Result(Base):
 
 
 __all__ = [
-    "Account", "Asset", "Base", "Blob", "Edit", "Layer", "Member", "Picture", "Release", "ReleaseFile", "Result", "Revision", "Scene", "Session",
-]  # fmt: skip
+    "Account",
+    "Asset",
+    "Base",
+    "Blob",
+    "Edit",
+    "Layer",
+    "Member",
+    "Picture",
+    "Release",
+    "ReleaseFile",
+    "Result",
+    "Revision",
+    "Scene",
+    "Session",
+]

@@ -16,11 +16,22 @@ NOW = sa.text("now()")
 
 
 def _time(name: str, nullable: bool = False) -> sa.Column[Any]:
-    return sa.Column(name, pg.TIMESTAMP(timezone=True), nullable=nullable, server_default=None if nullable else NOW)
+    return sa.Column(
+        name,
+        pg.TIMESTAMP(timezone=True),
+        nullable=nullable,
+        server_default=None if nullable else NOW,
+    )
 
 
 def _scene(primary: bool = True) -> sa.Column[Any]:
-    return sa.Column("scene_id", sa.String(24), sa.ForeignKey("scene.id", ondelete="CASCADE"), primary_key=primary, nullable=False)
+    return sa.Column(
+        "scene_id",
+        sa.String(24),
+        sa.ForeignKey("scene.id", ondelete="CASCADE"),
+        primary_key=primary,
+        nullable=False,
+    )
 
 
 def upgrade() -> None:
@@ -34,7 +45,13 @@ def upgrade() -> None:
     op.create_table(
         "session",
         sa.Column("token_hash", sa.String(64), primary_key=True),
-        sa.Column("account_id", sa.Integer, sa.ForeignKey("account.id", ondelete="CASCADE"), nullable=False, index=True),
+        sa.Column(
+            "account_id",
+            sa.Integer,
+            sa.ForeignKey("account.id", ondelete="CASCADE"),
+            nullable=False,
+            index=True,
+        ),
         sa.Column("expires", pg.TIMESTAMP(timezone=True), nullable=False),
     )
     op.create_table(
@@ -51,7 +68,13 @@ def upgrade() -> None:
     op.create_table(
         "member",
         _scene(),
-        sa.Column("account_id", sa.Integer, sa.ForeignKey("account.id", ondelete="CASCADE"), primary_key=True, index=True),
+        sa.Column(
+            "account_id",
+            sa.Integer,
+            sa.ForeignKey("account.id", ondelete="CASCADE"),
+            primary_key=True,
+            index=True,
+        ),
         sa.Column("role", sa.String(10), nullable=False),
     )
     for name in ("layer", "asset"):
@@ -62,7 +85,10 @@ def upgrade() -> None:
             sa.Column("kind", sa.String(40), nullable=False),
             sa.Column("name", sa.String(80), nullable=False),
             *(
-                [sa.Column("hidden", sa.Boolean, nullable=False), sa.Column("position", sa.Float, nullable=False)]
+                [
+                    sa.Column("hidden", sa.Boolean, nullable=False),
+                    sa.Column("position", sa.Float, nullable=False),
+                ]
                 if name == "layer"
                 else []
             ),
@@ -103,18 +129,32 @@ def upgrade() -> None:
         _time("finished", nullable=True),
         sa.UniqueConstraint("scene_id", "number"),
     )
-    op.create_table("blob", sa.Column("hash", sa.String(40), primary_key=True), sa.Column("data", sa.LargeBinary, nullable=False))
-    op.execute("ALTER TABLE blob ALTER COLUMN data SET STORAGE EXTERNAL")  # already compressed, or soon zipped
+    op.create_table(
+        "blob",
+        sa.Column("hash", sa.String(40), primary_key=True),
+        sa.Column("data", sa.LargeBinary, nullable=False),
+    )
+    op.execute(
+        "ALTER TABLE blob ALTER COLUMN data SET STORAGE EXTERNAL"
+    )  # already compressed, or soon zipped
     op.create_table(
         "release_file",
-        sa.Column("release_id", sa.Integer, sa.ForeignKey("release.id", ondelete="CASCADE"), primary_key=True),
+        sa.Column(
+            "release_id",
+            sa.Integer,
+            sa.ForeignKey("release.id", ondelete="CASCADE"),
+            primary_key=True,
+        ),
         sa.Column("path", sa.String(200), primary_key=True),
         sa.Column("ordinal", sa.Integer, nullable=False),
         sa.Column("bytes", sa.BigInteger, nullable=False),
         sa.Column("pieces", pg.JSONB, nullable=False),
     )
     op.create_table(
-        "result", sa.Column("key", sa.String(40), primary_key=True), sa.Column("blobs", pg.JSONB, nullable=False), _time("used")
+        "result",
+        sa.Column("key", sa.String(40), primary_key=True),
+        sa.Column("blobs", pg.JSONB, nullable=False),
+        _time("used"),
     )
     op.get_bind().exec_driver_sql(SchemaManager.get_schema().replace("%", "%%"))
 

@@ -20,15 +20,24 @@ def upgrade() -> None:
         sa.Column("width", sa.Integer, nullable=False),
         sa.Column("height", sa.Integer, nullable=False),
         sa.Column("account_id", sa.Integer, sa.ForeignKey("account.id"), nullable=False),
-        sa.Column("at", pg.TIMESTAMP(timezone=True), nullable=False, server_default=sa.text("now()")),
+        sa.Column(
+            "at", pg.TIMESTAMP(timezone=True), nullable=False, server_default=sa.text("now()")
+        ),
     )
     op.create_table(
         "revision",
-        sa.Column("scene_id", sa.String(24), sa.ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True),
+        sa.Column(
+            "scene_id",
+            sa.String(24),
+            sa.ForeignKey("scene.id", ondelete="CASCADE"),
+            primary_key=True,
+        ),
         sa.Column("asset_id", sa.String(64), primary_key=True),
         sa.Column("number", sa.Integer, primary_key=True),
         sa.Column("account_id", sa.Integer, sa.ForeignKey("account.id"), nullable=False),
-        sa.Column("at", pg.TIMESTAMP(timezone=True), nullable=False, server_default=sa.text("now()")),
+        sa.Column(
+            "at", pg.TIMESTAMP(timezone=True), nullable=False, server_default=sa.text("now()")
+        ),
         sa.Column("note", sa.String(120), nullable=False),
         sa.Column("parameters", pg.JSONB, nullable=False),
         sa.Column("seeds", pg.JSONB, nullable=False),

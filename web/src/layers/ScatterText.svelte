@@ -1,36 +1,21 @@
 <script lang="ts">
   /** A scatter's rule in plain words, whose values are edited in place. */
-  import type { Layer, Row, ScatterValues, Values } from '../api/client';
+  import type { Row, ScatterValues, Values } from '../api/client';
   import Chip from '../controls/Chip.svelte';
   import Field from '../controls/Field.svelte';
   import Picker from '../controls/Picker.svelte';
-  import type { OpenScene } from '../state/scene.svelte';
   import { shown } from '../state/values';
+  import { giving, type PartProps } from './registry';
 
-  let {
-    open,
-    layer,
-    rows,
-    disabled,
-    oninput,
-    onchange,
-  }: {
-    open: OpenScene;
-    layer: Layer;
-    rows: Row[];
-    disabled: boolean;
-    oninput: (path: string, v: unknown) => void;
-    onchange: (path: string, v: unknown) => void;
-  } = $props();
+  let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
 
   const p = $derived(layer.parameters as unknown as ScatterValues);
   const row = (path: string) => rows.find((r) => r.path === path) as Row;
   const mix = $derived(p.mix);
   const assets = $derived((open.scene?.assets ?? []).map((a) => ({ id: a.id, name: a.name, stamp: a.kind })));
-  const of = (kind: string) =>
-    (open.scene?.layers ?? []).filter((l) => l.kind === kind).map((l) => ({ id: l.id, name: l.name, stamp: kind }));
-  const named = (ids: string[], kind: string) =>
-    ids.map((id) => open.layer(id)?.name ?? id).join(', ') || (kind === 'area' ? 'the whole ground' : 'no path');
+  const of = (facet: string) =>
+    giving(open.scene?.layers ?? [], facet).map((l) => ({ id: l.id, name: l.name, stamp: l.kind }));
+  const named = (ids: string[], none: string) => ids.map((id) => open.layer(id)?.name ?? id).join(', ') || none;
   const gone = (ids: string[]) => ids.some((id) => !open.layer(id));
   const limit = (pair: [number, number], r: Row) => [pair[0] > (r.low ?? -Infinity), pair[1] < (r.high ?? Infinity)];
   const heights = $derived.by(() => {
@@ -81,9 +66,9 @@
         )}
     />
   </Chip>
-  over <Chip text={named(p.areas, 'area')} tone="slate" label="where" missing={gone(p.areas)}>
+  over <Chip text={named(p.areas, 'the whole ground')} tone="slate" label="where" missing={gone(p.areas)}>
     <Picker
-      choices={of('area')}
+      choices={of('region')}
       chosen={p.areas}
       empty="There is no area yet; add one to the strip."
       {disabled}
@@ -91,9 +76,9 @@
     />
   </Chip>, at least <Chip text="{shown(p.spacing, 0.05)} m apart" label="spacing">{@render field('spacing')}</Chip>,
   filled to <Chip text="{p.fill} %" label="fill">{@render field('fill')}</Chip>, clear of
-  <Chip text={named(p.paths, 'path')} tone="slate" label="paths kept clear" missing={gone(p.paths)}>
+  <Chip text={named(p.paths, 'no path')} tone="slate" label="paths kept clear" missing={gone(p.paths)}>
     <Picker
-      choices={of('path')}
+      choices={of('curve')}
       chosen={p.paths}
       empty="There is no path yet; add one to the strip."
       {disabled}

@@ -43,8 +43,8 @@
     note = 'looking…';
     try {
       const found = await bench.fit(Math.round(n));
-      note = `${found.triangles.toLocaleString('en')} triangles at ${found.complexity.toFixed(2)}`;
-      onchange(found.complexity);
+      note = `${found.triangles.toLocaleString('en')} triangles at ${found.fullness.toFixed(2)}`;
+      onchange(found.fullness);
     } catch (error) {
       bad = true;
       note = said(error);

@@ -1,13 +1,12 @@
 <script lang="ts">
   /** The last packet: what to write, progress, and the releases. */
   import Download from '@lucide/svelte/icons/download';
-  import { api, said, take, type Layer, type Release, type Row } from '../api/client';
+  import { api, said, take, type Release } from '../api/client';
   import Field from '../controls/Field.svelte';
   import { app } from '../state/app.svelte';
-  import type { OpenScene } from '../state/scene.svelte';
   import { ago, big, read, size } from '../state/values';
-  let { open, layer }: { open: OpenScene; layer: Layer } = $props();
-  const rows = $derived((app.layers.find((k) => k.name === 'bake')?.parameters ?? []) as Row[]);
+  import type { PartProps } from './registry';
+  let { open, layer, rows }: PartProps = $props();
   const last = $derived(open.releases[0]);
   const running = $derived(last && ['queued', 'running', 'stopping'].includes(last.state) ? last : null);
   const profile = $derived(app.profiles.find((p) => p.name === open.scene?.settings.profile));
@@ -52,9 +51,7 @@
     const [a, b] = [before && manifest(before), manifest(r)];
     if (!b) return '';
     if (!a) return 'the first release';
-    const names = b.layers
-      .filter((l) => a.layers.find((o) => o.id === l.id)?.key !== l.key && l.id !== 'bake')
-      .map((l) => l.name);
+    const names = b.layers.filter((l) => a.layers.find((o) => o.id === l.id)?.key !== l.key).map((l) => l.name);
     const gone = a.layers.filter((l) => !b.layers.some((o) => o.id === l.id)).map((l) => `without ${l.name}`);
     const all = [...names, ...gone];
     return all.length ? `since release ${before?.number}: ${all.join(', ')}` : `as release ${before?.number}`;

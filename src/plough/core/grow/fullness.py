@@ -22,20 +22,22 @@ class Change:
     after: float
 
 
-def thinned(p: TreeParameters, complexity: float) -> tuple[TreeParameters, list[Change]]:
-    """`p` thinned to `complexity` in (0, 1], and what was changed.
+def thinned(p: TreeParameters, fullness: float) -> tuple[TreeParameters, list[Change]]:
+    """`p` thinned to `fullness` in (0, 1], and what was changed.
 
     Leaves go first and grow, so that the crown stays as full; then the finest limbs; stems and first limbs last.
     """
-    if complexity >= 1.0:
+    if fullness >= 1.0:
         return p, []
-    c = complexity
+    c = fullness
     leaves = max(0.04, c**0.9)
     wanted: dict[str, float] = {
         "leaf_count": p.leaf_count * leaves,
         "leaf_size": min(6.0, p.leaf_size / math.sqrt(leaves)),
         "sides": max(0.3, p.sides * (0.45 + 0.55 * c)),
-        "crown_points": max(10, round(p.crown_points * (0.25 + 0.75 * c))) if p.growth != "orders" else p.crown_points,
+        "crown_points": max(10, round(p.crown_points * (0.25 + 0.75 * c)))
+        if p.growth != "orders"
+        else p.crown_points,
     }
     if p.leaf_form == "lumps":
         wanted["lumps"] = max(1, round(p.lumps * (0.3 + 0.7 * c)))
@@ -59,15 +61,18 @@ def thinned(p: TreeParameters, complexity: float) -> tuple[TreeParameters, list[
             nested.setdefault(section, {})[last] = value
         else:
             flat[last] = value
-    update: dict[str, Any] = {**flat, **{s: getattr(p, s).model_copy(update=v) for s, v in nested.items()}}
+    update: dict[str, Any] = {
+        **flat,
+        **{s: getattr(p, s).model_copy(update=v) for s, v in nested.items()},
+    }
     return p.model_copy(update=update), changes
 
 
 def fit(triangles: Callable[[float], int], wanted: int) -> tuple[float, int]:
-    """The greatest complexity whose result has at most `wanted` triangles, and how many it has.
+    """The greatest fullness whose result has at most `wanted` triangles, and how many it has.
 
     Args:
-        triangles: counts those of a complexity.
+        triangles: counts those of a fullness.
 
     Raises:
         ParameterError: even the barest form has more.
@@ -80,7 +85,10 @@ def fit(triangles: Callable[[float], int], wanted: int) -> tuple[float, int]:
     least = triangles(low / _FINEST)
     if least > wanted:
         raise ParameterError(
-            "triangles", f"the barest form has {least:,} triangles; ask for at least as many", limit=f"at least {least}", value=wanted
+            "triangles",
+            f"the barest form has {least:,} triangles; ask for at least as many",
+            limit=f"at least {least}",
+            value=wanted,
         )
     best = (low, least)
     while high - low > 1:

@@ -1,0 +1,140 @@
+"""Placements in a glTF scene: instances or plain nodes, with levels of detail and colliders."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from plough.core.bake.colliders import box_meshes, collider_meshes
+from plough.core.errors import TooLargeError
+from plough.core.formats.glb import GlbBuilder
+from plough.core.kinds import Product
+from plough.core.layers.bake import BakeParameters
+from plough.core.library.library import SCREEN_COVERAGE, Library
+from plough.core.library.variants import Variant
+from plough.core.place.placements import Placements
+
+MOST_NODES = 50_000  #: plain nodes, without instancing
+
+
+@dataclass(frozen=True, slots=True)
+class Meshes:
+    """What a variant is drawn with: indices in the file."""
+
+    levels: list[int]
+    colliders: list[int]
+    near: Product
+
+
+@dataclass(slots=True)
+class Counts:
+    """What a scene file holds."""
+
+    instances: int = 0
+    triangles: int = 0
+    colliders: int = 0
+    meshes: int = 0
+
+
+class InstanceWriter:
+    """Writes the placements of layers, and each variant's meshes once."""
+
+    def __init__(self, builder: GlbBuilder, library: Library, parameters: BakeParameters) -> None:
+        self.counts = Counts()
+        self._builder = builder
+        self._library = library
+        self._p = parameters
+        self._meshes: dict[str, Meshes] = {}
+
+    def levels_of(self, variant: Variant) -> int:
+        """How many levels of detail are written."""
+        return self._library.levels_of(variant) if self._p.levels else 1
+
+    def check_nodes(self, counts: dict[str, tuple[Variant, int]]) -> None:
+        """Raises `TooLargeError` when plain nodes for `counts` (variant and number of each) would be too many."""
+        if self._p.instancing:
+            return
+        nodes = sum(
+            n * (self.levels_of(v) + len(self._bodies(self._library.level(v, 0))))
+            for v, n in counts.values()
+        )
+        if nodes > MOST_NODES:
+            raise TooLargeError(
+                f"instancing: the scene would have {nodes:,} plain nodes, levels and colliders included;"
+                f" the limit is {MOST_NODES:,}: switch instances on, or lower the fill"
+            )
+
+    def _bodies(self, product: Product) -> list[Any]:
+        if self._p.colliders == "none":
+            return []
+        make = collider_meshes if self._p.colliders == "asset" else box_meshes
+        return list(make(product.collider))
+
+    def _meshes_of(self, variant: Variant) -> Meshes:
+        """Equal variants share their meshes, whatever they are called."""
+        if variant.key not in self._meshes:
+            products = [self._library.level(variant, d) for d in range(self.levels_of(variant))]
+            levels = [
+                self._builder.add_mesh(
+                    self._library.exported(variant, d),
+                    p.materials,
+                    f"{variant.label}-{d}",
+                    f"{variant.asset} ",
+                )
+                for d, p in enumerate(products)
+            ]
+            bodies = [
+                self._builder.add_mesh(body, {}, f"collider-{variant.label}-{k}")
+                for k, body in enumerate(self._bodies(products[0]))
+            ]
+            self._meshes[variant.key] = Meshes(levels, bodies, products[0])
+            self.counts.meshes += len(levels)
+        return self._meshes[variant.key]
+
+    def add(self, layer: str, variant: Variant, placed: Placements) -> list[int]:
+        """Nodes of all placements of one variant in a layer."""
+        meshes = self._meshes_of(variant)
+        self.counts.instances += placed.count
+        self.counts.triangles += placed.count * meshes.near.mesh.triangles
+        self.counts.colliders += placed.count * len(meshes.colliders)
+        name = f"{layer}-{variant.label}"
+        if self._p.instancing:
+            shared = self._builder.add_instances(placed.position, placed.rotation, placed.scale)
+            extras = {"asset": variant.asset, "variant": variant.seed, "layer": layer}
+            return self._nodes(name, meshes, {"instances": shared}, extras)
+        out = []
+        for i in range(placed.count):
+            at = {
+                "translation": placed.position[i],
+                "rotation": placed.rotation[i],
+                "scale": placed.scale[i],
+            }
+            out += self._nodes(f"{name}-{int(placed.ids[i]):016x}", meshes, at, {})
+        return out
+
+    def _nodes(
+        self, name: str, meshes: Meshes, at: dict[str, Any], extras: dict[str, Any]
+    ) -> list[int]:
+        lower = [
+            self._builder.add_node(f"{name}-level-{d}", m, **at)
+            for d, m in enumerate(meshes.levels[1:], start=1)
+        ]
+        coverage = [*SCREEN_COVERAGE[: len(lower)], 0.0] if lower else []
+        nodes = [
+            self._builder.add_node(
+                name, meshes.levels[0], levels=lower, coverage=coverage, extras=extras, **at
+            )
+        ]
+        says = meshes.near.collider.extras()
+        if self._p.colliders == "box":
+            says |= {"collider": "box"}
+        for k, mesh in enumerate(meshes.colliders):
+            nodes.append(self._builder.add_node(f"collider-{name}-{k}", mesh, extras=says, **at))
+        return nodes
+
+
+def rows_of(placed: Placements, variant: int) -> Placements:
+    """Those of one variant."""
+    return placed.taken(np.nonzero(placed.variant == variant)[0])

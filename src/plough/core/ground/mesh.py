@@ -1,0 +1,222 @@
+"""A surface as triangles within a bound: a right-triangulated irregular network (Evans, Kirkpatrick and Townsend 2001).
+
+Triangles of a binary tree over a square grid are halved until no point of the surface lies farther
+from its triangle than the tolerance there allows. Points are looked at between the grid's samples,
+too, so that the bound holds for the surface and not for its samples alone.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from plough.core.arrays import Float32, Float64, Int64
+from plough.core.ground.surface import Surface
+from plough.core.kernels import kernel
+from plough.core.mesh.tangents import with_tangents
+from plough.core.mesh.value import Mesh, Part
+
+MOST_CELLS = 2048  #: a side of the grid
+
+
+@dataclass(frozen=True, slots=True)
+class Network:
+    """Triangles over a square, and by how much they miss the surface."""
+
+    heights: Float64  #: (n + 1, n + 1) metres, of the grid; rows along z
+    need: Float32  #: (n + 1, n + 1) a triangle is halved where this exceeds 1 at the middle of its long side
+    x0: float  #: metres, of the least corner
+    z0: float
+    cell: float  #: metres
+
+    def height(self, x: Float64, z: Float64) -> Float64:
+        """(n,) heights in metres of the triangles at the places (x, z)."""
+        u, v = (np.asarray(x) - self.x0) / self.cell, (np.asarray(z) - self.z0) / self.cell
+        limit = float(self.heights.shape[0] - 1)
+        return _heights_at(self.heights, self.need, np.clip(u, 0.0, limit), np.clip(v, 0.0, limit))
+
+
+@kernel
+def _corners(index: int, n: int) -> tuple[int, int, int, int, int, int]:
+    """Corners a, b at the ends of the long side and c opposite, of the triangle number `index` of the tree."""
+    k = index + 2
+    ax, ay, bx, by, cx, cy = 0, 0, 0, 0, 0, 0
+    if k & 1:
+        bx, by, cx = n, n, n
+    else:
+        ax, ay, cy = n, n, n
+    k >>= 1
+    while k > 1:
+        mx, my = (ax + bx) >> 1, (ay + by) >> 1
+        if k & 1:
+            bx, by, ax, ay = ax, ay, cx, cy
+        else:
+            ax, ay, bx, by = bx, by, cx, cy
+        cx, cy = mx, my
+        k >>= 1
+    return ax, ay, bx, by, cx, cy
+
+
+@kernel
+def _worst(
+    fine: Float64, tolerance: Float32, a: tuple[int, int], b: tuple[int, int], c: tuple[int, int]
+) -> float:
+    """The greatest distance of the surface from a triangle, as a share of what is tolerated; corners in steps of `fine`."""
+    (ax, ay), (bx, by), (cx, cy) = a, b, c
+    det = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
+    za = fine[ay, ax]
+    zb, zc = fine[by, bx] - za, fine[cy, cx] - za
+    px = (zb * (cy - ay) - zc * (by - ay)) / det
+    py = (zc * (bx - ax) - zb * (cx - ax)) / det
+    worst = 0.0
+    sign = 1 if det > 0 else -1
+    for y in range(min(ay, by, cy), max(ay, by, cy) + 1):
+        for x in range(min(ax, bx, cx), max(ax, bx, cx) + 1):
+            e0 = ((bx - ax) * (y - ay) - (by - ay) * (x - ax)) * sign
+            e1 = ((cx - bx) * (y - by) - (cy - by) * (x - bx)) * sign
+            e2 = ((ax - cx) * (y - cy) - (ay - cy) * (x - cx)) * sign
+            if e0 >= 0 and e1 >= 0 and e2 >= 0:
+                miss = abs(za + px * (x - ax) + py * (y - ay) - fine[y, x]) / tolerance[y, x]
+                worst = max(worst, miss)
+    return worst
+
+
+@kernel
+def _needs(fine: Float64, tolerance: Float32, n: int) -> Float32:
+    """(n + 1, n + 1) the greatest miss of the triangles halved at each grid point, and of all below them."""
+    out = np.zeros((n + 1, n + 1), np.float32)
+    total = 2 * n * n - 2
+    parents = total - n * n
+    for index in range(total - 1, -1, -1):
+        ax, ay, bx, by, cx, cy = _corners(index, n)
+        mx, my = (ax + bx) >> 1, (ay + by) >> 1
+        worst = _worst(fine, tolerance, (2 * ax, 2 * ay), (2 * bx, 2 * by), (2 * cx, 2 * cy))
+        worst = max(worst, out[my, mx])
+        if index < parents:
+            worst = max(worst, out[(ay + cy) >> 1, (ax + cx) >> 1])
+            worst = max(worst, out[(by + cy) >> 1, (bx + cx) >> 1])
+        out[my, mx] = worst
+    return out
+
+
+@kernel
+def _triangles(need: Float32) -> Int64:
+    """(m, 6) corners a, b, c as column and row, of the leaves of the tree."""
+    n = need.shape[0] - 1
+    out, count = np.empty((2 * n * n, 6), np.int64), 0
+    stack = np.empty((64, 6), np.int64)
+    stack[0] = np.array([0, 0, n, n, n, 0])
+    stack[1] = np.array([n, n, 0, 0, 0, n])
+    top = 2
+    while top > 0:
+        top -= 1
+        ax, ay, bx, by, cx, cy = stack[top]
+        mx, my = (ax + bx) >> 1, (ay + by) >> 1
+        if abs(ax - cx) + abs(ay - cy) > 1 and need[my, mx] > 1.0:
+            stack[top] = np.array([cx, cy, ax, ay, mx, my])
+            stack[top + 1] = np.array([bx, by, cx, cy, mx, my])
+            top += 2
+        else:
+            out[count] = np.array([ax, ay, bx, by, cx, cy])
+            count += 1
+    return out[:count]
+
+
+@kernel
+def _heights_at(heights: Float64, need: Float32, u: Float64, v: Float64) -> Float64:
+    n = heights.shape[0] - 1
+    out = np.empty(u.shape[0])
+    for i in range(u.shape[0]):
+        x, y = u[i], v[i]
+        if x >= y:
+            ax, ay, bx, by, cx, cy = 0, 0, n, n, n, 0
+        else:
+            ax, ay, bx, by, cx, cy = n, n, 0, 0, 0, n
+        while True:
+            mx, my = (ax + bx) >> 1, (ay + by) >> 1
+            if abs(ax - cx) + abs(ay - cy) <= 1 or need[my, mx] <= 1.0:
+                break
+            # which side of the line from c to the middle
+            side = (mx - cx) * (y - cy) - (my - cy) * (x - cx)
+            own = (mx - cx) * (ay - cy) - (my - cy) * (ax - cx)
+            if side * own >= 0:
+                ax, ay, bx, by, cx, cy = cx, cy, ax, ay, mx, my
+            else:
+                ax, ay, bx, by, cx, cy = bx, by, cx, cy, mx, my
+        det = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
+        za = heights[ay, ax]
+        zb, zc = heights[by, bx] - za, heights[cy, cx] - za
+        px = (zb * (cy - ay) - zc * (by - ay)) / det
+        py = (zc * (bx - ax) - zb * (cx - ax)) / det
+        out[i] = za + px * (x - ax) + py * (y - ay)
+    return out
+
+
+@kernel
+def _mark(tolerance: Float32, near: Float64, radius: float, value: float) -> None:
+    """Lower the tolerance to `value` within `radius` of the points `near` (m, 2), all in steps of its grid."""
+    n = tolerance.shape[0] - 1
+    for i in range(near.shape[0]):
+        for y in range(
+            max(0, int(near[i, 1] - radius)), min(n, int(math.ceil(near[i, 1] + radius))) + 1
+        ):
+            for x in range(
+                max(0, int(near[i, 0] - radius)), min(n, int(math.ceil(near[i, 0] + radius))) + 1
+            ):
+                tolerance[y, x] = min(tolerance[y, x], value)
+
+
+def fit_network(
+    surface: Surface, samples: int, tolerance: float, near: Float64, tolerance_near: float
+) -> Network:
+    """The coarsest network over a square surface that stays within the tolerances.
+
+    Args:
+        samples: a side of what the surface is made of; the grid has at least as many.
+        tolerance: metres.
+        near: (m, 2) places where `tolerance_near` metres hold.
+    """
+    x0, z0, x1, z1 = surface.bounds
+    n = min(MOST_CELLS, 1 << max(1, math.ceil(math.log2(max(2, samples - 1)))))
+    while True:
+        cell = max(x1 - x0, z1 - z0) / n
+        at = np.arange(2 * n + 1) * (0.5 * cell)
+        x, z = np.meshgrid(np.clip(x0 + at, x0, x1), np.clip(z0 + at, z0, z1))
+        fine = surface.sample(x.ravel(), z.ravel()).position[:, 1].reshape(x.shape)
+        allowed = np.full(fine.shape, tolerance, np.float32)
+        _mark(allowed, (near - [x0, z0]) / (0.5 * cell), 2.0, tolerance_near)
+        if n >= MOST_CELLS or _twist(fine, allowed) <= 1.0:
+            break
+        n *= 2
+    need = _needs(fine, allowed, n)
+    return Network(np.ascontiguousarray(fine[::2, ::2]), need, x0, z0, cell)
+
+
+def _twist(fine: Float64, allowed: Float32) -> float:
+    """By how much the middles of cells miss their diagonals at most, as a share of what is tolerated: what no halving mends."""
+    middle = fine[1::2, 1::2]
+    corners = fine[::2, ::2]
+    falling, rising = corners[:-1, :-1] + corners[1:, 1:], corners[1:, :-1] + corners[:-1, 1:]
+    miss = np.maximum(np.abs(middle - 0.5 * falling), np.abs(middle - 0.5 * rising))
+    return float((miss / allowed[1::2, 1::2]).max())
+
+
+def network_mesh(network: Network, surface: Surface, tile: float = 4.0) -> Mesh:
+    """The network as a mesh with the surface's own normals, part `ground`."""
+    corners = _triangles(network.need)
+    rows, columns = corners[:, 1::2].ravel(), corners[:, ::2].ravel()
+    code = rows * network.heights.shape[1] + columns
+    used, indices = np.unique(code, return_inverse=True)
+    r, c = np.divmod(used, network.heights.shape[1])
+    x, z = network.x0 + c * network.cell, network.z0 + r * network.cell
+    positions = np.stack([x, network.heights[r, c], z], axis=1).astype(np.float32)
+    normals = surface.sample(x, z).normal.astype(np.float32)
+    faces = indices.reshape(-1, 3).astype(np.uint32)
+    a, b, c3 = (positions[faces[:, k]] for k in range(3))
+    down = np.cross(b - a, c3 - a)[:, 1] < 0
+    faces[down] = faces[down][:, ::-1]
+    uv = (positions[:, [0, 2]] / tile).astype(np.float32)
+    part = Part("ground", 0, len(faces))
+    return with_tangents(Mesh(positions, normals, uv, np.ascontiguousarray(faces), (part,)))

@@ -1,0 +1,67 @@
+"""What things stand on, whatever it is made of."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+from plough.core.arrays import Bool, Float64, UInt64
+from plough.core.tiles import Bounds, TileList
+
+
+@dataclass(frozen=True, slots=True)
+class Samples:
+    """A surface at n places of the map."""
+
+    position: Float64  #: (n, 3) metres
+    normal: Float64  #: (n, 3) unit
+    hit: Bool  #: (n,) whether there is a surface
+
+
+@dataclass(frozen=True, slots=True)
+class Hits:
+    """Where n rays first meet a surface."""
+
+    distance: Float64  #: (n,) metres along the ray; infinite where it meets nothing
+    position: Float64  #: (n, 3) metres
+    normal: Float64  #: (n, 3) unit
+
+
+class Surface(Protocol):
+    """Something to stand on: a height field, a mesh."""
+
+    @property
+    def key(self) -> str:
+        """Tells its shape from any other."""
+        ...
+
+    @property
+    def bounds(self) -> Bounds:
+        """The rectangle of the map that it lies in, in metres."""
+        ...
+
+    @property
+    def triangles(self) -> int:
+        """Triangles that show it whole."""
+        ...
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of its arrays."""
+        ...
+
+    def sample(self, x: Float64, z: Float64) -> Samples:
+        """The surface at the places (x, z), each (n,) metres."""
+        ...
+
+    def cast(self, origin: Float64, direction: Float64) -> Hits:
+        """Where rays from `origin` (n, 3) along `direction` (n, 3), of unit length, first meet it."""
+        ...
+
+    def tiles(self) -> TileList:
+        """The tiles that it meets."""
+        ...
+
+    def tile_hashes(self, tiles: TileList) -> UInt64:
+        """(t, 2) a hash of all that `sample` can read within each tile."""
+        ...

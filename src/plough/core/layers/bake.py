@@ -1,0 +1,59 @@
+"""The bake: what is written for the game. It stands last, and its parameters are for the writers."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from plough.core.parameters import Parameters, choice, flag, number
+from plough.core.scene.facets import Output
+from plough.core.scene.inputs import Inputs
+from plough.core.scene.registry import layer_kind
+
+
+class BakeParameters(Parameters):
+    """What is written for the game."""
+
+    instancing: bool = flag(
+        True,
+        "Instances by extension",
+        group="What to write",
+        help="EXT_mesh_gpu_instancing; off writes a plain node for each placement.",
+    )
+    levels: bool = flag(
+        True,
+        "Levels of detail",
+        group="What to write",
+        help="MSFT_lod in the scene, and each level as a file of its own.",
+    )
+    colliders: Literal["asset", "box", "none"] = choice(
+        "asset",
+        "Colliders",
+        {"asset": "As each asset says", "box": "Boxes", "none": "None"},
+        group="What to write",
+    )
+    textures: bool = flag(True, "Textures", group="What to write")
+    ground_error_near: float = number(
+        2,
+        "Ground is true within",
+        (0.1, 100),
+        soft=(0.5, 20),
+        unit="cm",
+        step=0.5,
+        group="What to write",
+        help="Where something stands; what is placed is set down on the ground that is written.",
+    )
+    ground_error: float = number(
+        10,
+        "and elsewhere within",
+        (0.1, 1000),
+        soft=(1, 100),
+        unit="cm",
+        step=1,
+        group="What to write",
+    )
+
+
+@layer_kind("bake", "Bake", "What is written for the game.", BakeParameters, place="last")
+def evaluate(p: BakeParameters, inputs: Inputs) -> Output:
+    """Nothing of its own: writers take what the other layers came to."""
+    return Output()

@@ -1,0 +1,194 @@
+"""Products, levels of detail, impostors and pictures of variants, over a cache."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from plough.core.arrays import UInt8
+from plough.core.cache import Cache
+from plough.core.errors import FormatError
+from plough.core.formats.images import Load, with_images
+from plough.core.kinds import Product, get_kind
+from plough.core.library.variants import Variant
+from plough.core.mesh.cards import card_quads, make_card
+from plough.core.mesh.material import Material
+from plough.core.mesh.picture import Frame, draw_picture, frame_of, small
+from plough.core.mesh.silhouette import difference, silhouettes
+from plough.core.mesh.unwrap import second_uv
+from plough.core.mesh.value import Mesh
+from plough.core.parameters import build
+
+#: a level is left for the next where the asset's height covers less than this share of the view's
+SCREEN_COVERAGE = (0.34, 0.14, 0.065)
+_VIEW_SLOPE = 2.0 * math.tan(math.radians(25.0))  #: height of a 50 degree view, by distance
+_SMALL = 128  #: pixels a side of the textures that small pictures are drawn with
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """What one level of detail weighs; known without drawing its textures."""
+
+    triangles: int
+    slots: int  #: materials, each a draw call
+    bytes: int  #: of the mesh
+
+
+def switch_distances(height: float, levels: int = 4) -> tuple[float, ...]:
+    """Metres at which each of `levels` but the last gives way to the next, for an asset of `height` metres."""
+    return tuple(height / (c * _VIEW_SLOPE) for c in SCREEN_COVERAGE[: levels - 1])
+
+
+def _no_images(name: str) -> bytes:
+    raise FormatError(f"the image {name} is not here; give the images along with the document")
+
+
+def product_bytes(product: Product) -> int:
+    """Bytes that a product holds: its mesh, its collider, and maps that were drawn with it."""
+    drawn = sum(getattr(m.maps, "nbytes", 0) for m in product.materials.values())
+    pieces = sum(piece.nbytes for piece in product.collider.pieces)
+    return product.mesh.nbytes + drawn + pieces + 2_000 + 200 * product.collider.count
+
+
+class Library:
+    """What variants come to, each made once."""
+
+    def __init__(self, cache: Cache | None = None, load: Load | None = None) -> None:
+        self.cache = cache or Cache()
+        self._load = load or _no_images
+
+    def levels_of(self, variant: Variant) -> int:
+        """How many levels of detail there are, the impostor included."""
+        kind = get_kind(variant.kind)
+        return kind.levels + kind.impostor
+
+    def level(
+        self, variant: Variant, detail: int, check: Callable[[], None] | None = None
+    ) -> Product:
+        """One level of detail, 0 the nearest; an impostor comes after all that the kind makes.
+
+        Args:
+            check: called before the work; may raise to stop.
+        """
+        if detail >= get_kind(variant.kind).levels:
+            return self._impostor(variant, check)
+
+        def make() -> Product:
+            if check is not None:
+                check()
+            kind = get_kind(variant.kind)
+            parameters = build(kind.parameters, variant.parameters, "parameters")
+            made = kind.make(parameters, variant.seed, detail)
+            if not variant.images:
+                return made
+            return replace(
+                made, materials=with_images(made.materials, dict(variant.images), self._load)
+            )
+
+        return self.cache.get(("product", variant.key, detail), make, product_bytes)
+
+    def levels(self, variant: Variant, check: Callable[[], None] | None = None) -> list[Product]:
+        """All levels of detail, nearest first."""
+        return [self.level(variant, d, check) for d in range(self.levels_of(variant))]
+
+    def _impostor(self, variant: Variant, check: Callable[[], None] | None = None) -> Product:
+        """The asset as crossed quads with its own pictures, for the far distance."""
+
+        def make() -> Product:
+            product = self.level(variant, 0, check)
+            albedo = {slot: self._albedo(m) for slot, m in product.materials.items()}
+            if check is not None:
+                check()
+            mesh, materials = make_card(
+                product.mesh, product.materials, albedo, variant.key, form=product.game.card
+            )
+            return replace(product, mesh=mesh, materials=materials)
+
+        return self.cache.get(("impostor", variant.key), make, product_bytes)
+
+    def facts(
+        self, variant: Variant, detail: int, check: Callable[[], None] | None = None
+    ) -> Facts:
+        """What a level weighs; an impostor is not drawn for that."""
+
+        def make() -> Facts:
+            if detail >= get_kind(variant.kind).levels:
+                product = self.level(variant, 0, check)
+                mesh = card_quads(product.mesh, form=product.game.card)
+                return Facts(mesh.triangles, 1, mesh.nbytes)
+            product = self.level(variant, detail, check)
+            return Facts(
+                product.mesh.triangles, max(1, len(product.materials)), product.mesh.nbytes
+            )
+
+        return self.cache.get(("facts", variant.key, detail), make, lambda f: 200)
+
+    def size(
+        self, variant: Variant, check: Callable[[], None] | None = None
+    ) -> tuple[float, float]:
+        """Height and canopy radius in metres."""
+
+        def make() -> tuple[float, float]:
+            product = self.level(variant, 0, check)
+            return product.height, product.canopy_radius
+
+        return self.cache.get(("size", variant.key), make, lambda s: 200)
+
+    def _albedo(self, material: Material) -> UInt8:
+        recipe = material.maps
+        if recipe is None:
+            return np.full((1, 1, 4), 255, np.uint8)
+        return self.cache.get(
+            ("albedo", repr(recipe)), lambda: recipe.draw().albedo, lambda a: a.nbytes
+        )
+
+    def exported(self, variant: Variant, detail: int) -> Mesh:
+        """The mesh of a level as it is written to files: with second texture coordinates where the asset asks for them."""
+        product = self.level(variant, detail)
+        if not product.game.second_uv:
+            return product.mesh
+
+        def make() -> Mesh:
+            return replace(product.mesh, uv1=second_uv(product.mesh))
+
+        return self.cache.get(("exported", variant.key, detail), make, lambda m: m.nbytes)
+
+    def differences(self, variant: Variant, check: Callable[[], None] | None = None) -> list[float]:
+        """By how much the silhouette of each level differs from the nearest: share of pixels over eight views."""
+
+        def make() -> list[float]:
+            levels = self.levels(variant, check)
+            like = levels[0].mesh
+            drawn = []
+            for level in levels:
+                if check is not None:
+                    check()
+                albedo = {slot: self._small(m) for slot, m in level.materials.items()}
+                drawn.append(silhouettes(level.mesh, level.materials, albedo, like))
+            return [difference(drawn[0], other) for other in drawn]
+
+        return self.cache.get(("differences", variant.key), make, lambda d: 200)
+
+    def picture(
+        self, variant: Variant, size: tuple[int, int], detail: int = 0, frame: Frame | None = None
+    ) -> UInt8:
+        """(h, w, 3) a lit picture of the asset; `frame` is its own by default."""
+        product = self.level(variant, detail)
+        albedo = {slot: self._small(material) for slot, material in product.materials.items()}
+        seen = frame or frame_of([product.mesh], size[0] / size[1])
+        return draw_picture(product.mesh, product.materials, albedo, seen, size)
+
+    def _small(self, material: Material) -> UInt8:
+        """The albedo at a size that serves small pictures; recipes that have a size are drawn at it."""
+        recipe = material.maps
+        if recipe is not None and hasattr(recipe, "size"):
+            recipe = replace(recipe, size=min(_SMALL, recipe.size))  # type: ignore[type-var]
+            material = replace(material, maps=recipe)
+        return self.cache.get(
+            ("small", repr(recipe)),
+            lambda: small(self._albedo(material), _SMALL),
+            lambda a: a.nbytes,
+        )

@@ -1,0 +1,66 @@
+"""Whether anything stands near: a hashed grid of cells."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from plough.core.arrays import Bool, Float32, Float64, Int64
+from plough.core.kernels import kernel
+from plough.core.rng import mix
+
+
+@kernel
+def _slot(i: int, k: int, mask: np.uint64) -> int:
+    return int(mix((np.uint64(i) << np.uint64(32)) ^ (np.uint64(k) & np.uint64(0xFFFFFFFF))) & mask)
+
+
+@kernel
+def _buckets(points: Float32, cell: float, slots: int) -> tuple[Int64, Int64]:
+    """Starts of each slot, and the rows of `points` sorted by slot."""
+    mask = np.uint64(slots - 1)
+    n = points.shape[0]
+    starts, slot = np.zeros(slots + 1, np.int64), np.empty(n, np.int64)
+    for i in range(n):
+        slot[i] = _slot(
+            int(math.floor(points[i, 0] / cell)), int(math.floor(points[i, 1] / cell)), mask
+        )
+        starts[slot[i] + 1] += 1
+    for s in range(slots):
+        starts[s + 1] += starts[s]
+    rows, at = np.empty(n, np.int64), starts[:-1].copy()
+    for i in range(n):
+        rows[at[slot[i]]] = i
+        at[slot[i]] += 1
+    return starts, rows
+
+
+@kernel
+def _any_near(x: Float64, z: Float64, points: Float32, reach: float, slots: int) -> Bool:
+    starts, rows = _buckets(points, reach, slots)
+    mask = np.uint64(slots - 1)
+    out = np.zeros(x.shape[0], np.bool_)
+    for i in range(x.shape[0]):
+        ci, ck = int(math.floor(x[i] / reach)), int(math.floor(z[i] / reach))
+        for dk in range(-1, 2):
+            for di in range(-1, 2):
+                s = _slot(ci + di, ck + dk, mask)
+                for e in range(starts[s], starts[s + 1]):
+                    dx, dz = points[rows[e], 0] - x[i], points[rows[e], 1] - z[i]
+                    if dx * dx + dz * dz < reach * reach:
+                        out[i] = True
+                        break
+                if out[i]:
+                    break
+            if out[i]:
+                break
+    return out
+
+
+def any_near(x: Float64, z: Float64, points: Float32, reach: float) -> Bool:
+    """(n,) whether one of `points` (m, 2) lies nearer than `reach` metres to each place (x, z) of the map."""
+    if not len(points) or reach <= 0:
+        return np.zeros(len(x), bool)
+    slots = 1 << max(4, math.ceil(math.log2(2 * len(points))))
+    return _any_near(x, z, np.ascontiguousarray(points, np.float32), reach, slots)

@@ -1,0 +1,136 @@
+"""Facets: what layers come to. Whoever uses results knows facets, never kinds of layer."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Literal
+
+import numpy as np
+
+from plough.core.arrays import Int64
+from plough.core.collider import Collider
+from plough.core.ground.areas import Region
+from plough.core.ground.paths import Curve
+from plough.core.ground.surface import Surface
+from plough.core.hashing import digest, key_of
+from plough.core.library.variants import Variant
+from plough.core.mesh.material import Material
+from plough.core.mesh.value import Mesh
+from plough.core.place.placements import PlacedTile, Placements, joined
+
+FacetName = Literal["surface", "curve", "region", "placements", "solids"]
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing that is wrong, for the person."""
+
+    code: str  #: such as missing-asset
+    text: str  #: a sentence, with the measure
+    severity: Literal["note", "warning", "error"] = "warning"
+    layer: str = ""
+    place: tuple[float, float, float] | None = None  #: metres
+
+
+@dataclass(frozen=True, slots=True)
+class Solid:
+    """A mesh with a place of its own."""
+
+    name: str  #: unique in its layer
+    mesh: Mesh  #: in the scene's own coordinates
+    materials: dict[str, Material]  #: by slot
+    key: str  #: of mesh and materials
+    finish: str = ""  #: what the view dresses it as, where it knows more than a material
+    tile: tuple[int, int] | None = None  #: of those that are made by tile
+    collider: Collider = field(default_factory=Collider)
+
+
+def solid(
+    name: str,
+    mesh: Mesh,
+    materials: dict[str, Material],
+    finish: str = "",
+    tile: tuple[int, int] | None = None,
+    collider: Collider | None = None,
+) -> Solid:
+    """A solid with the key of what it is made of."""
+    arrays = (mesh.positions, mesh.normals, mesh.uv0, mesh.indices, mesh.colors)
+    parts = [digest(a.tobytes()) for a in arrays if a is not None]
+    key = key_of(parts, repr(materials), finish)
+    return Solid(name, mesh, materials, key, finish, tile, collider or Collider())
+
+
+@dataclass(frozen=True, eq=False)
+class TiledPlacements:
+    """Placements by tile, and the variants that they refer to."""
+
+    variants: tuple[Variant, ...] = ()
+    tiles: tuple[PlacedTile, ...] = ()  #: only those that hold any
+
+    @cached_property
+    def count(self) -> int:
+        """Number of placements."""
+        return sum(t.placements.count for t in self.tiles)
+
+    @cached_property
+    def key(self) -> str:
+        """Of all that is placed."""
+        return key_of([v.key for v in self.variants], [(t.x, t.z, t.key) for t in self.tiles])
+
+    def per_variant(self) -> Int64:
+        """(variants,) number of placements of each."""
+        total = np.zeros(len(self.variants), np.int64)
+        for tile in self.tiles:
+            total += np.bincount(tile.placements.variant, minlength=len(total))
+        return total
+
+    def whole(self) -> Placements:
+        """All placements, tile after tile."""
+        return joined([t.placements for t in self.tiles])
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return sum(t.nbytes for t in self.tiles)
+
+
+@dataclass(frozen=True, eq=False)
+class Output:
+    """What a layer comes to."""
+
+    surface: Surface | None = None
+    curves: tuple[Curve, ...] = ()
+    regions: tuple[Region, ...] = ()
+    placements: TiledPlacements | None = None
+    solids: tuple[Solid, ...] = ()
+    findings: tuple[Finding, ...] = ()
+
+    @cached_property
+    def key(self) -> str:
+        """Tells this result from any other."""
+        return key_of(
+            self.surface.key if self.surface else "",
+            [c.key for c in self.curves],
+            [r.key for r in self.regions],
+            self.placements.key if self.placements else "",
+            [(s.name, s.key) for s in self.solids],
+            [f.text for f in self.findings],
+        )
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        arrays: Iterable[int] = (
+            self.surface.nbytes if self.surface else 0,
+            self.placements.nbytes if self.placements else 0,
+            *(s.mesh.nbytes for s in self.solids),
+            *(c.line.nbytes + c.spans.nbytes for c in self.curves),
+            *(r.ring.nbytes for r in self.regions),
+        )
+        return 2_000 + sum(arrays)
+
+    def out_of_sight(self) -> Output:
+        """What a hidden layer still gives to others: nothing that stands or is seen."""
+        return replace(self, placements=None, solids=())

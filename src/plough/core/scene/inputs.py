@@ -1,0 +1,113 @@
+"""What a layer reads while it is evaluated: the surface, what other layers give, the assets of its mix."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import TypeVar
+
+import numpy as np
+
+from plough.core.cache import Cache
+from plough.core.ground.areas import Region
+from plough.core.ground.paths import Curve
+from plough.core.ground.surface import Surface
+from plough.core.library.references import resolve
+from plough.core.library.variants import Variant, variant_of
+from plough.core.place.placements import PlacedTile
+from plough.core.place.variants import Choices
+from plough.core.rng import bits_array, stream
+from plough.core.scene.document import Asset, MixEntry
+from plough.core.scene.facets import Finding, Output
+
+T = TypeVar("T")
+_LAYER = stream("layer.seed")
+
+
+@dataclass(frozen=True, slots=True)
+class Mix:
+    """The variants that a layer may place, and how it chooses among them."""
+
+    variants: tuple[Variant, ...]
+    choices: Choices
+
+
+class Inputs:
+    """What one layer may read; what it asks for and does not find becomes a finding."""
+
+    def __init__(
+        self,
+        layer_id: str,
+        earlier: Mapping[str, Output],
+        assets: Mapping[str, Asset],
+        cache: Cache,
+        check: Callable[[], None],
+    ) -> None:
+        self.layer_id = layer_id
+        self.cache = cache
+        self.check = check  #: to be called between steps; may raise to stop
+        self.findings: list[Finding] = []
+        self._earlier = earlier
+        self._assets = assets
+
+    def find(self, code: str, text: str) -> None:
+        """Tell the person that something is not as it should be."""
+        self.findings.append(Finding(code, text, layer=self.layer_id))
+
+    def seed(self, own: int) -> int:
+        """64 bits from the layer's id and its own seed: two layers with equal seeds still differ."""
+        index = np.array([own], np.uint64)
+        return int(bits_array(int(stream(f"layer {self.layer_id}")), _LAYER, index)[0])
+
+    def surface(self) -> Surface:
+        """What things stand on."""
+        found = next((o.surface for o in self._earlier.values() if o.surface is not None), None)
+        assert found is not None, "the first layer of a scene gives a surface"
+        return found
+
+    def curves(self, ids: Sequence[str]) -> list[Curve]:
+        """The curves that the layers `ids` give."""
+        return [c for o in self._given(ids, "path") for c in o.curves]
+
+    def regions(self, ids: Sequence[str]) -> list[Region]:
+        """The regions that the layers `ids` give."""
+        return [r for o in self._given(ids, "area") for r in o.regions]
+
+    def _given(self, ids: Sequence[str], wanted: str) -> list[Output]:
+        out = []
+        for name in ids:
+            found = self._earlier.get(name)
+            facets = () if found is None else found.curves if wanted == "path" else found.regions
+            if found is None or not facets:
+                text = f"the {wanted} {name!r} is missing, or stands further right than this layer"
+                self.find(f"missing-{wanted}", text)
+                continue
+            out.append(found)
+        return out
+
+    def standing(self) -> list[Sequence[PlacedTile]]:
+        """What earlier layers placed, layer by layer."""
+        return [o.placements.tiles for o in self._earlier.values() if o.placements is not None]
+
+    def mix(self, entries: Sequence[MixEntry]) -> Mix:
+        """The assets of a mix; one that is missing is left out and told."""
+        variants: list[Variant] = []
+        chosen: list[tuple[str, float, Sequence[int]]] = []
+        for entry in entries:
+            asset = self._assets.get(entry.asset)
+            if asset is None:
+                self.find("missing-asset", f"the asset {entry.asset!r} is missing")
+                continue
+            found = resolve(asset, self._assets, asset.id)
+            for text in found.missing:
+                self.find("missing-asset", text)
+            variants += [
+                variant_of(asset.id, asset.name, asset.kind, found.parameters, s, asset.images)
+                for s in asset.seeds
+            ]
+            chosen.append((asset.id, entry.weight, asset.seeds))
+        return Mix(tuple(variants), Choices.of(chosen))
+
+    def kept(self, key: str, make: Callable[[], T], size: Callable[[T], int]) -> T:
+        """The value under `key`, made by `make` when it is not held."""
+        return self.cache.get(("layer", key), make, size)

@@ -1,0 +1,261 @@
+"""The bake: files, counts, the ground that is written, limits."""
+
+import csv
+import io
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import trimesh
+
+from plough.core.bake.bundle import Baker, bake
+from plough.core.errors import TooLargeError
+from plough.core.formats import glb
+from plough.core.formats.glb import read_json
+from plough.core.hashing import digest
+from plough.core.library import Library
+from plough.core.scene import Evaluator, read_document
+from tests.conftest import SMALL
+from tests.core.test_scene import counts, small
+
+WEB = Path(__file__).resolve().parents[2] / "web"
+
+
+def validate(path: Path) -> dict[str, Any]:
+    script = (
+        "const v=require('gltf-validator');const fs=require('fs');"
+        "v.validateBytes(new Uint8Array(fs.readFileSync(process.argv[1])),{maxIssues:200}).then(r=>console.log(JSON.stringify(r.issues)))"
+    )
+    done = subprocess.run(
+        ["node", "-e", script, str(path)], cwd=WEB, capture_output=True, text=True, check=True
+    )
+    return json.loads(done.stdout)  # type: ignore[no-any-return]
+
+
+def test_the_bake_is_valid_complete_and_the_same_each_time(tmp_path: Path) -> None:
+    library = Library()
+    evaluation = Evaluator(library).evaluate(small())
+    seen: list[tuple[int, int]] = []
+    result = bake(evaluation, library, lambda done, known, name: seen.append((done, known)))
+    assert seen == [(k + 1, len(seen)) for k in range(len(seen))]
+    assert bake(Evaluator().evaluate(small()), Library()).files == result.files
+    for name, data in result.files.items():
+        if name.endswith(".glb"):
+            path = tmp_path / Path(name).name
+            path.write_bytes(data)
+            issues = validate(path)
+            assert (issues["numErrors"], issues["numWarnings"]) == (0, 0), issues["messages"][:3]
+    for entry in result.manifest["files"]:
+        assert digest(result.files[entry["path"]]) == entry["blake2b"]
+        assert len(result.files[entry["path"]]) == entry["bytes"]
+    rows = list(csv.DictReader(io.StringIO(result.files["placements.csv"].decode())))
+    placed = counts(evaluation)
+    assert len(rows) == sum(placed.values()) == result.manifest["counts"]["instances"]
+    assert {r["layer"] for r in rows} == set(placed)
+
+
+def instances(document: dict[str, Any], node: dict[str, Any]) -> int:
+    attributes = node["extensions"]["EXT_mesh_gpu_instancing"]["attributes"]
+    return int(document["accessors"][attributes["TRANSLATION"]]["count"])
+
+
+def test_the_scene_file_holds_every_instance_level_and_collider() -> None:
+    library = Library()
+    evaluation = Evaluator(library).evaluate(small())
+    document = read_json(bake(evaluation, library).files["scene.glb"])
+    nodes = document["nodes"]
+    by_name = {n["name"]: n for n in nodes}
+    placed = counts(evaluation)
+    for layer in ("willows", "sedges"):
+        drawn = [nodes[k] for k in by_name[layer]["children"] if "collider" not in nodes[k]["name"]]
+        assert sum(instances(document, n) for n in drawn) == placed[layer]
+        for node in drawn:
+            lower = node["extensions"]["MSFT_lod"]["ids"]
+            assert len(lower) == 3
+            assert all(instances(document, nodes[k]) == instances(document, node) for k in lower)
+            coverage = node["extras"]["MSFT_screencoverage"]
+            assert coverage == sorted(coverage, reverse=True)
+            assert len(coverage) == 4
+    colliders = [nodes[k] for k in by_name["willows"]["children"] if "collider" in nodes[k]["name"]]
+    scattered = evaluation.layer("willows").output.placements
+    assert scattered is not None
+    bodies = [library.level(v, 0).collider.count for v in scattered.variants]
+    expected = int(np.dot(bodies, scattered.per_variant()))
+    assert sum(instances(document, n) for n in colliders) == expected >= placed["willows"]
+    assert all(
+        n["extras"]["blocksMovement"] is True and n["extras"]["collider"] == "capsule"
+        for n in colliders
+    )
+    for material in document["materials"]:
+        assert material["pbrMetallicRoughness"]["metallicFactor"] == 0
+        assert "emissiveFactor" not in material
+    # each variant's mesh stands in the file once a level
+    names = [m["name"] for m in document["meshes"]]
+    assert len(names) == len(set(names))
+
+
+def test_plain_nodes_are_read_by_another_library_with_the_same_counts() -> None:
+    library = Library()
+    plain = {"instancing": False, "levels": False, "colliders": "none", "textures": False}
+    evaluation = Evaluator(library).evaluate(small(bake=plain))
+    result = bake(evaluation, library)
+    scene = trimesh.load(io.BytesIO(result.files["scene.glb"]), file_type="glb")
+    triangles = 0
+    for node in scene.graph.nodes_geometry:
+        _, geometry = scene.graph[node]
+        triangles += len(scene.geometry[geometry].faces)
+    placed = [r.output.placements for r in evaluation.layers if r.output.placements]
+    grown = sum(
+        int(n) * library.level(v, 0).mesh.triangles
+        for p in placed
+        for n, v in zip(p.per_variant(), p.variants, strict=True)
+    )
+    ground = len(scene.geometry[next(g for g in scene.geometry if g.startswith("ground"))].faces)
+    strips = evaluation.layer("dyke").output.solids
+    assert triangles == grown + ground + sum(s.mesh.triangles for s in strips)
+    assert triangles == result.manifest["counts"]["triangles"]
+    nodes = [n for n in read_json(result.files["scene.glb"])["nodes"] if n.get("mesh") is not None]
+    assert len(nodes) == sum(counts(evaluation).values()) + 1 + len(strips)
+
+
+def test_positions_in_the_file_are_those_of_the_placements() -> None:
+    library = Library()
+    evaluation = Evaluator(library).evaluate(small())
+    data = bake(evaluation, library).files["scene.glb"]
+    document = read_json(data)
+    node = next(n for n in document["nodes"] if n["name"].startswith("willows-willow-1"))
+    accessor = document["accessors"][
+        node["extensions"]["EXT_mesh_gpu_instancing"]["attributes"]["TRANSLATION"]
+    ]
+    view = document["bufferViews"][accessor["bufferView"]]
+    start = 12 + 8 + int.from_bytes(data[12:16], "little") + 8 + view["byteOffset"]
+    stored = np.frombuffer(data, "<f4", accessor["count"] * 3, start).reshape(-1, 3)
+    scattered = evaluation.layer("willows").output.placements
+    assert scattered is not None
+    whole = scattered.whole()
+    evaluated = whole.position[whole.variant == 0]
+    assert np.array_equal(stored[:, [0, 2]], evaluated[:, [0, 2]])
+    assert np.abs(stored[:, 1] - evaluated[:, 1]).max() < 0.03, "set down on the written ground"
+
+
+def test_the_parts_are_known_beforehand() -> None:
+    library = Library()
+    baker = Baker(Evaluator(library).evaluate(small()), library)
+    assert [name for name, _ in baker.run()] == baker.parts()
+
+
+def test_another_process_bakes_the_same_bytes(tmp_path: Path) -> None:
+    path, out = tmp_path / "scene.json", tmp_path / "out"
+    path.write_text(json.dumps(SMALL))
+    environment = os.environ | {"PYTHONHASHSEED": "77", "NUMBA_NUM_THREADS": "1"}
+    command = [sys.executable, "-m", "plough", "bake", str(path), "--out", str(out)]
+    subprocess.run(command, env=environment, check=True, capture_output=True)
+    library = Library()
+    files = bake(Evaluator(library).evaluate(read_document(SMALL)), library).files
+    written = {str(p.relative_to(out)): p.read_bytes() for p in out.rglob("*") if p.is_file()}
+    assert written == files
+
+
+STEEP = {"relief": 40, "feature": 24, "resolution": 2}
+
+
+def stands_on(files: dict[str, bytes]) -> np.ndarray:
+    """By how much each row of the table floats over the ground that is written, by another library."""
+    scene = trimesh.load(io.BytesIO(files["scene.glb"]), file_type="glb")
+    ground = scene.geometry[next(g for g in scene.geometry if g.startswith("ground"))]
+    rows = list(csv.DictReader(io.StringIO(files["placements.csv"].decode())))
+    at = np.array([[float(r[k]) for k in ("px", "py", "pz")] for r in rows])
+    _, rays, hit = _down(ground, at)
+    floats = np.full(len(at), np.nan)
+    floats[rays] = at[rays, 1] - hit
+    return floats
+
+
+def _down(ground: trimesh.Trimesh, at: np.ndarray) -> tuple[None, np.ndarray, np.ndarray]:
+    corners = ground.triangles
+    rays, heights = [], []
+    flat = corners[:, :, [0, 2]]
+    low, high = flat.min(axis=1), flat.max(axis=1)
+    for k, p in enumerate(at):
+        near = ((low <= p[[0, 2]]) & (high >= p[[0, 2]])).all(axis=1)
+        for a, b, c in corners[near]:
+            m = np.array([b - a, c - a]).T[[0, 2]]
+            u, v = np.linalg.solve(m, (p - a)[[0, 2]])
+            if u >= -1e-9 and v >= -1e-9 and u + v <= 1 + 1e-9:
+                rays.append(k)
+                heights.append(a[1] + u * (b - a)[1] + v * (c - a)[1])
+                break
+    return None, np.array(rays), np.array(heights)
+
+
+def test_what_is_placed_stands_on_the_ground_that_is_written() -> None:
+    library = Library()
+    rough = {"ground_error": 80, "ground_error_near": 40, "levels": False, "textures": False}
+    document = small(ground=STEEP, bake=rough, willows={"sink": [0, 0]}, sedges={"sink": [0, 0]})
+    result = bake(Evaluator(library).evaluate(document), library)
+    floats = stands_on(result.files)
+    assert np.isfinite(floats).all()
+    assert np.abs(floats).max() < 2e-3
+    assert 0.05 < result.manifest["ground"]["error"] <= 0.82, "and the error is told"
+
+
+def test_equal_assets_have_files_of_their_own() -> None:
+    values = json.loads(json.dumps(SMALL))
+    values["assets"].append({**values["assets"][0], "id": "osier", "name": "Osier"})
+    values["layers"][3]["parameters"]["mix"].append({"asset": "osier"})
+    library = Library()
+    result = bake(Evaluator(library).evaluate(read_document(values)), library)
+    rows = csv.DictReader(io.StringIO(result.files["placements.csv"].decode()))
+    named = {f"levels/{r['asset']}-{r['variant']}-0.glb" for r in rows}
+    assert any("osier" in name for name in named)
+    assert named <= set(result.files)
+
+
+def test_the_table_reads_back_as_the_same_numbers_a_long_way_out() -> None:
+    values = json.loads(json.dumps(SMALL))
+    far = [[-1990, -1990], [-1900, -1990], [-1900, -1900], [-1990, -1900]]
+    values["layers"][0]["parameters"] |= {"size": 4096, "resolution": 8}
+    values["layers"][2]["parameters"]["corners"] = far
+    values["layers"][3]["parameters"] |= {"paths": []}
+    del values["layers"][4]
+    library = Library()
+    evaluation = Evaluator(library).evaluate(read_document(values))
+    baker = Baker(evaluation, library)
+    rows = list(csv.DictReader(io.StringIO(baker._table().decode())))
+    placed = evaluation.layer("willows").output.placements
+    assert placed is not None
+    x = np.array([r["px"] for r in rows], np.float32)
+    assert len(x) > 20
+    assert np.array_equal(x, placed.whole().position[:, 0])
+
+
+def test_plain_nodes_are_counted_with_their_levels_and_colliders_before_the_work(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    library = Library()
+    evaluation = Evaluator(library).evaluate(small(bake={"instancing": False}))
+    placed = evaluation.layer("willows").output.placements
+    assert placed is not None
+    nodes = 0
+    for p in (r.output.placements for r in evaluation.layers if r.output.placements):
+        for n, v in zip(p.per_variant(), p.variants, strict=True):
+            nodes += int(n) * (4 + library.level(v, 0).collider.count)
+    monkeypatch.setattr("plough.core.bake.instances.MOST_NODES", nodes - 1)
+    with pytest.raises(TooLargeError, match=f"instancing: .*{nodes:,}"):
+        next(Baker(evaluation, library).run())
+    monkeypatch.setattr("plough.core.bake.instances.MOST_NODES", nodes)
+    next(Baker(evaluation, library).run())
+
+
+def test_a_file_that_its_format_cannot_hold_is_refused_in_a_sentence(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(glb, "MOST_BYTES", 200_000)
+    library = Library()
+    with pytest.raises(TooLargeError, match=r"^levels: .*GiB"):
+        bake(Evaluator(library).evaluate(small()), library)

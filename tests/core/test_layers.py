@@ -1,0 +1,142 @@
+"""Kinds of layer: one module each, known by nobody."""
+
+import ast
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from plough.core.bake import bake
+from plough.core.formats.glb import read_json
+from plough.core.library import Library
+from plough.core.scene import Evaluator, read_document, registry
+from plough.core.scene.weight import weigh
+from tests.conftest import SMALL
+
+ROOT = Path(__file__).resolve().parents[2]
+CAIRNS = '''
+"""Piles of cairns: small heaps of flat stones beside the paths they mark."""
+
+import numpy as np
+
+from plough.core.mesh.material import Material
+from plough.core.mesh.value import Mesh, Part
+from plough.core.parameters import Parameters, count, number
+from plough.core.place.placements import Placements, cut
+from plough.core.scene.document import MixEntry
+from plough.core.scene.facets import Output, TiledPlacements, solid
+from plough.core.scene.registry import layer_kind
+
+
+class CairnParameters(Parameters):
+    cairns: int = count(5, "Cairns", (1, 99))
+    height: float = number(0.8, "Height", (0.1, 4), unit="m")
+    mix: tuple[MixEntry, ...] = ()
+
+
+@layer_kind("pile of cairns", "Cairns", "Heaps of stones.", CairnParameters, gives=("solids",))
+def evaluate(p, inputs):
+    x = np.linspace(-40, 40, p.cairns)
+    at = inputs.surface().sample(x, np.full(p.cairns, 9.0)).position.astype(np.float32)
+    corner = np.array([[-1, 0, -1], [0, 0, 1], [1, 0, -1], [0, 1, 0]], np.float32) * p.height
+    faces = np.array([[0, 2, 1], [0, 1, 3], [1, 2, 3], [2, 0, 3]], np.uint32)
+    stones = []
+    for k, place in enumerate(at):
+        normals = np.tile(np.array([0, 1, 0], np.float32), (4, 1))
+        mesh = Mesh(corner + place, normals, corner[:, :2], faces, (Part("stone", 0, 4),))
+        stones.append(solid(f"{k}", mesh, {"stone": Material("stone", color=(0.3, 0.3, 0.28))}))
+    mix, n = inputs.mix(p.mix), np.arange(p.cairns, dtype=np.uint64)
+    ids = n + np.uint64(inputs.seed(0))
+    turn, size = np.tile(np.float32([0, 0, 0, 1]), (p.cairns, 1)), np.ones((p.cairns, 3), "f4")
+    tufts = Placements(ids, mix.choices.choose(ids), at + np.float32([1, 0, 0]), turn, size)
+    return Output(solids=tuple(stones), placements=TiledPlacements(mix.variants, tuple(cut(tufts))))
+'''
+
+
+@pytest.fixture
+def cairns() -> Iterator[dict[str, Any]]:
+    """A scene with a layer of a kind that nothing else has heard of."""
+    assert len([line for line in CAIRNS.splitlines() if line.strip()]) <= 40
+    exec(compile(CAIRNS, "cairns", "exec"), {"__name__": "cairns"})
+    layer = {
+        "id": "marks",
+        "kind": "pile of cairns",
+        "name": "Marks",
+        "parameters": {"cairns": 7, "mix": [{"asset": "sedge"}]},
+    }
+    yield {**SMALL, "layers": [*SMALL["layers"][:3], layer, *SMALL["layers"][4:]]}
+    del registry._KINDS["pile of cairns"]
+
+
+def test_a_kind_of_one_module_is_evaluated_weighed_and_baked(cairns: dict[str, Any]) -> None:
+    library = Library()
+    evaluation = Evaluator(library).evaluate(read_document(cairns))
+    output = evaluation.layer("marks").output
+    assert len(output.solids) == 7
+    weight = weigh(evaluation, library, (0, 2, 0))["marks"]
+    assert weight.instances == 14
+    assert weight.triangles > 28
+    result = bake(evaluation, library)
+    nodes = {n["name"]: n for n in read_json(result.files["scene.glb"])["nodes"]}
+    assert len(nodes["marks solids"]["children"]) == 7
+    assert nodes["marks"]["extras"]["placements"] == 7
+    assert result.files["placements.csv"].decode().count(",marks,sedge,") == 7
+    sedges = evaluation.layer("sedges").output.placements
+    assert sedges is not None
+    standing = output.placements
+    assert standing is not None
+    gap = sedges.whole().position[:, None, [0, 2]] - standing.whole().position[None, :, [0, 2]]
+    assert np.linalg.norm(gap, axis=2).min() >= 2 - 1e-4, "later layers give way to it"
+
+
+def sources() -> Iterator[Path]:
+    yield from (p for p in (ROOT / "src").rglob("*.py") if p.parent.name != "layers")
+    for suffix in ("*.ts", "*.svelte"):
+        web = (ROOT / "web" / "src").rglob(suffix)
+        yield from (p for p in web if "layers" not in p.parts and p.name != "schema.ts")
+
+
+def test_nobody_decides_by_a_kind_of_layer() -> None:
+    names = set(registry.all_layer_kinds()) | {"along", "brush", "wall", "by_hand", "street"}
+    word = "|".join(sorted(names))
+    decides = re.compile(
+        rf"kind\w* *(===?|!==?) *[\"']({word})[\"']|[\"']({word})[\"'] *(===?|!==?) *[\w.]*kind"
+        rf"|kind\w* (not )?in *[(\[{{][^)\]}}]*[\"']({word})[\"']"
+        rf"|[(\[{{][^)\]}}]*[\"']({word})[\"'][^)\]}}]*[)\]}}]\.(includes|has)\(\w*\.?kind"
+    )
+    assert decides.search('if layer.kind == "scatter"')
+    assert decides.search("['path', 'area'].includes(layer.kind)")
+    found = [
+        f"{path.relative_to(ROOT)}: {line.strip()}"
+        for path in sources()
+        for line in path.read_text().splitlines()
+        if decides.search(line)
+    ]
+    assert found == []
+
+
+def test_only_layers_and_the_bake_import_kinds_of_layer() -> None:
+    for path in (ROOT / "src").rglob("*.py"):
+        if path.parent.name in ("layers", "bake"):
+            continue
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ImportFrom):
+                assert not (node.module or "").startswith("plough.core.layers"), path
+
+
+@pytest.mark.parametrize("name", registry.all_layer_kinds())
+def test_every_kind_says_what_its_results_hold(name: str) -> None:
+    kind = registry.get_layer_kind(name)
+    evaluation = Evaluator().evaluate(read_document(SMALL))
+    output = next(r.output for r in evaluation.layers if r.layer.kind == name)
+    held = {
+        "surface": output.surface is not None,
+        "curve": bool(output.curves),
+        "region": bool(output.regions),
+        "placements": output.placements is not None,
+    }
+    assert {facet for facet, there in held.items() if there} == set(kind.gives) - {"solids"}
+    assert not output.solids or "solids" in kind.gives

@@ -1,0 +1,43 @@
+/** What the service says of kinds of layer. */
+import type { Kind, Layer, LayerView, Row } from '../api/client';
+import { app } from '../state/app.svelte';
+import { big } from '../state/values';
+
+/** What the service says of a kind. */
+export function kindOf(name: string): Kind | undefined {
+  return app.layers.find((k) => k.name === name);
+}
+
+export function rowsOf(name: string): Row[] {
+  return kindOf(name)?.parameters ?? [];
+}
+
+/** Whether every scene has exactly one layer of the kind, in its place. */
+export function fixed(kind: string): boolean {
+  return (kindOf(kind)?.place ?? 'middle') !== 'middle';
+}
+
+/** The parameter that holds points drawn on the ground, where the kind has one. */
+export function drawn(kind: string): Row | undefined {
+  return rowsOf(kind).find((r) => r.control === 'points');
+}
+
+/** The parameter that holds the assets that it bears, where the kind has one. */
+export function mixOf(kind: string): Row | undefined {
+  return rowsOf(kind).find((r) => r.control === 'mix');
+}
+
+/** Layers that give a facet. */
+export function giving(layers: Layer[], facet: string): Layer[] {
+  return layers.filter((l) => kindOf(l.kind)?.gives?.includes(facet));
+}
+
+/** What a layer came to, in a word. */
+export function amount(view: LayerView): string {
+  if (view.placements) return view.placements.count.toLocaleString('en');
+  if (view.surface) return `${view.surface.size.toLocaleString('en')} m`;
+  if (view.curves?.length) return `${Math.round(view.curves.reduce((sum, c) => sum + c.length, 0))} m`;
+  if (view.regions?.length) return `${big(Math.round(view.regions.reduce((sum, r) => sum + r.area, 0)))} m²`;
+  if (view.solids?.length) return view.solids.length.toLocaleString('en');
+  return '';
+}

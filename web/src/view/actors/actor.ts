@@ -1,0 +1,31 @@
+/** Actors: one shows one facet of one layer in the view, of whatever kind the layer is. */
+import type * as THREE from 'three';
+import type { LayerView } from '../../api/client';
+import type { Stage } from '../stage';
+
+/** What a picture is about to be drawn with. */
+export interface Frame {
+  camera: THREE.PerspectiveCamera;
+  frustum: THREE.Frustum;
+  coarse: boolean; // the camera moves
+  shadows: THREE.Sphere | null; // where shadows are wanted
+}
+
+export interface Actor {
+  /** Bring it in step with what the layer came to; what was shown stays until the new is there. */
+  sync(view: LayerView, signal: AbortSignal): Promise<void>;
+  /** The space that it takes up; empty where it shows nothing. */
+  bounds(): THREE.Box3;
+  /** The nearest point of a ray that it meets. */
+  pick(ray: THREE.Ray): THREE.Vector3 | null;
+  /** Before a picture. */
+  prepare(frame: Frame): void;
+  setVisible(visible: boolean): void;
+  dispose(): void;
+}
+
+/** Makes the actor of a facet; `has` tells whether a layer's result holds it. */
+export interface Facet {
+  has(view: LayerView): boolean;
+  make(stage: Stage): Actor;
+}

@@ -1,0 +1,101 @@
+/** Meshes with a place of their own, dressed in the finish that their layer gives them. */
+import * as THREE from 'three';
+import type { LayerView } from '../../api/client';
+import { mesh } from '../glb';
+import { pathMaterial } from '../finishes';
+import type { Stage } from '../stage';
+import { Water } from '../water';
+import type { Actor, Frame } from './actor';
+
+interface Shown {
+  address: string;
+  meshes: THREE.Mesh[];
+}
+
+export class SolidsActor implements Actor {
+  private readonly group = new THREE.Group();
+  private readonly shown = new Map<string, Shown>();
+  private water: Water | null = null;
+
+  constructor(private readonly stage: Stage) {
+    stage.scene.add(this.group);
+  }
+
+  async sync(view: LayerView, signal: AbortSignal) {
+    const wanted = new Map((view.solids ?? []).map((s) => [s.name, s]));
+    const loaded = await Promise.all(
+      [...wanted.values()]
+        .filter((s) => this.shown.get(s.name)?.address !== s.mesh)
+        .map(async (s) => ({ solid: s, loaded: await mesh(s.mesh) })),
+    );
+    if (signal.aborted) return;
+    for (const [name, old] of this.shown)
+      if (wanted.get(name)?.mesh !== old.address) {
+        old.meshes.forEach((m) => m.removeFromParent());
+        this.shown.delete(name);
+      }
+    for (const { solid, loaded: found } of loaded) {
+      const meshes = found.parts.map((part) => this.dress(part.geometry, part.material, solid.finish));
+      for (const m of meshes) if (m.visible) this.group.add(m);
+      this.shown.set(solid.name, { address: solid.mesh, meshes });
+    }
+    this.flood([...wanted.values()].find((s) => s.finish === 'water')?.name);
+  }
+
+  private dress(geometry: THREE.BufferGeometry, material: THREE.Material, finish: string): THREE.Mesh {
+    const made = new THREE.Mesh(geometry, finish.startsWith('path ') ? pathMaterial(finish.slice(5)) : material);
+    made.receiveShadow = true;
+    made.visible = finish !== 'water'; // it has an actor's own surface, with what it mirrors
+    if (finish.startsWith('path ')) made.renderOrder = 2;
+    else made.castShadow = true;
+    return made;
+  }
+
+  private flood(name: string | undefined) {
+    const box = new THREE.Box3();
+    for (const m of this.shown.get(name ?? '')?.meshes ?? []) {
+      m.geometry.computeBoundingBox();
+      if (m.geometry.boundingBox) box.union(m.geometry.boundingBox);
+    }
+    if (box.isEmpty()) return this.drain();
+    if (!this.water) this.stage.scene.add((this.water = new Water(this.stage.atmosphere)).mesh);
+    this.water.set(box.max.y, box.max.x - box.min.x);
+  }
+
+  private drain() {
+    this.water?.mesh.removeFromParent();
+    this.water?.dispose();
+    this.water = null;
+  }
+
+  /** The height of standing water; null where there is none. */
+  get waterLevel(): number | null {
+    return this.water?.mesh.position.y ?? null;
+  }
+
+  bounds() {
+    const box = new THREE.Box3();
+    for (const { meshes } of this.shown.values()) for (const m of meshes) if (m.visible) box.expandByObject(m);
+    return box;
+  }
+
+  pick(ray: THREE.Ray) {
+    const caster = new THREE.Raycaster();
+    caster.ray.copy(ray);
+    return caster.intersectObject(this.group)[0]?.point ?? null;
+  }
+
+  prepare({ camera, coarse }: Frame) {
+    this.water?.reflect(this.stage.renderer, this.stage.scene, camera, this.stage.atmosphere.dome, coarse);
+  }
+
+  setVisible(visible: boolean) {
+    this.group.visible = visible;
+    if (this.water) this.water.mesh.visible = visible;
+  }
+
+  dispose() {
+    this.drain();
+    this.stage.scene.remove(this.group);
+  }
+}

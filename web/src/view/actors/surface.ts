@@ -1,0 +1,51 @@
+/** What things stand on. */
+import * as THREE from 'three';
+import type { LayerView } from '../../api/client';
+import { buffer } from '../blobs';
+import { Ground, HeightField } from '../ground';
+import type { Stage } from '../stage';
+import type { Actor, Frame } from './actor';
+
+export class SurfaceActor implements Actor {
+  readonly ground = new Ground();
+  private shown = '';
+
+  constructor(private readonly stage: Stage) {
+    stage.scene.add(this.ground.group);
+  }
+
+  get field(): HeightField | null {
+    return this.ground.field;
+  }
+
+  async sync(view: LayerView, signal: AbortSignal) {
+    const surface = view.surface;
+    if (!surface || surface.heights === this.shown) return;
+    const data = await buffer(surface.heights, signal);
+    if (signal.aborted) return;
+    this.shown = surface.heights;
+    this.ground.set(new HeightField(new Float32Array(data), surface.samples, surface.size));
+  }
+
+  bounds() {
+    const half = (this.field?.size ?? 100) / 2;
+    return new THREE.Box3(new THREE.Vector3(-half, -2, -half), new THREE.Vector3(half, 12, half));
+  }
+
+  pick(ray: THREE.Ray) {
+    return this.field?.hit(ray) ?? null;
+  }
+
+  prepare({ camera, coarse }: Frame) {
+    this.ground.prepare(camera, coarse);
+  }
+
+  setVisible(visible: boolean) {
+    this.ground.group.visible = visible;
+  }
+
+  dispose() {
+    this.ground.dispose();
+    this.stage.scene.remove(this.ground.group);
+  }
+}
