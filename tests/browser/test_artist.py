@@ -17,7 +17,7 @@ from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Page
 from tests.conftest import SMALL
-from tests.core.test_scene import validate
+from tests.core.test_bake import validate
 
 
 @pytest.fixture

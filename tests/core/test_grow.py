@@ -403,10 +403,10 @@ def test_a_young_tree_is_the_same_tree() -> None:
 @given(n=st.integers(20, 400), more=st.integers(1, 300))
 @settings(max_examples=10, deadline=None)
 def test_more_points_of_a_crown_keep_the_others(n: int, more: int) -> None:
-    from plough.core.grow.crown import crown_points
+    from plough.core.grow.crown import CrownBody, crown_points
 
-    table = np.linspace(1, 0.2, 65).astype(np.float32)
-    few, many = (crown_points(4, k, table, 2.0, 8.0, 3.0, 0.5) for k in (n, n + more))
+    body = CrownBody(np.linspace(1, 0.2, 65).astype(np.float32), 2.0, 8.0, 3.0, 0.5)
+    few, many = (crown_points(4, k, body) for k in (n, n + more))
     assert many[:n].tobytes() == few.tobytes()
     assert (few[:, 1] >= 2.0).all() and (few[:, 1] <= 8.0).all()
 

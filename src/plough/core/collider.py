@@ -10,6 +10,7 @@ import numpy as np
 
 from plough.core.arrays import Float32
 from plough.core.parameters import Parameters, choice, flag
+from plough.core.vectors import across
 
 
 class GameParameters(Parameters):
@@ -108,11 +109,9 @@ def _triple(p: Float32) -> tuple[float, float, float]:
 def _rings(points: Float32, radius: Float32, sides: int = 8) -> Float32:
     axis = points[1] - points[0]
     axis = axis / max(1e-9, float(np.linalg.norm(axis)))
-    across = np.cross(axis, [0.0, 0.0, 1.0] if abs(axis[2]) < 0.9 else [1.0, 0.0, 0.0])
-    across /= np.linalg.norm(across)
-    other = np.cross(axis, across)
+    one, other = across(axis.astype(np.float64))
     a = np.arange(sides) * 2 * math.pi / sides
-    ring = np.cos(a)[:, None] * across + np.sin(a)[:, None] * other
+    ring = np.cos(a)[:, None] * one + np.sin(a)[:, None] * other
     return np.concatenate([p + r * ring for p, r in zip(points, radius, strict=True)]).astype(
         np.float32
     )

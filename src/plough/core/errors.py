@@ -29,8 +29,8 @@ class FormatError(PloughError):
     """A file of a known format is damaged or holds something that cannot be read."""
 
 
-class TooLargeError(PloughError):
-    """The result would exceed a stated limit; the message names the limit and what to lower."""
+class TooLargeError(ParameterError):
+    """The result would exceed a stated limit; `field` is what to lower, the message says the limit."""
 
 
 class Superseded(PloughError):

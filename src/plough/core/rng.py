@@ -70,3 +70,13 @@ def bits_array(seed: int, stream: np.uint64, index: UInt64) -> UInt64:
 def uniform_array(seed: int, stream: np.uint64, index: UInt64) -> Float64:
     """Numbers in [0, 1) for each of `index` (n,) uint64; equals `uniform` element by element."""
     return (bits_array(seed, stream, index) >> _S11).astype(np.float64) * _UNIT
+
+
+def symmetric_array(seed: int, stream: np.uint64, index: UInt64) -> Float64:
+    """Numbers in [-1, 1) for each of `index` (n,) uint64; equals `symmetric` element by element."""
+    return 2.0 * uniform_array(seed, stream, index) - 1.0
+
+
+def seed_for(seed: int, purpose: str) -> np.uint64:
+    """64 bits for a purpose that needs a seed of its own."""
+    return np.uint64(bits_array(seed, stream(purpose), np.zeros(1, np.uint64))[0])

@@ -20,7 +20,7 @@ from starlette.middleware.base import RequestResponseEndpoint
 from starlette.middleware.gzip import GZipMiddleware
 
 import plough
-from plough.core.errors import DocumentError, ParameterError, PloughError, Superseded, TooLargeError
+from plough.core.errors import ParameterError, PloughError, Superseded
 from plough.core.library import Library
 from plough.core.scene import Evaluator
 from plough.service.accounts import COOKIE, account_of, scene_for
@@ -58,7 +58,7 @@ def _plough_problem(_: Request, error: Exception) -> Response:
             str(error),
             errors=[{"field": error.field, "message": error.message, "limit": error.limit}],
         )
-    if isinstance(error, DocumentError | TooLargeError | PloughError):
+    if isinstance(error, PloughError):
         field = str(error).split(":", 1)[0] if ":" in str(error) else ""
         return problem(
             422,

@@ -10,6 +10,7 @@ from scipy.spatial import ConvexHull
 from plough.core.arrays import Float32, Float64
 from plough.core.collider import Capsule, Collider
 from plough.core.mesh.value import Mesh, Part
+from plough.core.vectors import across
 
 _SIDES, _RINGS = 8, 2
 
@@ -19,9 +20,8 @@ def _frame(capsule: Capsule) -> tuple[Float64, Float64, float]:
     axis = b - a
     length = float(np.linalg.norm(axis))
     y = axis / max(length, 1e-9)
-    x = np.cross(y, [0.0, 0.0, 1.0] if abs(y[2]) < 0.9 else [1.0, 0.0, 0.0])
-    x /= np.linalg.norm(x)
-    return a, np.stack([x, y, np.cross(x, y)]), length
+    z, x = across(y)
+    return a, np.stack([x, y, z]), length
 
 
 def _closed(positions: Float64, faces: list[tuple[int, int, int]]) -> Mesh:

@@ -38,7 +38,8 @@ def shapes(
         out.append(assemble(q, seed, aged(orders, float(age), fixed=True), 0, orders)[0])
         if out[0].vertices * len(ages) > MOST_VALUES:
             raise TooLargeError(
-                f"the film would have {out[0].vertices * len(ages):,} vertices; the limit is {MOST_VALUES:,}: lower the fullness or the shapes"
+                "fullness",
+                f"the film would have {out[0].vertices * len(ages):,} vertices; the limit is {MOST_VALUES:,}: lower the fullness or the shapes",
             )
         if check is not None:
             check(len(out))

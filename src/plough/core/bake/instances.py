@@ -62,8 +62,9 @@ class InstanceWriter:
         )
         if nodes > MOST_NODES:
             raise TooLargeError(
-                f"instancing: the scene would have {nodes:,} plain nodes, levels and colliders included;"
-                f" the limit is {MOST_NODES:,}: switch instances on, or lower the fill"
+                "instancing",
+                f"the scene would have {nodes:,} plain nodes, levels and colliders included;"
+                f" the limit is {MOST_NODES:,}: switch instances on, or lower the fill",
             )
 
     def _bodies(self, product: Product) -> list[Any]:

@@ -68,8 +68,9 @@ class GlbBuilder:
         padded = data + b"\0" * (-len(data) % 4)
         if self._length + len(padded) > MOST_BYTES:
             raise TooLargeError(
-                f"levels: the file would have more than {MOST_BYTES / 2**30:.1f} GiB, the most that GLB holds;"
-                " switch levels of detail or textures off, or lower the fill"
+                "levels",
+                f"the file would have more than {MOST_BYTES / 2**30:.1f} GiB, the most that GLB holds;"
+                " switch levels of detail or textures off, or lower the fill",
             )
         self._chunks.append(padded)
         self._length += len(padded)

@@ -213,7 +213,8 @@ def samples(p: TerrainParameters) -> int:
     n = math.ceil(p.size / p.resolution) + 1
     if n > MOST_SAMPLES:
         raise TooLargeError(
-            f"resolution: {p.size:g} m at {p.resolution:g} m would take {n:,} samples a side; the limit is {MOST_SAMPLES:,}: raise the sample spacing to {p.size / (MOST_SAMPLES - 1):.2f} m or lower the size"
+            "resolution",
+            f"{p.size:g} m at {p.resolution:g} m would take {n:,} samples a side; the limit is {MOST_SAMPLES:,}: raise the sample spacing to {p.size / (MOST_SAMPLES - 1):.2f} m or lower the size",
         )
     return n
 

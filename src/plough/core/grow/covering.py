@@ -43,6 +43,7 @@ from plough.core.parameters import (
 )
 
 MOST_TRIANGLES = 600_000  #: a recipe that would exceed this is refused
+MOST_LEAVES = 400_000  #: or cards
 KEEP = (1.0, 0.7, 0.18)  #: share of the leaves, by level of detail
 
 
@@ -207,16 +208,17 @@ def leaf_shape_of(p: Woody, detail: int) -> Shape:
 
 def check_leaves(p: Woody, detail: int, bearing: list[Order]) -> None:
     """Raises `TooLargeError` before more leaves are hung on `bearing` than a plant may bear."""
-    expected = sum(float(o.full.sum()) * p.leaf_count + o.count for o in bearing) * KEEP[detail]
     each = int(leaf_shape_of(p, detail).indices.shape[0])
+    expected = sum(float(o.full.sum()) * p.leaf_count + o.count for o in bearing) * KEEP[detail]
+    many = f"the plant would bear about {expected:,.0f} leaves or cards"
     if p.leaf_form != "lumps" and expected * each > MOST_TRIANGLES:
+        limit = f"{MOST_TRIANGLES:,} triangles"
+        message = f"{many} of {each} triangles; the limit is {limit}: lower the amount"
+        raise TooLargeError("leaf_count", message, limit=limit)
+    if expected > MOST_LEAVES:
+        limit = f"{MOST_LEAVES:,}"
         raise TooLargeError(
-            f"the plant would bear about {expected:,.0f} leaves or cards of {each} triangles; the limit is {MOST_TRIANGLES:,} triangles: "
-            "lower the amount or the limbs"
-        )
-    if expected > 400_000:
-        raise TooLargeError(
-            f"the plant would bear about {expected:,.0f} leaves or cards; the limit is 400,000: lower the amount or the limbs"
+            "leaf_count", f"{many}; the limit is {limit}: lower the amount", limit=limit
         )
 
 

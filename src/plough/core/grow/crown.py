@@ -1,43 +1,50 @@
-"""Crowns filled by attraction points (space colonisation, Runions, Lane and Prusinkiewicz 2007).
+"""Crowns filled by attraction points.
 
-Points are strewn in the crown; each draws the nearest wood towards it and is gone when wood comes close. The wood that results is a
-graph of nodes; it is told as orders of limbs, the thickest way onwards being the limb itself, the others its children.
+As in space colonisation (Runions, Lane and Prusinkiewicz 2007), points strewn in the crown draw the
+wood to them, and a point that wood has come near to draws no more. Here they do so generation by
+generation, each three times as many as all before: every point of a generation draws one branch
+from the nearest wood that earlier generations left. So a branch hangs on its own point and on the
+generations before it, on nothing else, and more points leave all branches where they were; only
+how thick they are follows what they feed.
 """
 
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
+from scipy.spatial import cKDTree
 
-from plough.core.arrays import Float32, Float64, Int64
-from plough.core.errors import ParameterError
-from plough.core.grow.skeleton import Order, fates
-from plough.core.kernels import kernel
-from plough.core.rng import mix, stream, uniform, uniform_array
+from plough.core.arrays import Bool, Float32, Float64, Int64, UInt64
+from plough.core.grow.skeleton import Order, births, fates
+from plough.core.rng import bits_array, stream, uniform_array
+from plough.core.vectors import across, unit
 
-MOST_NODES = 60_000
-_HIGH, _ROUND, _OUT, _WANDER = (stream(f"crown.{n}") for n in ("high", "round", "out", "wander"))
+MOST_ORDERS = 8  #: stems included; wood of the last bears no more
+_FIRST, _TIMES = 24, 3  #: points of the first generation, and of all by those before
+_CHOICES = 8  #: nearest places that a branch may leave from
+_HIGH, _ROUND, _OUT = (stream(f"crown.{n}") for n in ("high", "round", "out"))
+_BRANCH, _WANDER = stream("crown.branch"), stream("crown.wander")
 
 
-def crown_points(
-    seed: int,
-    count: int,
-    profile: Float32,
-    low: float,
-    high: float,
-    radius: float,
-    shell: float,
-    form: Float64 | None = None,
-) -> Float64:
-    """(count, 3) points in a body of revolution, or in one of any `form`; more points keep the earlier ones.
+@dataclass(frozen=True, slots=True)
+class CrownBody:
+    """The body that a crown fills: one of revolution, or one of any form."""
 
-    Args:
-        profile: (n,) radii from the crown's foot to its top, times `radius` metres.
-        low, high: metres above the ground.
-        shell: 0 fills the body evenly, 1 draws the points to its surface.
-        form: (rows, columns) radii from foot to top and once round, in place of the profile.
-    """
+    profile: Float32  #: (n,) radii from the foot to the top, times `radius`
+    low: float  #: metres above the ground
+    high: float  #: metres above the ground
+    radius: float  #: metres
+    shell: float  #: 0 fills the body evenly, 1 draws to its surface
+    form: Float64 | None = None  #: (rows, columns) radii once round, in place of the profile
+
+
+def crown_points(seed: int, count: int, body: CrownBody) -> Float64:
+    """(count, 3) points in a body; more points keep the earlier ones."""
+    profile, form, radius = body.profile, body.form, body.radius
+    low, high, shell = body.low, body.high, body.shell
     if form is not None:
         profile = np.sqrt((form**2).mean(axis=1)).astype(np.float32)
     index = np.arange(count, dtype=np.uint64)
@@ -70,262 +77,234 @@ def radius_at(form: Float64, height: Float64, turn: Float64) -> Float64:
     )
 
 
-@kernel
-def _colonise(
-    seed: np.uint64,
-    goals: Float64,
-    nodes: Float64,
-    root: int,
-    step: float,
-    influence: float,
-    kill: float,
-    up: float,
-    wander: float,
-    most: int,
-) -> tuple[Float64, Int64, Int64, int]:
-    """Places, parents and rounds of birth of all nodes; the first `root` are given."""
-    place = np.empty((most, 3))
-    parent = np.full(most, -1, np.int64)
-    born = np.zeros(most, np.int64)
-    place[:root] = nodes
-    pull = np.zeros((most, 3))
-    drawn = np.zeros(most, np.int64)
-    m = goals.shape[0]
-    nearest, distance = np.full(m, -1, np.int64), np.full(m, 1e30)
-    n, seen, rounds = root, 0, 0
-    while n < most and rounds < 600:
-        rounds += 1
-        for g in range(m):
-            if distance[g] < 0.0:
-                continue
-            for k in range(seen, n):
-                d = (
-                    (goals[g, 0] - place[k, 0]) ** 2
-                    + (goals[g, 1] - place[k, 1]) ** 2
-                    + (goals[g, 2] - place[k, 2]) ** 2
-                )
-                if d < distance[g]:
-                    distance[g], nearest[g] = d, k
-            if distance[g] < kill * kill:
-                distance[g] = -1.0
-        seen = n
-        active = 0
-        for g in range(m):
-            if distance[g] < 0.0 or distance[g] > influence * influence:
-                continue
-            k = nearest[g]
-            s = 1.0 / math.sqrt(distance[g])
-            for a in range(3):
-                pull[k, a] += (goals[g, a] - place[k, a]) * s
-            drawn[k] += 1
-            active += 1
-        if active == 0:
-            # nothing within reach: the nearest wood of all sets out for its goal, so that any crown is reached
-            best = -1
-            for g in range(m):
-                if distance[g] >= 0.0 and (best < 0 or distance[g] < distance[best]):
-                    best = g
-            if best < 0:
-                break
-            k = nearest[best]
-            s = 1.0 / math.sqrt(distance[best])
-            for a in range(3):
-                pull[k, a] = (goals[best, a] - place[k, a]) * s
-            drawn[k] = 1
-        grew = False
-        for k in range(seen):
-            if drawn[k] == 0:
-                continue
-            dx, dy, dz = pull[k, 0], pull[k, 1], pull[k, 2]
-            s = 1.0 / max(1e-9, math.sqrt(dx * dx + dy * dy + dz * dz))
-            i = np.uint64(k * 4)
-            dx = dx * s + wander * (2.0 * uniform(seed, _WANDER, i) - 1.0)
-            dy = dy * s + up + wander * (2.0 * uniform(seed, _WANDER, i + np.uint64(1)) - 1.0)
-            dz = dz * s + wander * (2.0 * uniform(seed, _WANDER, i + np.uint64(2)) - 1.0)
-            s = step / max(1e-9, math.sqrt(dx * dx + dy * dy + dz * dz))
-            pull[k, 0], pull[k, 1], pull[k, 2] = 0.0, 0.0, 0.0
-            drawn[k] = 0
-            x, y, z = place[k, 0] + dx * s, place[k, 1] + dy * s, place[k, 2] + dz * s
-            twice = False
-            for c in range(seen, n):
-                if parent[c] == k:
-                    twice = True
-            for c in range(k + 1, seen):
-                if (
-                    parent[c] == k
-                    and (place[c, 0] - x) ** 2 + (place[c, 1] - y) ** 2 + (place[c, 2] - z) ** 2
-                    < 0.2 * step * step
-                ):
-                    twice = True
-            if twice or n >= most:
-                continue
-            place[n, 0], place[n, 1], place[n, 2] = x, y, z
-            parent[n], born[n] = k, rounds
-            n += 1
-            grew = True
-        if not grew:
-            # two goals hold a node in balance: the nearest of them is given up
-            best = -1
-            for g in range(m):
-                if distance[g] >= 0.0 and (best < 0 or distance[g] < distance[best]):
-                    best = g
-            if best < 0:
-                break
-            distance[best] = -1.0
-    return place[:n], parent[:n], born[:n], rounds
+class Filling(NamedTuple):
+    """How branches fill a crown; lengths in metres."""
+
+    step: float  #: between two places of a branch that others may leave from
+    reach: float  #: no branch is longer
+    stop: float  #: a point this near to wood draws no more
+    up: float  #: how much branches turn upwards
+    wander: float  #: how crooked they are, by their length
+    start: float  #: share of the stems below which no branch leaves
+    thinnest: float  #: radius of a twig
+    exponent: float  #: of the pipe model
+    thickness: float  #: of a branch by its parent, at most
+    dead: float  #: share of the branches
 
 
-@kernel
-def _weights(parent: Int64, root: int, exponent: float) -> tuple[Float64, Int64]:
-    """Pipe-model weight (radius to the power of `exponent`) of each node, and the child through which most of it runs."""
-    n = parent.shape[0]
-    weight, main = np.zeros(n), np.full(n, -1, np.int64)
-    best = np.zeros(n)
-    for k in range(n - 1, root - 1, -1):
-        if weight[k] == 0.0:
-            weight[k] = 1.0
-        q = parent[k]
-        weight[q] += weight[k]
-        if q >= root and weight[k] > best[q]:
-            best[q], main[q] = weight[k], k
-    return weight, main
+@dataclass(frozen=True, slots=True)
+class _Wood:
+    """Places that a branch may leave from, as arrays of n rows."""
+
+    place: Float64  #: (n, 3) metres
+    heading: Float64  #: (n, 3) unit
+    order: Int64
+    row: Int64  #: of the branch, in its order
+    at: Float64  #: along the branch, in [0, 1]
+
+    def taken(self, rows: Int64) -> _Wood:
+        return _Wood(*(getattr(self, name)[rows] for name in _Wood.__slots__))
 
 
-def _resample(line: Float64, values: Float64, points: int) -> tuple[Float32, Float32]:
-    far = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
-    at = np.linspace(0.0, far[-1], points)
-    course = np.stack([np.interp(at, far, line[:, k]) for k in range(3)], axis=1)
-    return course.astype(np.float32), np.interp(at, far, values).astype(np.float32)
+def _joined(parts: list[_Wood]) -> _Wood:
+    return _Wood(*(np.concatenate([getattr(p, n) for p in parts]) for n in _Wood.__slots__))
 
 
-def fill_crown(
-    seed: int,
-    orders: list[Order],
-    goals: Float64,
-    step: float,
-    influence: float,
-    kill: float,
-    up: float,
-    wander: float,
-    start: float,
-    thinnest: float,
-    exponent: float,
-    thickness: float,
-    points: tuple[int, ...],
-    dead: float,
-) -> list[Order]:
-    """`orders` and the limbs that fill the crown, told as the orders after them.
+def _places(points: Float32, order: int, first_row: int, least: float, step: float) -> _Wood:
+    """Places about `step` metres apart along branches (n, p, 3), from the share `least` on."""
+    p = points.astype(np.float64)
+    count = p.shape[1]
+    length = np.linalg.norm(np.diff(p, axis=1), axis=2).sum(axis=1)
+    number = np.clip(np.ceil(length * (1.0 - least) / step).astype(np.int64), 2, 40)
+    row = np.repeat(np.arange(len(p)), number)
+    k = np.arange(number.sum()) - np.repeat(np.cumsum(number) - number, number)
+    at = least + (1.0 - least) * (k + 1) / number[row]
+    x = at * (count - 1)
+    low = np.minimum(x.astype(np.int64), count - 2)
+    way = p[row, low + 1] - p[row, low]
+    return _Wood(
+        p[row, low] + (x - low)[:, None] * way,
+        unit(way),
+        np.full(len(row), order),
+        row + first_row,
+        at,
+    )
+
+
+def _generations(count: int) -> list[tuple[int, int]]:
+    """First and last but one point of each generation."""
+    out, first, last = [], 0, _FIRST
+    while first < count:
+        out.append((first, min(last, count)))
+        first, last = last, last * _TIMES
+    return out
+
+
+@dataclass(slots=True)
+class _Growing:
+    """The branches of one order while the crown is filled."""
+
+    points: list[Float32]
+    ids: list[UInt64]
+    parent: list[Int64]
+    at: list[Float64]
+    count: int = 0
+
+
+def fill_crown(seed: int, orders: list[Order], goals: Float64, f: Filling) -> list[Order]:
+    """`orders` with the branches that fill the crown, each in the order after that of the wood it leaves.
 
     Args:
         goals: (m, 3) attraction points, metres.
-        step, influence, kill: metres: between two nodes, from which a point draws wood, within which it is reached.
-        start: share of the stems below which no limb leaves.
-        thickness: of a limb by its parent, at most.
-        points: along the limbs of each order to come; what would branch further ends there.
-
-    Raises:
-        ParameterError: the steps are so short that the crown would need too many.
     """
-    given: list[tuple[int, int, int]] = []  # order, row, point
-    roots = []
-    for o, order in enumerate(orders):
-        n = order.points.shape[1]
-        low = int(math.ceil(start * (n - 1))) if o == 0 else max(1, n // 3)
-        for whole in np.nonzero(order.broken < 0.5)[0].tolist():
-            for k in range(low, n):
-                given.append((o, whole, k))
-                roots.append(order.points[whole, k])
-    nodes = np.array(roots, np.float64)
-    place, parent, born, rounds = _colonise(
-        np.uint64(seed), goals, nodes, len(nodes), step, influence, kill, up, wander, MOST_NODES
+    grown = {k: o.count for k, o in enumerate(orders)}
+    new = {k: _Growing([], [], [], [], grown.get(k, 0)) for k in range(1, MOST_ORDERS)}
+    wood = [
+        _places(o.points[keep], k, 0, f.start if k == 0 else 0.35, f.step)
+        if (keep := o.broken < 0.5).all()
+        else _unbroken(o, k, keep, f)
+        for k, o in enumerate(orders)
+    ]
+    ids = bits_array(seed, _BRANCH, np.arange(len(goals), dtype=np.uint64))
+    for first, last in _generations(len(goals)):
+        frozen = _joined(wood)
+        left, far = _nearest(frozen, goals[first:last])
+        drawn = np.nonzero(far > f.stop)[0]
+        leaving, mine = frozen.taken(left[drawn]), ids[first:last][drawn]
+        for k in np.unique(leaving.order).tolist():
+            rows = np.nonzero(leaving.order == k)[0]
+            into = new[k + 1]
+            count = orders[k + 1].points.shape[1] if k + 1 < len(orders) else _POINTS[k + 1]
+            part = leaving.taken(rows)
+            points = _branches(part, goals[first:last][drawn[rows]], mine[rows], f, seed, count)
+            into.points.append(points)
+            into.ids.append(mine[rows])
+            into.parent.append(part.row)
+            into.at.append(part.at)
+            if k + 1 < MOST_ORDERS - 1:
+                wood.append(_places(points, k + 1, into.count, 0.25, f.step))
+            into.count += len(rows)
+    return _told(seed, orders, new, f)
+
+
+_POINTS = (17, 11, 8, 6, 5, 4, 3, 3)  #: along the branches of each order
+
+
+def _unbroken(order: Order, k: int, keep: Bool, f: Filling) -> _Wood:
+    """Places on branches that are no stubs."""
+    rows = np.nonzero(keep)[0]
+    found = _places(order.points[rows], k, 0, f.start if k == 0 else 0.35, f.step)
+    return _Wood(found.place, found.heading, found.order, rows[found.row], found.at)
+
+
+def _nearest(wood: _Wood, goals: Float64) -> tuple[Int64, Float64]:
+    """The place that each goal draws a branch from, and the distance of the nearest; places that head for it come first."""
+    k = min(_CHOICES, len(wood.place))
+    far, found = cKDTree(wood.place).query(goals, k)
+    far, found = far.reshape(-1, k), found.reshape(-1, k)
+    towards = unit(goals[:, None] - wood.place[found])
+    ahead = (towards * wood.heading[found]).sum(axis=2)
+    chosen = np.argmin(far * (1.4 - 0.4 * ahead), axis=1)
+    return found[np.arange(len(goals)), chosen], far[:, 0]
+
+
+def _branches(
+    wood: _Wood, goals: Float64, ids: UInt64, f: Filling, seed: int, count: int
+) -> Float32:
+    """(n, count, 3) courses from `wood` to their goals: they leave along their parent and turn to the goal."""
+    towards = unit(goals - wood.place)
+    far = np.linalg.norm(goals - wood.place, axis=1)
+    length = np.minimum(far - 0.6 * f.stop, f.reach)[:, None]
+    end = wood.place + length * towards
+    lift = np.array([0.0, f.up, 0.0])
+    # Hermite's cubic from heading to heading
+    leave = length * unit(0.6 * wood.heading + 0.55 * towards + 0.5 * lift)
+    arrive = length * (towards + 2.0 * lift)
+    t = np.linspace(0.0, 1.0, count)[None, :, None]
+    line = (
+        (2 * t**3 - 3 * t**2 + 1) * wood.place[:, None]
+        + (t**3 - 2 * t**2 + t) * leave[:, None]
+        + (3 * t**2 - 2 * t**3) * end[:, None]
+        + (t**3 - t**2) * arrive[:, None]
     )
-    if place.shape[0] >= MOST_NODES:
-        raise ParameterError(
-            "crown.step",
-            f"the crown would need more than {MOST_NODES:,} steps: lengthen the steps or lower the points",
-        )
-    weight, main = _weights(parent, len(nodes), exponent)
-    children: dict[int, list[int]] = {}
-    for k in range(len(nodes), place.shape[0]):
-        children.setdefault(int(parent[k]), []).append(k)
+    one, other = across(towards)
+    index: UInt64 = ids[:, None] + np.arange(6, dtype=np.uint64)[None, :]
+    bend = 2.0 * uniform_array(seed, _WANDER, index.reshape(-1)).reshape(-1, 6) - 1.0
+    for k in range(3):
+        wave = np.sin(math.pi * (k + 1) * t) * (f.wander * length / (k + 1))[:, None]
+        line += wave * (bend[:, k, None] * one + bend[:, k + 3, None] * other)[:, None]
+    return np.asarray(line, np.float32)
 
-    def chain_from(k: int) -> list[int]:
-        line = [k]
-        while main[line[-1]] >= 0:
-            line.append(int(main[line[-1]]))
-        return line
 
-    first_depth = len(orders)
-    waiting: list[
-        tuple[int, int, float, int]
-    ] = []  # child, parent's row, along, depth of the parent
-    for g, (o, grown, k) in enumerate(given):
-        waiting += [(c, grown, k / (orders[o].points.shape[1] - 1), o) for c in children.get(g, [])]
+def _told(seed: int, orders: list[Order], new: dict[int, _Growing], f: Filling) -> list[Order]:
+    """The orders with their new branches, thick enough for what they feed."""
     out = list(orders)
-    for depth in range(first_depth, first_depth + len(points)):
-        below, waiting = (
-            [w for w in waiting if w[3] == depth - 1],
-            [w for w in waiting if w[3] != depth - 1],
+    made: dict[int, tuple[Float32, UInt64, Int64, Float64]] = {}
+    for k, g in new.items():
+        if not g.points:
+            continue
+        made[k] = (
+            np.concatenate(g.points),
+            np.concatenate(g.ids),
+            np.concatenate(g.parent),
+            np.concatenate(g.at),
         )
-        last = depth == first_depth + len(points) - 1
-        parents = out[-1]
-        n = points[depth - first_depth]
-        rows: dict[str, list[object]] = {
-            name: [] for name in ("points", "radius", "ids", "parent", "at", "birth")
-        }
-        ordinal: dict[int, int] = {}
-        for child, row, along, _ in below:
-            nodes_of = chain_from(child)
-            x = along * (parents.points.shape[1] - 1)
-            p = min(int(x), parents.points.shape[1] - 2)
-            f = x - p
-            base = parents.points[row, p] * (1 - f) + parents.points[row, p + 1] * f
-            line = np.concatenate([[base], place[nodes_of]])
-            for _ in range(2):
-                line[1:-1] = 0.5 * line[1:-1] + 0.25 * (line[:-2] + line[2:])
-            fat = weight[nodes_of] ** (1.0 / exponent) * thinnest
-            course, radius = _resample(line, np.concatenate([[fat[0]], fat]), n)
-            here = parents.radius[row, p] * (1 - f) + parents.radius[row, p + 1] * f
-            radius *= min(1.0, thickness * float(here) / float(radius[0]))
-            index = len(rows["ids"])
-            ordinal[row] = ordinal.get(row, 0) + 1
-            rows["points"].append(course)
-            rows["radius"].append(np.maximum(radius, 0.4 * thinnest))
-            rows["ids"].append(mix(parents.ids[row] ^ mix(np.uint64(depth * 65536 + ordinal[row]))))
-            rows["parent"].append(row)
-            rows["at"].append(along)
-            rows["birth"].append(0.9 * born[child] / (rounds + 1))
-            if not last:
-                far = np.concatenate(
-                    [[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))]
-                )
-                for place_, node in enumerate(nodes_of, start=1):
-                    waiting += [
-                        (c, index, float(far[place_] / far[-1]), depth)
-                        for c in children.get(node, [])
-                        if c != int(main[node])
-                    ]
-        if not rows["ids"]:
-            break
-        parent_rows = np.array(rows["parent"], np.int64)
-        ids = np.array(rows["ids"], np.uint64)
-        curve = np.array(rows["points"], np.float32)
-        vigour, broken = fates(seed, ids, parents.vigour[parent_rows], dead, 0.0)
-        first = np.arange(ids.size) if depth == 1 else parents.first[parent_rows]
-        length = np.linalg.norm(np.diff(curve, axis=1), axis=2).sum(axis=1).astype(np.float32)
-        out.append(
-            Order(
-                curve,
-                np.array(rows["radius"], np.float32),
-                length,
-                ids,
-                parent_rows,
-                first,
-                np.array(rows["at"], np.float32),
-                np.array(rows["birth"], np.float32),
-                vigour,
-                broken,
-                length,
-            )
+    fed = _fed(orders, made)
+    stout: dict[int, Float64] = {k: np.ones(o.count) for k, o in enumerate(orders)}
+    for k, (points, ids, parent, at) in made.items():
+        before = out[k - 1]
+        radius = f.thinnest * fed[k] ** (1.0 / f.exponent)
+        radius[:, -1] *= 0.4
+        here = _along(before.radius, parent, at)
+        # what leaves stout limbs begins as stout as they are there, and passes some of that on
+        given = parent < (orders[k - 1].count if k - 1 < len(orders) else 0)
+        own = np.where(given, 0.55 * here / radius[:, 0], 1.0 + 0.55 * (stout[k - 1][parent] - 1.0))
+        own = np.clip(own, 1.0, 2.6)
+        stout[k] = np.concatenate([stout.get(k, np.empty(0)), own])
+        radius *= own[:, None] ** np.linspace(1.0, 0.5, radius.shape[1])
+        radius *= np.minimum(1.0, f.thickness * here / radius[:, 0])[:, None]
+        length = np.linalg.norm(np.diff(points, axis=1), axis=2).sum(axis=1).astype(np.float32)
+        vigour, broken = fates(seed, ids, before.vigour[parent], f.dead, 0.0)
+        old = out[k].count if k < len(out) else 0
+        first = np.arange(old, old + len(ids)) if k == 1 else before.first[parent]
+        branches = Order(
+            points,
+            np.maximum(radius, 0.4 * f.thinnest).astype(np.float32),
+            length,
+            ids,
+            parent,
+            first,
+            at.astype(np.float32),
+            births(seed, ids, before.birth[parent]),
+            vigour,
+            broken,
+            length,
         )
+        if k < len(out):
+            out[k] = out[k].with_rows(branches)
+        else:
+            out.append(branches)
     return out
+
+
+def _fed(
+    orders: list[Order], made: dict[int, tuple[Float32, UInt64, Int64, Float64]]
+) -> dict[int, Float64]:
+    """For each new order, (n, p) how many twigs are fed through each point of its branches."""
+    fed = {k: np.zeros((len(row[0]), row[0].shape[1])) for k, row in made.items()}
+    for k in sorted(made, reverse=True):
+        fed[k] = 1.0 + fed[k][:, ::-1].cumsum(axis=1)[:, ::-1]
+        _, _, parent, at = made[k]
+        old = orders[k - 1].count if k - 1 < len(orders) else 0
+        new = np.nonzero(parent >= old)[0]
+        if k - 1 in fed:
+            columns = np.floor(at[new] * (fed[k - 1].shape[1] - 1)).astype(np.int64)
+            np.add.at(fed[k - 1], (parent[new] - old, columns), fed[k][new, 0])
+    return fed
+
+
+def _along(values: Float32, rows: Int64, at: Float64) -> Float64:
+    """(n,) values (m, p) at `at` in [0, 1] along `rows`."""
+    x = at * (values.shape[1] - 1)
+    k = np.minimum(x.astype(np.int64), values.shape[1] - 2)
+    return np.asarray(values[rows, k] + (x - k) * (values[rows, k + 1] - values[rows, k]))

@@ -10,6 +10,7 @@ import numpy as np
 
 from plough.core.arrays import Float32, Float64
 from plough.core.grow.leaf import Shape, _course, _strip, merged, set_down
+from plough.core.vectors import across, unit
 
 HeadForm = Literal["none", "rays", "bell", "umbel", "spike", "globe", "plume"]
 HEADS = {
@@ -45,9 +46,9 @@ def _together(heads: list[Head]) -> Head:
 
 def _petal(width: float, bend: float, rows: int) -> Shape:
     t = np.linspace(0.0, 1.0, rows)
-    line, across, up = _course(rows, bend, 0.0, 0.0)
+    line, sideways, up = _course(rows, bend, 0.0, 0.0)
     half = 0.5 * width * np.sin(math.pi * np.clip(0.14 + 0.78 * t, 0, 1)) ** 0.8
-    return _strip(line, across, up, half, 0.25, 1.0 - t)
+    return _strip(line, sideways, up, half, 0.25, 1.0 - t)
 
 
 def _around(
@@ -127,13 +128,7 @@ def _plain(points: Float64, normals: Float64, faces: np.ndarray) -> Shape:
 
 def _sprinkled(shape: Shape, places: Float64, out: Float64, size: Float64) -> Shape:
     """`shape` at `places` (n, 3), each along `out` (n, 3)."""
-    side = np.cross(out, np.where(np.abs(out[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]]))
-    side /= np.linalg.norm(side, axis=1, keepdims=True)
-    return set_down(shape, places, out, side, size)
-
-
-def _unit(v: Float64) -> Float64:
-    return np.asarray(v / np.maximum(np.linalg.norm(v, axis=1, keepdims=True), 1e-9))
+    return set_down(shape, places, out, across(out)[0], size)
 
 
 def make_head(
@@ -194,7 +189,7 @@ def make_head(
         spread = (0.18 + 0.82 * opened) * np.sqrt((k + 0.5) / n)
         a = k * _GOLDEN
         tips = np.stack([spread * np.cos(a), 0.72 - 0.26 * spread**2, spread * np.sin(a)], axis=1)
-        way = _unit(tips)
+        way = unit(tips)
         rays = _sprinkled(
             _strip(*_course(2, 0.0, 0.0, 0.0), np.array([0.012, 0.008]), 0.5, np.array([1.0, 0.0])),
             np.zeros((n, 3)),
@@ -206,7 +201,7 @@ def make_head(
         place = np.repeat(tips, each, axis=0) + 0.085 * np.stack(
             [np.cos(j * _GOLDEN), 0.25 * np.sin(j * 3.1), np.sin(j * _GOLDEN)], axis=1
         )
-        up = _unit(np.repeat(way, each, axis=0) * 0.4 + np.array([0.0, 1.0, 0.0]))
+        up = unit(np.repeat(way, each, axis=0) * 0.4 + np.array([0.0, 1.0, 0.0]))
         florets = _sprinkled(
             _dome(1.0, 0.5, 5, 1), place, up, np.full(n * each, 0.085 / math.sqrt(fine))
         )
@@ -221,7 +216,7 @@ def make_head(
             * (0.45 + 0.55 * np.clip(opened * 1.6 - u * 0.6, 0, 1))
             / math.sqrt(fine)
         )
-        florets = _sprinkled(_petal(0.75, 0.9, 2 if fine < 0.9 else 3), place, _unit(out), size)
+        florets = _sprinkled(_petal(0.75, 0.9, 2 if fine < 0.9 else 3), place, unit(out), size)
         core = _sprinkled(
             _cone(4, 0.03), np.zeros((1, 3)), np.array([[0.0, 1.0, 0.0]]), np.array([1.0])
         )
@@ -251,7 +246,7 @@ def make_head(
         spikes = _sprinkled(
             _cone(3, 0.16),
             place * 0.97,
-            _unit(out + np.array([0, 0.35, 0])),
+            unit(out + np.array([0, 0.35, 0])),
             np.full(n, 0.20 / math.sqrt(fine)),
         )
         sides = 10 if fine > 0.9 else 6
@@ -283,7 +278,7 @@ def make_head(
     blades = _sprinkled(
         _petal(0.1 / math.sqrt(fine), 0.5 + 0.8 * opened, rows),
         place,
-        _unit(out),
+        unit(out),
         (0.62 - 0.3 * u) * (0.6 + 0.4 * opened),
     )
     return _together([_toned(blades, petal_tone, 0.4), _toned(_cone(4, 0.02), green)])

@@ -493,7 +493,8 @@ def leaf_shape(p: LeafParameters, divisions: int | None = None) -> Shape:
         return blade
     if blade.indices.shape[0] * p.leaflets > MOST_TRIANGLES:
         raise TooLargeError(
-            f"the leaf would have more than {MOST_TRIANGLES:,} triangles: lower leaflets or divisions"
+            "leaflets",
+            f"the leaf would have more than {MOST_TRIANGLES:,} triangles: lower leaflets or divisions",
         )
     rows = max(4, min(24, 2 * divisions))
     line, across, up = _course(

@@ -30,10 +30,11 @@ from plough.core.parameters import (
     reference,
     section,
 )
-from plough.core.rng import bits_array, stream, uniform_array
+from plough.core.rng import bits_array, stream, symmetric_array
+from plough.core.vectors import across, unit
 
 MOST_TRIANGLES = 200_000
-_LEAF, _HEAD = stream("plant.leaf"), stream("plant.head")
+_HEAD = stream("plant.head")
 _KEEP = (1.0, 1.0, 0.5)  #: share of the leaves, by level of detail
 _DIVIDE = (1.0, 0.6, 0.3)
 _FINE = (1.0, 0.7, 0.3)
@@ -166,9 +167,8 @@ def _stems(p: PlantParameters, seed: int) -> tuple[Float32, Float32]:
     angle = np.arange(p.stems) * 2.399963
     points += (
         np.stack([np.cos(angle), np.zeros(p.stems), np.sin(angle)], axis=1)
-        * p.foot
-        / 100.0
-        * np.sqrt(np.arange(p.stems) / max(1, p.stems))[:, None]
+        * (0.56 * p.foot / 100.0)  # neighbours on a spiral (Vogel 1979) are then `foot` apart
+        * np.sqrt(np.arange(p.stems))[:, None]
     )[:, None]
     points[:, 0, 1] = -0.03 * p.height
     return points.astype(np.float32), np.maximum(order.radius, 0.35 * radius).astype(np.float32)
@@ -186,24 +186,22 @@ def _on(points: Float32, row: Int64, t: Float64) -> tuple[Float64, Float64]:
 
 def _square(along: Float64, up: Float64) -> Float64:
     """`up` made square to `along`, both (n, 3); where they are the same, some square direction."""
-    across = up - along * (up * along).sum(axis=1, keepdims=True)
-    size = np.linalg.norm(across, axis=1, keepdims=True)
-    other = np.cross(
-        along, np.where(np.abs(along[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
-    )
-    across = np.where(size < 1e-3, other, across)
-    return np.asarray(across / np.linalg.norm(across, axis=1, keepdims=True))
+    side = up - along * (up * along).sum(axis=1, keepdims=True)
+    size = np.linalg.norm(side, axis=1, keepdims=True)
+    return unit(np.where(size < 1e-3, across(along)[0], side))
 
 
 def _tier(
-    p: PlantParameters, t: Tier, number_: int, seed: int, points: Float32, detail: int
+    p: PlantParameters, t: Tier, name: str, seed: int, points: Float32, detail: int
 ) -> tuple[Shape, Float32]:
     """All leaves of one tier, and the phase (v,) of the stem that each vertex hangs on."""
     kept = max(1, round(t.leaves * _KEEP[detail]))
     stem = np.repeat(np.arange(p.stems), kept)
     k = np.tile(np.arange(kept), p.stems)
-    ids = bits_array(seed + 101 * number_, _LEAF, (stem * 4096 + k).astype(np.uint64))
-    unit = [2.0 * uniform_array(seed + s, _LEAF, ids) - 1.0 for s in range(5)]
+    ids = bits_array(seed, stream(f"plant.leaf.{name}"), (stem * 4096 + k).astype(np.uint64))
+    draws = [
+        symmetric_array(seed, stream(f"plant.leaf.{s}"), ids) for s in ("turn", "pitch", "size")
+    ]
     # along the tier by the golden ratio, so that more leaves come between the others
     node = k // t.pairs
     place = np.where(node == 0, 0.0, (node * 0.6180339887) % 1.0)
@@ -214,10 +212,10 @@ def _tier(
         np.radians(t.turn) * node
         + (k % t.pairs) * 2 * math.pi / t.pairs
         + 2.399963 * stem
-        + 0.35 * t.variation * unit[0]
+        + 0.35 * t.variation * draws[0]
     )
     side = _square(way, np.stack([np.cos(around), np.zeros(around.size), np.sin(around)], axis=1))
-    pitch = np.radians(np.clip(t.pitch * (1.0 + 0.5 * t.variation * unit[1]), 1, 165)) * (
+    pitch = np.radians(np.clip(t.pitch * (1.0 + 0.5 * t.variation * draws[1]), 1, 165)) * (
         1.0 - 0.25 * place
     )
     along = way * np.cos(pitch)[:, None] + side * np.sin(pitch)[:, None]
@@ -225,7 +223,7 @@ def _tier(
         along, way * np.sin(pitch)[:, None] - side * np.cos(pitch)[:, None] + np.array([0, 0.02, 0])
     )
     grown = 1.0 / math.sqrt(kept / t.leaves)
-    size = t.size / 100.0 * (1.0 - t.smaller * place) * (1.0 + 0.5 * t.variation * unit[2]) * grown
+    size = t.size / 100.0 * (1.0 - t.smaller * place) * (1.0 + 0.5 * t.variation * draws[2]) * grown
     own = t.leaf or p.leaf
     shape = leaf_shape(own, max(1, math.ceil(own.divisions * _DIVIDE[detail])))
     made = set_down(shape, base, along, up, np.maximum(size, 0.002))
@@ -309,9 +307,9 @@ def make(p: PlantParameters, seed: int, detail: int) -> Product:
         )
         expected += p.stems * p.heads * head.shape.indices.shape[0]
     if expected > MOST_TRIANGLES:
-        raise TooLargeError(
-            f"the plant would have about {expected:,} triangles; the limit is {MOST_TRIANGLES:,}: lower stems, leaves or heads"
-        )
+        limit = f"{MOST_TRIANGLES:,}"
+        message = f"the plant would have about {expected:,} triangles; the limit is {limit}"
+        raise TooLargeError("stems", f"{message}: lower stems, leaves or heads", limit=limit)
     phase = ((np.arange(p.stems) * 0.381966) % 1.0).astype(np.float32)
     foot, along, stem, side = _heads_at(p, seed, points)
     courses = [(points, radius, phase)]
@@ -326,8 +324,8 @@ def make(p: PlantParameters, seed: int, detail: int) -> Product:
     ranges = {"stems": (0, meshes[0].triangles)}
     done = meshes[0].triangles
     leaves = 0
-    for number_, (name, t) in enumerate(tiers):
-        shape, own = _tier(p, t, number_, seed, points, detail)
+    for name, t in tiers:
+        shape, own = _tier(p, t, name, seed, points, detail)
         slot = "leaf" if t.leaf is None or t.leaf == p.leaf else f"leaf {name}"
         materials[slot] = leaf_material(t.leaf or p.leaf, slot)
         meshes.append(_as_mesh(shape, own, None, slot, p.height))
@@ -395,20 +393,20 @@ def _heads_at(
         row = np.repeat(stem, more)
         k = np.tile(np.arange(more), p.stems)
         ids = bits_array(seed, _HEAD, (row * 4096 + k).astype(np.uint64))
-        unit = [2.0 * uniform_array(seed + s, _HEAD, ids) - 1.0 for s in range(3)]
+        draws = [symmetric_array(seed, stream(f"plant.head.{s}"), ids) for s in ("angle", "length")]
         at = np.asarray(
             p.head_from + (0.97 - p.head_from) * ((0.5 + k * 0.6180339887) % 1.0), np.float64
         )
         base, up = _on(points, row, at)
         around = k * 2.399963 + row * 1.3
         side = _square(up, np.stack([np.cos(around), np.zeros(row.size), np.sin(around)], axis=1))
-        angle = np.radians(p.side_angle) * (1.0 + 0.2 * unit[0])
+        angle = np.radians(p.side_angle) * (1.0 + 0.2 * draws[0])
         out = up * np.cos(angle)[:, None] + side * np.sin(angle)[:, None]
         long = (
             p.side_length
             * p.height
             * (1.0 - 0.55 * (at - p.head_from) / max(0.02, 1 - p.head_from))
-            * (1.0 + 0.15 * unit[1])
+            * (1.0 + 0.15 * draws[1])
         )
         t = np.linspace(0, 1, 5)[None, :, None]
         end = base + long[:, None] * (0.7 * out + 0.3 * np.array([0.0, 1.0, 0.0]))

@@ -19,7 +19,6 @@ from plough.core.collider import Collider, joined
 from plough.core.curves import profile_table
 from plough.core.errors import TooLargeError
 from plough.core.grow.covering import (
-    MOST_TRIANGLES,
     Woody,
     check_leaves,
     cloud_of,
@@ -37,7 +36,7 @@ from plough.core.kinds import Product, kind
 from plough.core.mesh.value import Mesh, join
 from plough.core.noise import gradient
 from plough.core.parameters import Knots, Sections, choice, count, curve, form_of, number, sections
-from plough.core.rng import bits_array, stream, uniform_array
+from plough.core.rng import bits_array, stream, symmetric_array, uniform_array
 
 MOST_TWIGS = 24_000
 _TWIG, _LIMB, _STEM = stream("shrub.twig"), stream("shrub.limb"), stream("shrub.stem")
@@ -384,15 +383,19 @@ def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
     body = body_of(p, seed)
     n = max(1, round(body.area * p.density))
     if n > MOST_TWIGS:
-        raise TooLargeError(
-            f"the shrub would have about {n:,} twigs; the limit is {MOST_TWIGS:,}: lower the twigs or the body"
-        )
+        limit = f"{MOST_TWIGS:,}"
+        message = f"the shrub would have about {n:,} twigs; the limit is {limit}"
+        raise TooLargeError("density", f"{message}: lower it, or the body", limit=limit)
     run = float(np.linalg.norm(np.diff(body.spine[:, [0, 2]], axis=0), axis=1).sum())
     stems = p.stems if p.body != "hedge" else max(1, round(p.stems * run / 2.0))
+    if stems * p.limbs > MOST_TWIGS:
+        limit = f"{MOST_TWIGS:,}"
+        message = f"the shrub would have {stems:,} stems and {stems * p.limbs:,} limbs; the limit is {limit}"
+        raise TooLargeError("stems", f"{message}: lower stems or limbs, or the body", limit=limit)
     thin, thick = p.thickness / 2000.0, p.stem_thickness / 2000.0
 
-    def unit(purpose: np.uint64, ids: UInt64, salt: int) -> Float64:
-        return np.asarray(2.0 * uniform_array(seed + salt, purpose, ids) - 1.0)
+    def draw(part: str, purpose: str, ids: UInt64) -> Float64:
+        return symmetric_array(seed, stream(f"shrub.{part}.{purpose}"), ids)
 
     # stems rise from about the middle line, outwards, to three quarters of the height
     ids = bits_array(seed, _STEM, np.arange(stems, dtype=np.uint64))
@@ -407,14 +410,16 @@ def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
         foot, spread = np.zeros((stems, 3)), 0.30 * min(p.width, p.depth)
     angle = np.arange(stems) * 2.399963
     out = np.stack([np.cos(angle), np.zeros(stems), np.sin(angle)], axis=1)
-    foot = foot + out * (0.06 * min(p.width, 1.0) * (0.6 + 0.4 * unit(_STEM, ids, 1)))[:, None]
+    foot = (
+        foot + out * (0.06 * min(p.width, 1.0) * (0.6 + 0.4 * draw("stem", "away", ids)))[:, None]
+    )
     foot[:, 1] = -0.05 - thick
-    top = foot + out * (spread * (0.7 + 0.45 * unit(_STEM, ids, 2)))[:, None]
-    top[:, 1] = p.height * (0.66 + 0.12 * unit(_STEM, ids, 3))
+    top = foot + out * (spread * (0.7 + 0.45 * draw("stem", "spread", ids)))[:, None]
+    top[:, 1] = p.height * (0.66 + 0.12 * draw("stem", "height", ids))
     middle = (
         0.6 * foot
         + 0.4 * top
-        + np.stack([unit(_STEM, ids, 4), np.zeros(stems), unit(_STEM, ids, 5)], axis=1)
+        + np.stack([draw("stem", "east", ids), np.zeros(stems), draw("stem", "south", ids)], axis=1)
         * 0.05
         * p.height
     )
@@ -436,18 +441,17 @@ def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
     target = target - normal * (p.shell * 0.75)
     target[:, 1] = np.maximum(target[:, 1], min(p.foot, 0.8 * p.height) * 0.8)
     axis = stem.points[:, stem.points.shape[1] // 2].astype(np.float64)
-    row = np.argmin(
-        np.linalg.norm(target[:, None, [0, 2]] - axis[None, :, [0, 2]], axis=2)
-        + 0.15 * np.abs(unit(_LIMB, ids, 1))[:, None],
-        axis=1,
-    )
+    row = cKDTree(axis[:, [0, 2]]).query(target[:, [0, 2]])[1]
     at = np.clip(
-        0.62 * target[:, 1] / max(0.1, 0.72 * p.height) + 0.08 * unit(_LIMB, ids, 2), 0.12, 0.96
+        0.62 * target[:, 1] / max(0.1, 0.72 * p.height) + 0.08 * draw("limb", "at", ids), 0.12, 0.96
     )
     base, way = _heading(stem.points, row, at)
     reach = np.linalg.norm(target - base, axis=1, keepdims=True)
     limb_points = _bezier(
-        base, base + way * (0.45 * reach) + (0.12 * reach) * unit(_LIMB, ids, 3)[:, None], target, 6
+        base,
+        base + way * (0.45 * reach) + (0.12 * reach) * draw("limb", "bend", ids)[:, None],
+        target,
+        6,
     )
     here = np.interp(at, np.linspace(0, 1, stem.radius.shape[1]), stem.radius[0])
     limb = _order(limb_points, np.maximum(0.62 * here, thin), thin, ids, row, np.arange(m), at)
@@ -455,7 +459,11 @@ def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
     ids = bits_array(seed, _TWIG, np.arange(n, dtype=np.uint64))
     tip, normal = body.scatter(seed, _TWIG, n)
     if p.growth == "loose":
-        over = uniform_array(seed + 4, _TWIG, ids)[:, None] ** 2 * p.overshoot * p.shell
+        over = (
+            uniform_array(seed, stream("shrub.twig.over"), ids)[:, None] ** 2
+            * p.overshoot
+            * p.shell
+        )
         tip = tip + (normal + np.array([0, max(0.0, p.upward), 0])) * over
     tip = tip - normal * (0.3 * min(p.leaf_size, p.shell) if p.growth == "clipped" else 0.0)
     tip[:, 1] = np.maximum(tip[:, 1], 0.02)
@@ -471,7 +479,7 @@ def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
     bend = (
         base
         + (0.35 * way + 0.25 * (normal + rise)) * reach
-        + 0.08 * reach * np.stack([unit(_TWIG, ids, s) for s in (1, 2, 3)], axis=1)
+        + 0.08 * reach * np.stack([draw("twig", f"bend.{s}", ids) for s in range(3)], axis=1)
     )
     twig = _order(_bezier(base, bend, tip, 4), np.full(n, thin), thin * 0.45, ids, row, row, at)
     return [stem, limb, twig], body
@@ -526,10 +534,6 @@ def make(p: ShrubParameters, seed: int, detail: int) -> Product:
         counts["leaves"] = min(p.lumps, hung.count) if p.leaf_form == "lumps" else hung.count
         ranges = {**ranges, "leaves": (wood.triangles, leaves.triangles)}
         mesh = join([wood, leaves])
-    if mesh.triangles > MOST_TRIANGLES:
-        raise TooLargeError(
-            f"the shrub would have {mesh.triangles:,} triangles; the limit is {MOST_TRIANGLES:,}: lower twigs or leaves"
-        )
     slots = materials(p)
     reach = np.hypot(mesh.positions[:, 0], mesh.positions[:, 2])
     return Product(

@@ -82,6 +82,12 @@ class Order:
         """Number of limbs."""
         return int(self.ids.shape[0])
 
+    def with_rows(self, more: Order) -> Order:
+        """These limbs, and `more` after them."""
+        return Order(
+            *(np.concatenate([getattr(self, n), getattr(more, n)]) for n in Order.__slots__)
+        )
+
     def rows(self, keep: Int64) -> Order:
         """The limbs `keep`."""
         return Order(*(getattr(self, name)[keep] for name in Order.__slots__))
@@ -348,6 +354,12 @@ def fates(
     return np.where(broken, 0.0, vigour).astype(np.float32), broken.astype(np.float32)
 
 
+def births(seed: int, ids: UInt64, before: Float32) -> Float32:
+    """(n,) ages at which limbs begin to grow, whose parents were born at `before` (n,)."""
+    spread = uniform_array(seed, _BIRTH, ids)
+    return np.asarray(before + (0.85 - before) * (0.03 + 0.34 * spread), np.float32)
+
+
 def grow_stems(
     seed: int,
     count: int,
@@ -419,81 +431,60 @@ def _along(guide: Float64, points: int) -> tuple[Float32, float]:
     return line.astype(np.float32), float(far[-1])
 
 
-def grow_limbs(
-    seed: int,
-    parents: Order,
-    order: int,
-    count: int,
-    per_metre: float,
-    reference: float,
-    full: Float32,
-    branching: Branching,
-    profile: Float32,
-    points: int,
-    course: Course,
-    much: float,
-    dead: float,
-    stubs: float,
-    end_thin: bool,
-) -> Order:
-    """The limbs of the next order.
+@dataclass(frozen=True, slots=True)
+class NextOrder:
+    """What the limbs of one order are like."""
 
-    Args:
-        count: limbs on a parent of `reference` metres; others bear in proportion to their length.
-        per_metre: limbs on each metre of parent, in place of `count` where positive.
-        full: (parents,) metres, the length of a full limb on each parent; `profile` (TABLE,) is its share from start to end.
-        dead, stubs: shares of the limbs.
-        end_thin: limbs end where they would be thinner than the thinnest, and those thinner at their base are left out.
-    """
-    numbers = _child_count(parents.length, parents.broken, reference, count, per_metre)
+    number: int  #: of the order; 1 leaves the stems
+    count: int  #: limbs on a parent of the reference length; others bear in proportion to theirs
+    per_metre: float  #: limbs on each metre of parent, in place of `count` where positive
+    reference: float  #: metres, of a parent
+    longest: float  #: metres, of a limb; longer ones droop more
+    full: Float32  #: (parents,) metres, the length of a full limb on each
+    profile: Float32  #: (TABLE,) its share from start to end
+    branching: Branching
+    course: Course
+    points: int  #: along each limb
+    taper: float
+    dead: float  #: share of the limbs
+    stubs: float  #: share of the limbs
+    end_thin: bool  #: limbs end where they would be thinner than the thinnest, or are left out
+
+
+def grow_limbs(seed: int, parents: Order, w: NextOrder) -> Order:
+    """The limbs of the order after `parents`."""
+    numbers = _child_count(parents.length, parents.broken, w.reference, w.count, w.per_metre)
     base, direction, axis, length, radii, ids, parent, first, at = _children(
         np.uint64(seed),
         parents.points,
         parents.radius,
         parents.ids,
         parents.first,
-        full,
+        w.full,
         numbers,
-        order,
-        branching,
-        profile,
+        w.number,
+        w.branching,
+        w.profile,
     )
-    curve = _grow(
-        np.uint64(seed),
-        base,
-        direction,
-        axis,
-        length,
-        ids,
-        points,
-        course,
-        float(reference_length(full, profile)),
-    )
-    radius = taper(radii, length, points, 0.1, much, branching.exponent, 0.35)
-    vigour, broken = fates(seed, ids, parents.vigour[parent], dead, stubs)
-    until = np.where(broken > 0.5, 0.10 + 0.28 * uniform_array(seed, _CUT, ids), 1.0).astype(
-        np.float32
-    )
+    longest = max(1e-3, w.longest)
+    curve = _grow(np.uint64(seed), base, direction, axis, length, ids, w.points, w.course, longest)
+    radius = taper(radii, length, w.points, 0.1, w.taper, w.branching.exponent, 0.35)
+    vigour, broken = fates(seed, ids, parents.vigour[parent], w.dead, w.stubs)
+    cut = 0.10 + 0.28 * uniform_array(seed, _CUT, ids)
+    until = np.where(broken > 0.5, cut, 1.0).astype(np.float32)
     keep = np.arange(ids.shape[0])
-    if end_thin:
-        thick = radius >= branching.thinnest
-        until = np.minimum(until, thick.sum(axis=1) / points).astype(np.float32)
-        keep = np.nonzero((until > 0.25) & (radii > branching.thinnest))[0]
+    if w.end_thin:
+        thick = radius >= w.branching.thinnest
+        until = np.minimum(until, thick.sum(axis=1) / w.points).astype(np.float32)
+        keep = np.nonzero((until > 0.25) & (radii > w.branching.thinnest))[0]
     if (until < 1.0).any():
         _cut(curve, radius, until)
         length = (length * until).astype(np.float32)
-    spread = uniform_array(seed, _BIRTH, ids)
-    before = parents.birth[parent]
-    birth = (before + (0.85 - before) * (0.03 + 0.34 * spread)).astype(np.float32)
+    birth = births(seed, ids, parents.birth[parent])
     made = Order(curve, radius, length, ids, parent, first, at, birth, vigour, broken, length)
     if keep.size == ids.size:
         return made
     made = made.rows(keep)
-    if order == 1:
+    if w.number == 1:
         made.first[:] = np.arange(keep.size)
     return made
-
-
-def reference_length(full: Float32, profile: Float32) -> float:
-    """Metres of the longest limb to expect, at least a millimetre."""
-    return max(1e-3, float(full.max()) * float(profile.max())) if full.size else 1e-3

@@ -18,7 +18,7 @@ from plough.core.mesh.bleed import bleed
 from plough.core.mesh.material import Maps
 from plough.core.mesh.raster import draw_triangles
 from plough.core.noise import cells, tile
-from plough.core.rng import stream, uniform_array
+from plough.core.rng import seed_for, stream, uniform_array
 
 Color = tuple[float, float, float]  #: sRGB, 0 to 1
 
@@ -52,9 +52,9 @@ class Bark:
 
     def draw(self) -> Maps:
         """The images."""
-        n, seed = self.size, np.uint64(self.seed)
-        grain = tile(seed + np.uint64(11), n, n, 64, 8, 3, 0.6)
-        blotch = tile(seed + np.uint64(23), n, n, 4, 4, 5, 0.6)
+        n = self.size
+        grain = tile(seed_for(self.seed, "bark.grain"), n, n, 64, 8, 3, 0.6)
+        blotch = tile(seed_for(self.seed, "bark.blotch"), n, n, 4, 4, 5, 0.6)
         height, mix = {
             "furrowed": self._furrowed,
             "plated": self._plated,
@@ -84,7 +84,7 @@ class Bark:
         """Ridges that part and join, with cracks across them."""
         n = self.size
         column, row = self._grid()
-        warp = tile(np.uint64(self.seed), n, n, 3, 2, 4, 0.55)
+        warp = tile(seed_for(self.seed, "bark.warp"), n, n, 3, 2, 4, 0.55)
         # distance to wandering furrow lines, which cross where the wander is strong
         across = column * self.scale + 1.15 * warp
         other = column * (self.scale - 1) - 0.9 * np.roll(warp, n // 3, 0) + 0.35
@@ -98,9 +98,15 @@ class Bark:
     def _plated(self, grain: Float32, blotch: Float32) -> tuple[Float32, Float32]:
         """Tall scales with flat faces, each at a height of its own, and finer ones in the gaps."""
         n = self.size
-        warp = (tile(np.uint64(self.seed), n, n, 5, 4, 3, 0.5) * n * 0.035).astype(np.int64)
-        edge, value = cells(np.uint64(self.seed), n, n, self.scale, max(2, self.scale // 2), 0.85)
-        fine, tone = cells(np.uint64(self.seed + 7), n, n, self.scale * 3, self.scale * 2, 0.9)
+        warp = (tile(seed_for(self.seed, "bark.warp"), n, n, 5, 4, 3, 0.5) * n * 0.035).astype(
+            np.int64
+        )
+        edge, value = cells(
+            seed_for(self.seed, "bark.plates"), n, n, self.scale, max(2, self.scale // 2), 0.85
+        )
+        fine, tone = cells(
+            seed_for(self.seed, "bark.flakes"), n, n, self.scale * 3, self.scale * 2, 0.9
+        )
         rows, columns = np.mgrid[0:n, 0:n]
         edge, value = (
             edge[(rows + warp) % n, (columns + warp // 2) % n],
@@ -116,8 +122,10 @@ class Bark:
     def _smooth(self, grain: Float32, blotch: Float32) -> tuple[Float32, Float32]:
         """Taut skin with lenticels: short level marks, and faint rings."""
         n = self.size
-        rings = tile(np.uint64(self.seed), n, n, 3, 24, 3, 0.5)
-        edge, value = cells(np.uint64(self.seed + 3), n, n, self.scale, self.scale * 5, 0.95)
+        rings = tile(seed_for(self.seed, "bark.rings"), n, n, 3, 24, 3, 0.5)
+        edge, value = cells(
+            seed_for(self.seed, "bark.marks"), n, n, self.scale, self.scale * 5, 0.95
+        )
         distance = 0.5 - edge  # towards the middle of each cell
         mark = np.clip((0.22 - distance * 0.62) * 9.0, 0, 1) * (value > 0.55)
         height = 0.72 + 0.05 * rings + 0.03 * grain + self.relief * (0.25 * mark + 0.08 * blotch)
@@ -126,11 +134,13 @@ class Bark:
     def _peeling(self, grain: Float32, blotch: Float32) -> tuple[Float32, Float32]:
         """Thin sheets that come off in level bands and show what lies below."""
         n = self.size
-        sheets = tile(np.uint64(self.seed), n, n, 2, self.scale, 5, 0.55)
+        sheets = tile(seed_for(self.seed, "bark.sheets"), n, n, 2, self.scale, 5, 0.55)
         steps = sheets * 2.4 + 0.5
         layer = np.floor(steps)
         lip = np.clip(1.0 - np.abs(steps - layer) * 9.0, 0, 1)
-        edge, value = cells(np.uint64(self.seed + 3), n, n, self.scale, self.scale * 4, 0.95)
+        edge, value = cells(
+            seed_for(self.seed, "bark.marks"), n, n, self.scale, self.scale * 4, 0.95
+        )
         mark = np.clip((0.2 - (0.5 - edge) * 0.62) * 9.0, 0, 1) * (value > 0.6)
         height = 0.5 + self.relief * (0.22 * layer + 0.18 * lip) + 0.04 * grain
         under = (layer < 0).astype(np.float32) + 0.45 * (layer == 0)

@@ -13,7 +13,6 @@ from plough.core.curves import profile_table
 from plough.core.errors import TooLargeError
 from plough.core.grow.age import aged, grown, size_at
 from plough.core.grow.covering import (
-    MOST_TRIANGLES,
     check_leaves,
     cloud_of,
     dressed,
@@ -23,10 +22,10 @@ from plough.core.grow.covering import (
     materials,
     moss_of,
 )
-from plough.core.grow.crown import crown_points, fill_crown
+from plough.core.grow.crown import CrownBody, Filling, crown_points, fill_crown
 from plough.core.grow.foliage import Hung, hang, join_hung, lumps
 from plough.core.grow.habit import LimbOrder, TreeParameters
-from plough.core.grow.skeleton import Branching, Course, Order, grow_limbs, grow_stems
+from plough.core.grow.skeleton import Branching, Course, NextOrder, Order, grow_limbs, grow_stems
 from plough.core.grow.wood import Flare, grow_roots, tinted, wood_mesh
 from plough.core.kinds import Product, kind
 from plough.core.mesh.facets import faceted
@@ -34,9 +33,9 @@ from plough.core.mesh.value import Mesh, join
 from plough.core.parameters import form_of
 
 _ORDERS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh")
+MOST_LIMBS = 120_000  #: of one order
 _WHORL = {"spiral": 1, "alternate": 1, "opposite": 2, "whorled": 3}
 _POINTS = (17, 9, 5, 4, 3)  #: along a limb, by order
-_FILL_POINTS = (11, 8, 6, 5, 4, 3, 3)  #: along the limbs that fill a crown
 
 
 def _spline(p: TreeParameters) -> Float64 | None:
@@ -83,10 +82,11 @@ def _limbs(
         else limb.per_metre * float(parents.length.max(initial=0.0))
     )
     expected = parents.count * per_parent
-    if expected > 120_000:
-        raise TooLargeError(
-            f"order {number} would have about {expected:,.0f} limbs; the limit is 120,000: lower the limbs of this or an earlier order"
-        )
+    if expected > MOST_LIMBS:
+        limit = f"{MOST_LIMBS:,}"
+        message = f"this order would have about {expected:,.0f} limbs; the limit is {limit}"
+        field = f"{_ORDERS[number - 1]}.{'per_metre' if limb.per_metre else 'count'}"
+        raise TooLargeError(field, f"{message}: lower it, or an earlier order", limit=limit)
     full = parents.length * limb.length
     if number == 1:
         full = full / p.stem_length
@@ -115,19 +115,22 @@ def _limbs(
     return grow_limbs(
         seed,
         parents,
-        number,
-        limb.count,
-        limb.per_metre,
-        reference,
-        full.astype(np.float32),
-        branching,
-        profile_table(limb.profile),
-        _POINTS[number],
-        course,
-        limb.taper,
-        limb.dead / 100.0,
-        limb.stubs / 100.0,
-        p.end_thin,
+        NextOrder(
+            number=number,
+            count=limb.count,
+            per_metre=limb.per_metre,
+            reference=reference,
+            longest=limb.length * (p.height if number == 1 else reference),
+            full=full.astype(np.float32),
+            profile=profile_table(limb.profile),
+            branching=branching,
+            course=course,
+            points=_POINTS[number],
+            taper=limb.taper,
+            dead=limb.dead / 100.0,
+            stubs=limb.stubs / 100.0,
+            end_thin=p.end_thin,
+        ),
     )
 
 
@@ -146,38 +149,37 @@ def grow(p: TreeParameters, seed: int) -> list[Order]:
     while len(orders) > 2 and not orders[-1].count:
         orders.pop()
     if p.growth != "orders":
-        h = p.height
-        table = profile_table(p.crown_profile)
-        low = min(p.crown_low, 0.97) * h
-        goals = crown_points(
-            seed,
-            p.crown_points,
-            table,
-            low,
-            h,
-            0.5 * p.crown_width * h,
-            p.crown_shell,
-            form_of(p.crown_form),
-        )
-        step, reach, stop = (x * h / 100.0 for x in (p.crown_step, p.crown_reach, p.crown_stop))
-        start = min(0.95, 0.85 * p.crown_low / p.stem_length) if p.growth == "crown" else 0.9
-        orders = fill_crown(
-            seed,
-            [o for o in orders if o.count],
-            goals,
-            step,
-            max(reach, 1.5 * step),
-            max(stop, 0.6 * step),
-            p.crown_up,
-            p.crown_wander,
-            start,
-            p.thinnest / 1000.0,
-            p.pipe,
-            0.75,
-            _FILL_POINTS,
-            p.crown_dead / 100.0,
-        )
+        goals = crown_points(seed, p.crown_points, crown_body(p))
+        orders = fill_crown(seed, [o for o in orders if o.count], goals, _filling(p))
     return orders
+
+
+def crown_body(p: TreeParameters) -> CrownBody:
+    """The body that a crown fills."""
+    return CrownBody(
+        profile_table(p.crown_profile),
+        min(p.crown_low, 0.97) * p.height,
+        p.height,
+        0.5 * p.crown_width * p.height,
+        p.crown_shell,
+        form_of(p.crown_form),
+    )
+
+
+def _filling(p: TreeParameters) -> Filling:
+    share = p.height / 100.0
+    return Filling(
+        step=p.crown_step * share,
+        reach=max(p.crown_reach, 1.5 * p.crown_step) * share,
+        stop=p.crown_stop * share,
+        up=p.crown_up,
+        wander=p.crown_wander,
+        start=min(0.95, 0.85 * p.crown_low / p.stem_length) if p.growth == "crown" else 0.55,
+        thinnest=p.thinnest / 1000.0,
+        exponent=p.pipe,
+        thickness=0.75,
+        dead=p.crown_dead / 100.0,
+    )
 
 
 def flare_of(p: TreeParameters) -> Flare:
@@ -192,15 +194,23 @@ def flare_of(p: TreeParameters) -> Flare:
     )
 
 
-def crown(p: TreeParameters, orders: list[Order]) -> tuple[Float64, Float64]:
-    """Middle and half extent (3,) of the crown in metres: where the tips of the limbs are."""
-    limbs = [o for o in orders[1:] if o.count] or orders[:1]
-    tips = np.concatenate([o.points[:, -1] for o in limbs]).astype(np.float64)
-    low, high = np.quantile(tips, 0.02, axis=0), np.quantile(tips, 0.98, axis=0)
-    least = 0.04 * p.height
-    return 0.5 * (low + high), np.maximum(
-        0.55 * (high - low) + 0.5 * min(p.leaf_size, 0.2 * p.height), least
-    )
+def crown(p: TreeParameters) -> tuple[Float64, Float64]:
+    """Middle and half extent (3,) of the crown in metres, as its numbers say: one branch more changes neither."""
+    share = grown(p.age)
+    top = p.height * (p.stem_length if p.growth == "orders" else 1.0)
+    low, wide = top, 0.0
+    if p.growth != "orders":
+        low, wide = p.crown_low * p.height, 0.5 * p.crown_width * p.height
+    if p.growth != "crown":
+        length = p.first.length * p.height
+        angle = math.radians(0.5 * (p.first.angle + p.first.tip_angle))
+        wide = max(wide, 0.8 * length * math.sin(min(angle, 0.5 * math.pi)))
+        top += 0.45 * length * max(0.0, math.cos(angle) + p.first.lift)
+        low = min(low, p.first.start * p.stem_length * p.height)
+    edge = 0.5 * min(p.leaf_size, 0.2 * p.height)
+    half = np.array([wide, 0.5 * (top - low), wide]) * share + edge
+    middle = np.array([0.0, 0.5 * (top + low) * share, 0.0])
+    return middle, np.maximum(half, 0.04 * p.height)
 
 
 def _hung(
@@ -257,8 +267,8 @@ def assemble(
             the topology does not hang on the age.
     """
     names = ["stems", *_ORDERS[: len(orders) - 1]]
-    centre, extent = crown(p, orders)
-    height = max(0.05, float(max(o.points[..., 1].max(initial=0.0) for o in orders)))
+    centre, extent = crown(p)
+    height = max(0.05, p.height * grown(p.age))
     flare = flare_of(p)
     roots = _roots(p, seed, orders, flare)
     names += ["roots"] * len(roots)
@@ -333,10 +343,6 @@ def make(p: TreeParameters, seed: int, detail: int) -> Product:
     p, changes = thinned(p, p.fullness)
     orders = aged(grow(p, seed), p.age)
     mesh, ranges, leaves = assemble(p, seed, orders, detail)
-    if mesh.triangles > MOST_TRIANGLES:
-        raise TooLargeError(
-            f"the tree would have {mesh.triangles:,} triangles; the limit is {MOST_TRIANGLES:,}: lower limbs, leaves or roundness"
-        )
     reach = np.hypot(mesh.positions[:, 0], mesh.positions[:, 2])
     counts = {name: o.count for name, o in zip(("stems", *_ORDERS), orders, strict=False)}
     counts |= {"roots": p.roots, "leaves": leaves}

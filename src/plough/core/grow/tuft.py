@@ -172,7 +172,8 @@ def make(p: TuftParameters, seed: int, detail: int) -> Product:
     triangles = kept * (2 * segments - 1)
     if triangles > MOST_TRIANGLES:
         raise TooLargeError(
-            f"the tuft would have {triangles:,} triangles; the limit is {MOST_TRIANGLES:,}: lower the blades"
+            "blades",
+            f"the tuft would have {triangles:,} triangles; the limit is {MOST_TRIANGLES:,}: lower the blades",
         )
     ids = np.array([bits(np.uint64(seed), _BLADE, np.uint64(k)) for k in range(kept)], np.uint64)
     wide = 1.0 / math.sqrt(_KEEP[detail])

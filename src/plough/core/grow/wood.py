@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from plough.core.arrays import Float32, Int64, UInt8
+from plough.core.errors import TooLargeError
 from plough.core.grow.skeleton import Course, Order, _grow, fates
 from plough.core.kernels import kernel
 from plough.core.mesh.occlusion import LeafCloud
@@ -16,6 +17,7 @@ from plough.core.mesh.value import Mesh
 from plough.core.noise import gradient
 from plough.core.rng import bits_array, stream, uniform_array
 
+MOST_TRIANGLES = 600_000  #: of one plant's wood
 _STRIDE = (1, 2, 4)  #: every how many points along a limb, by level of detail
 _SIDES = (1.0, 0.66, 0.45)  #: by level of detail
 _THINNEST = (
@@ -209,6 +211,13 @@ def wood_mesh(
         mine = int((count * (2 * (m - 2) + 1)).sum())
         ranges[name] = (triangles, mine)
         triangles += mine
+    if triangles > MOST_TRIANGLES:
+        most = max(ranges, key=lambda n: ranges[n][1])
+        plain = {"stems": "stems", "roots": "roots", "limbs": "limbs", "twigs": "density"}
+        field = plain.get(most, f"{most}.count")
+        limit = f"{MOST_TRIANGLES:,}"
+        message = f"the wood would have {triangles:,} triangles; the limit is {limit}"
+        raise TooLargeError(field, f"{message}: lower it, or the roundness", limit=limit)
     start: Int64 = np.concatenate([[0], np.cumsum(np.concatenate(counts))]).astype(np.int64)
     limbs = Limbs(
         start,

@@ -15,6 +15,7 @@ from scipy.sparse.csgraph import connected_components
 from plough.core.arrays import Bool, Float32, Float64, Int64
 from plough.core.kernels import kernel
 from plough.core.mesh.value import Mesh
+from plough.core.vectors import across, unit
 
 _GAP = 0.0012  #: of the sheet, between two pieces
 
@@ -97,11 +98,6 @@ def _projected(mesh: Mesh, cross: Float64, piece: Int64, tri: Int64, pieces: int
     normal: Float64 = np.stack(
         [np.bincount(piece[tri[:, 0]], cross[:, k], pieces) for k in range(3)], axis=1
     ).astype(np.float64)
-    normal = normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-12)
-    side = np.cross(
-        normal, np.where(np.abs(normal[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
-    )
-    side = side / np.maximum(np.linalg.norm(side, axis=1, keepdims=True), 1e-12)
-    up = np.cross(normal, side)
+    side, up = across(unit(normal))
     p = mesh.positions.astype(np.float64)
     return np.stack([(p * side[piece]).sum(axis=1), (p * up[piece]).sum(axis=1)], axis=1)

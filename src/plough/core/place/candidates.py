@@ -47,8 +47,9 @@ def check_amount(blocks: int, spacing: float) -> None:
     if 2.0 * area / spacing**2 > MOST_CELLS:
         least = math.sqrt(2.0 * area / MOST_CELLS)
         raise TooLargeError(
-            f"spacing: {spacing:g} m over this ground would take more than {MOST_CELLS // 3:,} placements;"
-            f" raise it to {least:.2f} m or choose a smaller area"
+            "spacing",
+            f"{spacing:g} m over this ground would take more than {MOST_CELLS // 3:,} placements;"
+            f" raise it to {least:.2f} m or choose a smaller area",
         )
 
 

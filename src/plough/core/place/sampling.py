@@ -348,8 +348,9 @@ def sample(
     if (x1 - x0) * (z1 - z0) / side**2 > MOST_CELLS:
         least = math.sqrt((x1 - x0) * (z1 - z0) * 2.0 / MOST_CELLS)
         raise TooLargeError(
-            f"spacing: {spacing:g} m over this ground would take more than {MOST_CELLS // 3:,} placements;"
-            f" raise it to {least:.2f} m or choose a smaller area"
+            "spacing",
+            f"{spacing:g} m over this ground would take more than {MOST_CELLS // 3:,} placements;"
+            f" raise it to {least:.2f} m or choose a smaller area",
         )
 
     def work(box: Bounds) -> Points:

@@ -51,8 +51,13 @@ class Database:
     @contextmanager
     def session(self) -> Iterator[Session]:
         """A session that commits at the end, or rolls back when something is raised."""
-        with self._sessions() as session, session.begin():
-            yield session
+        with self._sessions() as session:
+            try:
+                yield session
+                session.commit()
+            except BaseException:
+                session.rollback()
+                raise
 
     def close(self) -> None:
         """Close all connections."""
