@@ -81,6 +81,9 @@ def kinds(
     ] = False,
 ) -> None:
     """List the kinds of asset and layer, or one kind's parameters."""
+    from plough.core.kernels import leave_plain
+
+    leave_plain()
     from rich.console import Console
     from rich.table import Table
 

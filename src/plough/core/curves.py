@@ -17,10 +17,11 @@ def profile_table(knots: Sequence[tuple[float, float]], samples: int = 65) -> Fl
     """
     xs, ys = np.array(knots, np.float64).T
     grid = np.clip(np.linspace(0.0, 1.0, samples), xs[0], xs[-1])
-    return np.asarray(np.clip(_monotone(xs, ys, grid), 0.0, 1.0), np.float32)
+    return np.asarray(np.clip(monotone(xs, ys, grid), 0.0, 1.0), np.float32)
 
 
-def _monotone(xs: Float64, ys: Float64, at: Float64) -> Float64:
+def monotone(xs: Float64, ys: Float64, at: Float64) -> Float64:
+    """Values at `at` (n,) of a monotone cubic through the knots `xs`, `ys` (k,), ascending."""
     h, slope = np.diff(xs), np.diff(ys) / np.diff(xs)
     m = np.empty_like(xs)
     if len(xs) == 2:

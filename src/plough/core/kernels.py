@@ -7,8 +7,8 @@ folder named by a hash of its own source and of all the sources of the core that
 
 from __future__ import annotations
 
-import ast
 import os
+import re
 import tempfile
 from collections.abc import Callable
 from functools import cache
@@ -16,11 +16,35 @@ from hashlib import blake2b
 from pathlib import Path
 from typing import Any, TypeVar, cast
 
-import numba
-
 F = TypeVar("F", bound=Callable[..., Any])
 _ROOT = Path(__file__).resolve().parents[2]
 _KEPT = _ROOT.parent / ".plough" / "kernels"
+
+
+_IMPORT = re.compile(
+    rb"^\s*(?:from\s+(plough[\w.]*)\s+import\s+(?:\(([^)]*)\)|([^\n(]*))|import\s+(plough[\w.]*))",
+    re.M,
+)
+
+
+@cache
+def _file_of(module: str) -> Path | None:
+    base = _ROOT.joinpath(*module.split("."))
+    for path in (base.with_suffix(".py"), base / "__init__.py"):
+        if path.exists():
+            return path
+    return None
+
+
+@cache
+def _imports(path: Path) -> frozenset[str]:
+    """The modules of Plough that a file imports, wherever in it."""
+    found = set()
+    for source, block, line, plain in _IMPORT.findall(path.read_bytes()):
+        module = (source or plain).decode()
+        names = re.findall(r"\w+", (block or line).decode())
+        found.update([module, *(f"{module}.{name}" for name in names)])
+    return frozenset(found)
 
 
 @cache
@@ -29,19 +53,10 @@ def sources_of(module: str) -> frozenset[Path]:
     found: set[Path] = set()
     ahead = [module]
     while ahead:
-        name = ahead.pop()
-        base = _ROOT.joinpath(*name.split("."))
-        path = base.with_suffix(".py") if base.with_suffix(".py").exists() else base / "__init__.py"
-        if not path.exists() or path in found:
-            continue
-        found.add(path)
-        for node in ast.walk(ast.parse(path.read_bytes())):
-            names = []
-            if isinstance(node, ast.ImportFrom) and node.module:
-                names = [node.module, *(f"{node.module}.{a.name}" for a in node.names)]
-            elif isinstance(node, ast.Import):
-                names = [a.name for a in node.names]
-            ahead += [n for n in names if n.startswith("plough.")]
+        path = _file_of(ahead.pop())
+        if path is not None and path not in found:
+            found.add(path)
+            ahead += _imports(path)
     return frozenset(found)
 
 
@@ -57,10 +72,15 @@ def core_key() -> str:
     return _hash(frozenset((_ROOT / "plough" / "core").rglob("*.py")))
 
 
+@cache
+def _content(path: Path) -> bytes:
+    return blake2b(path.read_bytes(), digest_size=16).digest()
+
+
 def _hash(files: frozenset[Path]) -> str:
     state = blake2b(digest_size=10)
     for path in sorted(files):
-        state.update(str(path.relative_to(_ROOT)).encode() + b"\0" + path.read_bytes() + b"\0")
+        state.update(str(path.relative_to(_ROOT)).encode() + b"\0" + _content(path))
     return state.hexdigest()
 
 
@@ -74,7 +94,20 @@ def _folder() -> Path:
     return _KEPT if os.access(_KEPT, os.W_OK) else Path(tempfile.gettempdir()) / "plough-kernels"
 
 
+_compiled = True
+
+
+def leave_plain() -> None:
+    """Compile nothing that is imported from now on: for processes that only tell what there is, and compute nothing."""
+    global _compiled  # noqa: PLW0603
+    _compiled = False
+
+
 def kernel(function: F) -> F:
     """Compile `function` with Numba; the result is cached on disk and runs without the interpreter's lock."""
+    if not _compiled:
+        return function
+    import numba  # takes half a second; only those wait who compute
+
     numba.config.CACHE_DIR = str(_folder() / code_key(function.__module__))  # type: ignore[attr-defined]
     return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy")(function))

@@ -99,59 +99,120 @@ def layered(o: Octaves, x: float, y: float, gain: float, ridged: float) -> float
 
 
 @kernel
+def _fade(t: float) -> float:
+    return t * t * t * (t * (t * 6.0 - 15.0) + 10.0)
+
+
+@kernel
+def _add_octave(
+    out: Float32, seed: np.uint64, repeat: tuple[int, int], offset: tuple[float, float], gain: float
+) -> None:
+    """Add `gain` times a lattice of noise with `repeat` cells along x and y, moved by `offset` cells."""
+    rows, columns = out.shape
+    px, py = repeat
+    east, south = np.empty((py, px), np.float32), np.empty((py, px), np.float32)
+    for j in range(py):
+        for i in range(px):
+            place = (np.uint64(i) << _S32) | (np.uint64(j) & _LOW)
+            k = mix((place * _ODD) ^ seed) >> _S56
+            east[j, i], south[j, i] = _COS[k], _SIN[k]
+    left, right = np.empty(columns, np.int64), np.empty(columns, np.int64)
+    along, across = np.empty(columns, np.float32), np.empty(columns, np.float32)
+    for c in range(columns):
+        x = c / columns * px + offset[0]
+        i = int(math.floor(x))
+        left[c], right[c] = i % px, (i + 1) % px
+        along[c], across[c] = x - i, _fade(x - i)
+    one, much = np.float32(1.0), np.float32(1.41 * gain)
+    for r in range(rows):
+        y = r / rows * py + offset[1]
+        j = int(math.floor(y))
+        dy, fall = np.float32(y - j), np.float32(_fade(y - j))
+        low = dy - one
+        east_a, south_a = east[j % py], south[j % py]
+        east_b, south_b = east[(j + 1) % py], south[(j + 1) % py]
+        for c in range(columns):
+            p, q, near, t = left[c], right[c], along[c], across[c]
+            far = near - one
+            top = east_a[p] * near + south_a[p] * dy
+            top += t * (east_a[q] * far + south_a[q] * dy - top)
+            bottom = east_b[p] * near + south_b[p] * low
+            bottom += t * (east_b[q] * far + south_b[q] * low - bottom)
+            out[r, c] += much * (top + fall * (bottom - top))
+
+
+@kernel
 def tile(
-    seed: np.uint64, rows: int, columns: int, cells_x: int, cells_y: int, octaves: int, gain: float
+    seed: np.uint64, size: tuple[int, int], repeat: tuple[int, int], octaves: int, gain: float
 ) -> Float32:
-    """A (rows, columns) image of layered noise that repeats seamlessly on both axes; octaves are offset, but not turned."""
-    out = np.zeros((rows, columns), np.float32)
+    """An image of `size` rows and columns of layered noise that repeats seamlessly on both axes.
+
+    Args:
+        repeat: cells of the first octave along x and y. Octaves are offset, but not turned.
+    """
+    out = np.zeros(size, np.float32)
     o = octaves_of(seed, octaves)
     strength, norm = 1.0, 0.0
     for k in range(octaves):
-        px, py = cells_x << k, cells_y << k
-        for r in range(rows):
-            y = r / rows * py + o.y[k]
-            for c in range(columns):
-                out[r, c] += strength * gradient(o.seed[k], c / columns * px + o.x[k], y, px, py)
+        _add_octave(out, o.seed[k], (repeat[0] << k, repeat[1] << k), (o.x[k], o.y[k]), strength)
         norm += strength
         strength *= gain
     return out / np.float32(norm)
 
 
 @kernel
-def cells(
-    seed: np.uint64, rows: int, columns: int, cells_x: int, cells_y: int, jitter: float
+def _cell_points(
+    seed: np.uint64, repeat: tuple[int, int], jitter: float
 ) -> tuple[Float32, Float32]:
-    """Cellular noise (Worley 1996) that repeats on both axes: (rows, columns) distances to the nearest cell's edge, and a value per cell.
-
-    Distances are in cells; values lie in [0, 1).
-    """
+    """Places of the cells' points, in cells, and their values, with two more cells beyond every border."""
     own_seed = bits(seed, _CELLS, np.uint64(0))
-    at, own = np.empty((cells_y, cells_x, 2)), np.empty((cells_y, cells_x), np.float32)
-    for j in range(cells_y):
-        for i in range(cells_x):
-            h = mix(((np.uint64(i) << _S32 | np.uint64(j)) * _ODD) ^ own_seed)
-            at[j, i, 0] = 0.5 + jitter * (float(h & _LOW) / 4294967296.0 - 0.5)
-            at[j, i, 1] = 0.5 + jitter * (float(h >> _S32) / 4294967296.0 - 0.5)
-            own[j, i] = float(mix(h) >> _S32) / 4294967296.0
-    edge, value = np.empty((rows, columns), np.float32), np.empty((rows, columns), np.float32)
-    for r in range(rows):
-        y = (r + 0.5) / rows * cells_y
+    px, py = repeat
+    at = np.empty((py + 4, px + 4, 2), np.float32)
+    own = np.empty((py + 4, px + 4), np.float32)
+    for j in range(-2, py + 2):
+        for i in range(-2, px + 2):
+            place = np.uint64(i % px) << _S32 | np.uint64(j % py)
+            h = mix((place * _ODD) ^ own_seed)
+            at[j + 2, i + 2, 0] = i + 0.5 + jitter * (float(h & _LOW) / 4294967296.0 - 0.5)
+            at[j + 2, i + 2, 1] = j + 0.5 + jitter * (float(h >> _S32) / 4294967296.0 - 0.5)
+            own[j + 2, i + 2] = float(mix(h) >> _S32) / 4294967296.0
+    return at, own
+
+
+@kernel
+def cells(
+    seed: np.uint64, size: tuple[int, int], repeat: tuple[int, int], jitter: float
+) -> tuple[Float32, Float32]:
+    """Cellular noise (Worley 1996) that repeats on both axes: distances to the nearest cell's edge, and a value per cell.
+
+    Both are images of `size` rows and columns. Distances are in cells; values lie in [0, 1).
+
+    Args:
+        repeat: cells along x and y.
+    """
+    at, own = _cell_points(seed, repeat, jitter)
+    edge, value = np.empty(size, np.float32), np.empty(size, np.float32)
+    for r in range(size[0]):
+        y = np.float32((r + 0.5) / size[0] * repeat[1])
         iy = int(y)
-        for c in range(columns):
-            x = (c + 0.5) / columns * cells_x
+        for c in range(size[1]):
+            x = np.float32((c + 0.5) / size[1] * repeat[0])
             ix = int(x)
-            first, second, owner_j, owner_i = 99.0, 99.0, 0, 0
-            for j in range(iy - 2, iy + 3):
-                wrapped = (j + 2 * cells_y) % cells_y
-                for i in range(ix - 2, ix + 3):
-                    column = (i + 2 * cells_x) % cells_x
-                    d = (i + at[wrapped, column, 0] - x) ** 2 + (
-                        j + at[wrapped, column, 1] - y
-                    ) ** 2
-                    if d < first:
-                        first, second, owner_j, owner_i = d, first, wrapped, column
-                    elif d < second:
-                        second = d
+            first, second, chosen = np.float32(99.0), np.float32(99.0), np.float32(0.0)
+            # from the middle outwards: a ring is left out where nothing in it can be near enough
+            for reach in range(3):
+                out = reach - 1 + min(x - ix, ix + 1 - x, y - iy, iy + 1 - y)
+                if reach and out > 0.0 and out * out >= second:
+                    break
+                for j in range(iy + 2 - reach, iy + 3 + reach):
+                    step = 1 if abs(j - iy - 2) == reach or reach == 0 else 2 * reach
+                    for i in range(ix + 2 - reach, ix + 3 + reach, step):
+                        dx, dy = at[j, i, 0] - x, at[j, i, 1] - y
+                        d = dx * dx + dy * dy
+                        if d < first:
+                            first, second, chosen = d, first, own[j, i]
+                        elif d < second:
+                            second = d
             edge[r, c] = 0.5 * (math.sqrt(second) - math.sqrt(first))
-            value[r, c] = own[owner_j, owner_i]
+            value[r, c] = chosen
     return edge, value

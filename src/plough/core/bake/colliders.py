@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from scipy.spatial import ConvexHull
 
 from plough.core.arrays import Float32, Float64
 from plough.core.collider import Capsule, Collider
@@ -78,6 +77,8 @@ def box_mesh(capsule: Capsule) -> Mesh:
 
 def convex_mesh(corners: Float32) -> Mesh:
     """The convex hull of `corners` (n, 3), its faces outwards."""
+    from scipy.spatial import ConvexHull
+
     hull = ConvexHull(corners.astype(np.float64))
     used, faces = np.unique(hull.simplices, return_inverse=True)
     points = hull.points[used]

@@ -15,7 +15,6 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from plough.core.arrays import Bool, Float32, Float64, Int64, UInt64
 from plough.core.grow.skeleton import Order, births, fates
@@ -199,6 +198,8 @@ def _unbroken(order: Order, k: int, keep: Bool, f: Filling) -> _Wood:
 
 def _nearest(wood: _Wood, goals: Float64) -> tuple[Int64, Float64]:
     """The place that each goal draws a branch from, and the distance of the nearest; places that head for it come first."""
+    from scipy.spatial import cKDTree
+
     k = min(_CHOICES, len(wood.place))
     far, found = cKDTree(wood.place).query(goals, k)
     far, found = far.reshape(-1, k), found.reshape(-1, k)

@@ -11,12 +11,10 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import AfterValidator, Field
-from scipy.interpolate import PchipInterpolator
-from scipy.spatial import cKDTree
 
 from plough.core.arrays import Float32, Float64, Int64, UInt64
 from plough.core.collider import Collider, joined
-from plough.core.curves import profile_table
+from plough.core.curves import monotone, profile_table
 from plough.core.errors import TooLargeError
 from plough.core.grow.covering import (
     Woody,
@@ -275,11 +273,7 @@ def _swept(p: ShrubParameters, low: float) -> tuple[Float64, Float64]:
     far = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(knots, axis=0).T))])
     n = int(min(400, max(4, round(far[-1] / 0.35))))
     at = np.linspace(0.0, far[-1], n)
-    line = (
-        PchipInterpolator(far, knots)(at)
-        if len(knots) > 2
-        else np.stack([np.interp(at, far, knots[:, i]) for i in (0, 1)], axis=1)
-    )
+    line = np.stack([monotone(far, knots[:, i], at) for i in (0, 1)], axis=1)
     ahead = np.gradient(line, axis=0)
     ahead /= np.maximum(np.linalg.norm(ahead, axis=1, keepdims=True), 1e-9)
     across = np.stack([-ahead[:, 1], ahead[:, 0]], axis=1)
@@ -310,9 +304,16 @@ def _swept(p: ShrubParameters, low: float) -> tuple[Float64, Float64]:
     )
 
 
+def nearest(points: Float64, wanted: Float64) -> Int64:
+    """(n,) the row of `points` (m, k) that lies nearest to each of `wanted` (n, k)."""
+    from scipy.spatial import cKDTree
+
+    return np.asarray(cKDTree(points).query(wanted)[1], np.int64)
+
+
 def _bulged(grid: Float64, spine: Float64, much: float, seed: int) -> Float64:
     corners = grid.reshape(-1, 3)
-    out = corners - spine[cKDTree(spine).query(corners)[1]]
+    out = corners - spine[nearest(spine, corners)]
     length = np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-6)
     scale = 1.6 / max(0.4, float(length.max()))
     wave = np.array(
@@ -441,7 +442,7 @@ def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
     target = target - normal * (p.shell * 0.75)
     target[:, 1] = np.maximum(target[:, 1], min(p.foot, 0.8 * p.height) * 0.8)
     axis = stem.points[:, stem.points.shape[1] // 2].astype(np.float64)
-    row = cKDTree(axis[:, [0, 2]]).query(target[:, [0, 2]])[1]
+    row = nearest(axis[:, [0, 2]], target[:, [0, 2]])
     at = np.clip(
         0.62 * target[:, 1] / max(0.1, 0.72 * p.height) + 0.08 * draw("limb", "at", ids), 0.12, 0.96
     )
@@ -471,7 +472,7 @@ def skeleton(p: ShrubParameters, seed: int) -> tuple[list[Order], Body]:
     stations = 5
     along = np.linspace(0.35, 1.0, stations)
     nodes = np.concatenate([_heading(limb.points, np.arange(m), np.full(m, a))[0] for a in along])
-    near = cKDTree(nodes).query(inner)[1]
+    near = nearest(nodes, inner)
     row, at = near % m, along[near // m]
     base, way = _heading(limb.points, row, at)
     reach = np.linalg.norm(tip - base, axis=1, keepdims=True)

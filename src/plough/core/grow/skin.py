@@ -14,6 +14,7 @@ import numpy as np
 
 from plough.core.arrays import Float32, Float64, UInt8
 from plough.core.grow.leaf import BladeImage, LeafParameters, Shape, leaf_shape, set_down
+from plough.core.kernels import kernel
 from plough.core.mesh.bleed import bleed
 from plough.core.mesh.material import Maps
 from plough.core.mesh.raster import draw_triangles
@@ -28,13 +29,62 @@ def _bytes(image: Any) -> UInt8:
     return out
 
 
+@kernel
+def _byte(x: float) -> np.uint8:
+    return np.uint8(min(1.0, max(0.0, x)) * 255.0 + 0.5)
+
+
+@kernel
 def _normal_map(height: Float32, strength: float) -> UInt8:
     """Tangent-space normals of a height image that repeats on both axes; green points up the image."""
-    dx = (np.roll(height, -1, 1) - np.roll(height, 1, 1)) * strength
-    dy = (np.roll(height, 1, 0) - np.roll(height, -1, 0)) * strength
-    normal = np.stack([-dx, -dy, np.ones_like(height)], axis=-1)
-    normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
-    return _bytes(normal * 0.5 + 0.5)
+    n, m = height.shape
+    out = np.empty((n, m, 3), np.uint8)
+    for r in range(n):
+        above, below = height[(r - 1) % n], height[(r + 1) % n]
+        for c in range(m):
+            dx = (height[r, (c + 1) % m] - height[r, (c - 1) % m]) * strength
+            dy = (above[c] - below[c]) * strength
+            s = 0.5 / math.sqrt(dx * dx + dy * dy + 1.0)
+            out[r, c, 0], out[r, c, 1], out[r, c, 2] = (
+                _byte(0.5 - dx * s),
+                _byte(0.5 - dy * s),
+                _byte(0.5 + s),
+            )
+    return out
+
+
+_LICHEN = np.array([0.56, 0.60, 0.49])
+
+
+@kernel
+def _colored(
+    height: Float32,
+    mix: Float32,
+    grain: Float32,
+    blotch: Float32,
+    tone: tuple[Float64, Float64],
+    lichen_relief: tuple[float, float],
+) -> tuple[UInt8, UInt8]:
+    """Albedo and surface of bark: from the dark to the light tone by `mix`, with spots of lichen on what stands out."""
+    n, m = height.shape
+    dark, light = tone
+    lichen, relief = lichen_relief
+    albedo, surface = np.empty((n, m, 4), np.uint8), np.zeros((n, m, 3), np.uint8)
+    for r in range(n):
+        for c in range(m):
+            k = min(1.0, max(0.0, mix[r, c]))
+            vary = 1.0 + 0.14 * grain[r, c] + 0.12 * blotch[r, c]
+            spot = (blotch[r, (c - m // 4) % m] - 0.5 + 0.62 * lichen) * 4.0
+            spot = min(1.0, max(0.0, spot)) * min(1.0, max(0.0, 0.6 + 0.9 * grain[r, c]))
+            cover = 0.8 * spot * k * min(1.0, lichen * 1.6)
+            for a in range(3):
+                color = (dark[a] + (light[a] - dark[a]) * k) * vary
+                albedo[r, c, a] = _byte(color + cover * (_LICHEN[a] - color))
+            albedo[r, c, 3] = 255
+            deep = 1.0 - min(1.0, max(0.0, height[r, c] * 1.1))
+            surface[r, c, 0] = _byte(1.0 - 0.6 * relief * deep)
+            surface[r, c, 1] = _byte(0.97 - 0.14 * k)
+    return albedo, surface
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,8 +103,8 @@ class Bark:
     def draw(self) -> Maps:
         """The images."""
         n = self.size
-        grain = tile(seed_for(self.seed, "bark.grain"), n, n, 64, 8, 3, 0.6)
-        blotch = tile(seed_for(self.seed, "bark.blotch"), n, n, 4, 4, 5, 0.6)
+        grain = tile(seed_for(self.seed, "bark.grain"), (n, n), (64, 8), 3, 0.6)
+        blotch = tile(seed_for(self.seed, "bark.blotch"), (n, n), (4, 4), 5, 0.6)
         height, mix = {
             "furrowed": self._furrowed,
             "plated": self._plated,
@@ -62,18 +112,11 @@ class Bark:
             "peeling": self._peeling,
         }[self.style](grain, blotch)
         height = np.clip(height, 0.0, 1.2).astype(np.float32)
-        mix = np.clip(mix, 0, 1)[..., None]
-        color = np.array(self.dark) * (1 - mix) + np.array(self.light) * mix
-        color = color * (1.0 + 0.14 * grain[..., None] + 0.12 * blotch[..., None])
-        spots = np.clip(
-            (np.roll(blotch, n // 4, 1) - 0.5 + 0.62 * self.lichen) * 4.0, 0, 1
-        ) * np.clip(0.6 + 0.9 * grain, 0, 1)
-        cover = spots[..., None] * mix * min(1.0, self.lichen * 1.6)
-        color = color * (1 - 0.8 * cover) + np.array([0.56, 0.60, 0.49]) * 0.8 * cover
-        albedo = np.concatenate([_bytes(color), np.full((n, n, 1), 255, np.uint8)], axis=-1)
-        occlusion = 1.0 - 0.6 * self.relief * (1.0 - np.clip(height * 1.1, 0, 1))
-        surface = np.stack([occlusion, 0.97 - 0.14 * mix[..., 0], np.zeros_like(height)], axis=-1)
-        return Maps(albedo, _normal_map(height, n / 512 * 3.4), _bytes(surface))
+        tone = (np.array(self.dark), np.array(self.light))
+        albedo, surface = _colored(
+            height, mix.astype(np.float32), grain, blotch, tone, (self.lichen, self.relief)
+        )
+        return Maps(albedo, _normal_map(height, n / 512 * 3.4), surface)
 
     def _grid(self) -> tuple[Float32, Float32]:
         n = self.size
@@ -84,7 +127,7 @@ class Bark:
         """Ridges that part and join, with cracks across them."""
         n = self.size
         column, row = self._grid()
-        warp = tile(seed_for(self.seed, "bark.warp"), n, n, 3, 2, 4, 0.55)
+        warp = tile(seed_for(self.seed, "bark.warp"), (n, n), (3, 2), 4, 0.55)
         # distance to wandering furrow lines, which cross where the wander is strong
         across = column * self.scale + 1.15 * warp
         other = column * (self.scale - 1) - 0.9 * np.roll(warp, n // 3, 0) + 0.35
@@ -98,20 +141,12 @@ class Bark:
     def _plated(self, grain: Float32, blotch: Float32) -> tuple[Float32, Float32]:
         """Tall scales with flat faces, each at a height of its own, and finer ones in the gaps."""
         n = self.size
-        warp = (tile(seed_for(self.seed, "bark.warp"), n, n, 5, 4, 3, 0.5) * n * 0.035).astype(
-            np.int64
-        )
-        edge, value = cells(
-            seed_for(self.seed, "bark.plates"), n, n, self.scale, max(2, self.scale // 2), 0.85
-        )
-        fine, tone = cells(
-            seed_for(self.seed, "bark.flakes"), n, n, self.scale * 3, self.scale * 2, 0.9
-        )
-        rows, columns = np.mgrid[0:n, 0:n]
-        edge, value = (
-            edge[(rows + warp) % n, (columns + warp // 2) % n],
-            value[(rows + warp) % n, (columns + warp // 2) % n],
-        )
+        wide = (self.scale, max(2, self.scale // 2))
+        narrow = (self.scale * 3, self.scale * 2)
+        warp = tile(seed_for(self.seed, "bark.warp"), (n, n), (5, 4), 3, 0.5) * (0.035 * n)
+        edge, value = cells(seed_for(self.seed, "bark.plates"), (n, n), wide, 0.85)
+        fine, tone = cells(seed_for(self.seed, "bark.flakes"), (n, n), narrow, 0.9)
+        edge, value = _warped(edge, warp), _warped(value, warp)
         plate = np.clip(edge / 0.10, 0, 1) ** 0.6
         height = (
             plate * (0.62 + 0.30 * value) + 0.14 * np.clip(fine * 5.0, 0, 1) * plate + 0.05 * grain
@@ -122,9 +157,9 @@ class Bark:
     def _smooth(self, grain: Float32, blotch: Float32) -> tuple[Float32, Float32]:
         """Taut skin with lenticels: short level marks, and faint rings."""
         n = self.size
-        rings = tile(seed_for(self.seed, "bark.rings"), n, n, 3, 24, 3, 0.5)
+        rings = tile(seed_for(self.seed, "bark.rings"), (n, n), (3, 24), 3, 0.5)
         edge, value = cells(
-            seed_for(self.seed, "bark.marks"), n, n, self.scale, self.scale * 5, 0.95
+            seed_for(self.seed, "bark.marks"), (n, n), (self.scale, self.scale * 5), 0.95
         )
         distance = 0.5 - edge  # towards the middle of each cell
         mark = np.clip((0.22 - distance * 0.62) * 9.0, 0, 1) * (value > 0.55)
@@ -134,12 +169,12 @@ class Bark:
     def _peeling(self, grain: Float32, blotch: Float32) -> tuple[Float32, Float32]:
         """Thin sheets that come off in level bands and show what lies below."""
         n = self.size
-        sheets = tile(seed_for(self.seed, "bark.sheets"), n, n, 2, self.scale, 5, 0.55)
+        sheets = tile(seed_for(self.seed, "bark.sheets"), (n, n), (2, self.scale), 5, 0.55)
         steps = sheets * 2.4 + 0.5
         layer = np.floor(steps)
         lip = np.clip(1.0 - np.abs(steps - layer) * 9.0, 0, 1)
         edge, value = cells(
-            seed_for(self.seed, "bark.marks"), n, n, self.scale, self.scale * 4, 0.95
+            seed_for(self.seed, "bark.marks"), (n, n), (self.scale, self.scale * 4), 0.95
         )
         mark = np.clip((0.2 - (0.5 - edge) * 0.62) * 9.0, 0, 1) * (value > 0.6)
         height = 0.5 + self.relief * (0.22 * layer + 0.18 * lip) + 0.04 * grain
@@ -268,10 +303,89 @@ def _bow(y: Any) -> Any:
     return 0.035 * np.sin(y * math.pi)
 
 
-def _halved(image: Float32) -> Float32:
-    """Means of blocks of two by two pixels."""
-    quarter = image[0::2, 0::2] + image[1::2, 0::2] + image[0::2, 1::2] + image[1::2, 1::2]
-    return np.asarray(np.atleast_3d(quarter) * np.float32(0.25), np.float32)
+@kernel
+def _stroke(
+    line: Float64, half: Float64, color: Float64, depth: Float32, out: Float32, normal: Float32
+) -> None:
+    """Draw a tapering line through (n, 2) samples, `half` (n,) samples wide to each side, at depth 0."""
+    n = depth.shape[0]
+    for s in range(line.shape[0] - 1):
+        ax, ay, bx, by = line[s, 0], line[s, 1], line[s + 1, 0], line[s + 1, 1]
+        wide = max(half[s], half[s + 1])
+        length = max(1e-12, (bx - ax) ** 2 + (by - ay) ** 2)
+        for r in range(max(0, int(min(ay, by) - wide)), min(n, int(max(ay, by) + wide) + 2)):
+            for c in range(max(0, int(min(ax, bx) - wide)), min(n, int(max(ax, bx) + wide) + 2)):
+                x, y = c + 0.5 - ax, r + 0.5 - ay
+                t = min(1.0, max(0.0, (x * (bx - ax) + y * (by - ay)) / length))
+                dx, dy = x - t * (bx - ax), y - t * (by - ay)
+                reach = half[s] + t * (half[s + 1] - half[s])
+                if dx * dx + dy * dy <= reach * reach:
+                    depth[r, c] = 0.0
+                    for k in range(3):
+                        out[r, c, k] = color[k]
+                        normal[r, c, k] = 1.0 if k == 2 else 0.0
+
+
+@kernel
+def _thin(before: Float32, depth: Float32, color: Float32, much: float, thin: Float32) -> None:
+    """Light comes through what has been drawn since `before`, most through what is brightest."""
+    n = depth.shape[0]
+    peak = 1e-3
+    for r in range(n):
+        for c in range(n):
+            if depth[r, c] > before[r, c]:
+                peak = max(peak, color[r, c, 0], color[r, c, 1], color[r, c, 2])
+    for r in range(n):
+        for c in range(n):
+            if depth[r, c] > before[r, c]:
+                bright = max(color[r, c, 0], color[r, c, 1], color[r, c, 2])
+                thin[r, c] = much * bright / peak
+
+
+@kernel
+def _halved(depth: Float32, color: Float32, normal: Float32, thin: Float32) -> Float32:
+    """(n / 2, n / 2, 8) means of blocks of two by two samples: colour, normal, thinness, cover."""
+    n = depth.shape[0] // 2
+    out = np.zeros((n, n, 8), np.float32)
+    for r in range(2 * n):
+        for c in range(2 * n):
+            if depth[r, c] > -1e29:
+                for k in range(3):
+                    out[r // 2, c // 2, k] += 0.25 * color[r, c, k]
+                    out[r // 2, c // 2, 3 + k] += 0.25 * normal[r, c, k]
+                out[r // 2, c // 2, 6] += 0.25 * thin[r, c]
+                out[r // 2, c // 2, 7] += 0.25
+    return out
+
+
+@kernel
+def _finished(mean: Float32, spread: Float32, most: float) -> tuple[UInt8, UInt8, UInt8]:
+    """Albedo, normal and translucency, at most `most`, of an image `mean` (n, n, 8) and its colours and normals spread (n, n, 6)."""
+    n = mean.shape[0]
+    albedo, normal = np.empty((n, n, 4), np.uint8), np.empty((n, n, 3), np.uint8)
+    through = np.empty((n, n), np.uint8)
+    for r in range(n):
+        for c in range(n):
+            x, y, z = spread[r, c, 3], spread[r, c, 4], spread[r, c, 5]
+            s = 0.5 / max(1e-6, math.sqrt(x * x + y * y + z * z))
+            for k in range(3):
+                albedo[r, c, k] = _byte(spread[r, c, k])
+                normal[r, c, k] = _byte(0.5 + s * spread[r, c, 3 + k])
+            albedo[r, c, 3] = _byte(mean[r, c, 7])
+            through[r, c] = _byte(min(most, mean[r, c, 6] / max(mean[r, c, 7], 1e-3)))
+    return albedo, normal, through
+
+
+@kernel
+def _warped(image: Float32, warp: Float32) -> Float32:
+    """`image`, which repeats on both axes, moved down by `warp` pixels and to the right by half as many."""
+    n, m = image.shape
+    out = np.empty_like(image)
+    for r in range(n):
+        for c in range(m):
+            by = int(warp[r, c])
+            out[r, c] = image[(r + by) % n, (c + by // 2) % m]
+    return out
 
 
 class Canvas:
@@ -284,74 +398,35 @@ class Canvas:
         self.normal = np.zeros((size, size, 3), np.float32)
         self.thin = np.zeros((size, size), np.float32)
 
-    def stroke(self, line: Any, half: Any, color: Color) -> None:
+    def stroke(self, line: Float64, half: Float64, color: Color) -> None:
         """A tapering line through (n, 2) points, `half` (n,) wide to each side, at depth 0."""
-        dense = np.linspace(0.0, line.shape[0] - 1.0, 3 * self.size)
-        k = np.arange(line.shape[0])
-        x, y, w = (np.interp(dense, k, a) for a in (line[:, 0], line[:, 1], half))
-        wide = np.maximum(np.ceil(w * self.size), 1.0).astype(np.int64)
-        on = np.zeros((self.size, self.size), bool)
-        column, row = (
-            ((x + 0.5) * self.size).astype(np.int64),
-            ((1.0 - y) * self.size).astype(np.int64),
-        )
-        for shift in range(-int(wide.max()), int(wide.max()) + 1):
-            keep = np.abs(shift) <= wide
-            for i, j in ((shift, 0), (0, shift)):
-                c, r = column[keep] + i, row[keep] + j
-                inside = (c >= 0) & (r >= 0) & (c < self.size) & (r < self.size)
-                on[r[inside], c[inside]] = True
-        self.depth[on] = 0.0
-        self.color[on] = color
-        self.normal[on] = (0.0, 0.0, 1.0)
-        self.thin[on] = 0.0
+        n = self.size
+        at = np.stack([(line[:, 0] + 0.5) * n, (1.0 - line[:, 1]) * n], axis=1)
+        wide = np.maximum(np.asarray(half) * n, 1.0)
+        _stroke(at, wide, np.array(color, np.float64), self.depth, self.color, self.normal)
 
     def draw(self, shape: Shape, tone: Any, maps: Maps) -> None:
         """`shape` in the image's own coordinates, its texture times `tone` (v,)."""
         n = self.size
-        points = np.stack(
-            [
-                (shape.positions[:, 0] + 0.5) * n,
-                (1.0 - shape.positions[:, 1]) * n,
-                shape.positions[:, 2],
-            ],
-            axis=1,
-        )
-        normals = np.where(shape.normals[:, 2:] < 0, -shape.normals, shape.normals).astype(
-            np.float32
-        )
+        p = shape.positions
+        points = np.stack([(p[:, 0] + 0.5) * n, (1.0 - p[:, 1]) * n, p[:, 2]], axis=1)
+        turned = np.where(shape.normals[:, 2:] < 0, -shape.normals, shape.normals)
         tint = np.repeat(_bytes(np.asarray(tone) ** 2.2)[:, None], 4, axis=1)
         before = self.depth.copy()
-        args = (points.astype(np.float32), normals, shape.uv, tint, shape.indices)
+        args = (points.astype(np.float32), turned.astype(np.float32), shape.uv, tint, shape.indices)
         draw_triangles(*args, maps.albedo, True, n, n, self.depth, self.color, self.normal)
-        drawn = self.depth > before
         if maps.translucency is not None:
-            self.thin[drawn] = (
-                maps.translucency.mean()
-                / 255.0
-                * 1.4
-                * self.color[drawn].max(axis=1)
-                / max(1e-3, self.color[drawn].max())
-            )
+            much = float(maps.translucency.mean()) / 255.0 * 1.4
+            _thin(before, self.depth, self.color, much, self.thin)
 
     def maps(self, roughness: float, translucency: float) -> Maps:
         """The images, at half the size."""
-        cover = (self.depth > -1e29).astype(np.float32)
-        alpha = _halved(cover)[..., 0]
-        normal = bleed(_halved(self.normal), alpha)
-        normal /= np.maximum(np.linalg.norm(normal, axis=-1, keepdims=True), 1e-6)
-        surface = np.zeros((*alpha.shape, 3), np.uint8)
+        mean = _halved(self.depth, self.color, self.normal, self.thin)
+        spread = bleed(mean[..., :6], mean[..., 7])
+        albedo, normal, through = _finished(mean, spread, 1.5 * translucency)
+        surface = np.zeros_like(normal)
         surface[..., 0], surface[..., 1] = 255, round(roughness * 255)
-        albedo = np.concatenate(
-            [_bytes(bleed(_halved(self.color), alpha)), _bytes(alpha)[..., None]], axis=-1
-        )
-        thin = _halved(self.thin)[..., 0] / np.maximum(alpha, 1e-3)
-        return Maps(
-            albedo,
-            _bytes(normal * 0.5 + 0.5),
-            surface,
-            _bytes(np.minimum(thin, translucency * 1.5)),
-        )
+        return Maps(albedo, normal, surface, through)
 
 
 @dataclass(frozen=True, slots=True)
@@ -370,8 +445,8 @@ class Blade:
         u, v = (xs + 0.5) / n * 3.0, 1.0 - (ys + 0.5) / n
         column = np.minimum(u.astype(np.int64), 2)
         across = u - column
-        fibre = tile(np.uint64(9), n, n, 96, 3, 3, 0.6)
-        tuftlets = tile(np.uint64(4), n, n, 48, 40, 3, 0.7)
+        fibre = tile(np.uint64(9), (n, n), (96, 3), 3, 0.6)
+        tuftlets = tile(np.uint64(4), (n, n), (48, 40), 3, 0.7)
         base = np.array([self.green, self.dead, self.head], np.float32)[column]
         root = np.array([self.dead, self.dead, self.green], np.float32)[column]
         k = np.clip(1.0 - v * 2.2, 0, 1)[..., None] * 0.55

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from scipy.interpolate import CubicSpline
 
 from plough.core.arrays import Float64
 from plough.core.collider import Collider, along_limb, joined
@@ -46,6 +45,8 @@ def _spline(p: TreeParameters) -> Float64 | None:
     fine = np.linspace(0.0, t[-1], 65)
     if len(knots) == 2:
         return np.asarray(knots[0] + (fine / t[-1])[:, None] * (knots[1] - knots[0]))
+    from scipy.interpolate import CubicSpline
+
     return np.asarray(CubicSpline(t, knots, bc_type="natural")(fine))
 
 

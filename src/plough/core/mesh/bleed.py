@@ -5,6 +5,36 @@ from __future__ import annotations
 import numpy as np
 
 from plough.core.arrays import Float32
+from plough.core.kernels import kernel
+
+
+@kernel
+def _coarser(image: Float32) -> Float32:
+    """(n / 2, n / 2, k) means of blocks of two by two."""
+    n = image.shape[0] // 2
+    out = np.empty((n, n, image.shape[2]), np.float32)
+    for r in range(n):
+        for c in range(n):
+            for k in range(image.shape[2]):
+                top = image[2 * r, 2 * c, k] + image[2 * r, 2 * c + 1, k]
+                low = image[2 * r + 1, 2 * c, k] + image[2 * r + 1, 2 * c + 1, k]
+                out[r, c, k] = np.float32(0.25) * (top + low)
+    return out
+
+
+@kernel
+def _finer(fill: Float32, image: Float32) -> Float32:
+    """(n, n, k - 1) the colours of `image` (n, n, k), whose last channel is their weight, over those of `fill`, half as large."""
+    n, channels = image.shape[0], image.shape[2] - 1
+    out = np.empty((n, n, channels), np.float32)
+    for r in range(n):
+        for c in range(n):
+            weight = image[r, c, channels]
+            known = min(np.float32(1.0), max(np.float32(0.0), weight * np.float32(4.0)))
+            each = known / max(weight, np.float32(1e-6))
+            for k in range(channels):
+                out[r, c, k] = fill[r // 2, c // 2, k] * (1 - known) + image[r, c, k] * each
+    return out
 
 
 def bleed(image: Float32, alpha: Float32) -> Float32:
@@ -17,19 +47,11 @@ def bleed(image: Float32, alpha: Float32) -> Float32:
     Returns:
         (n, n, 3) not times `alpha`.
     """
-    weight, total = alpha[..., None].copy(), image.copy()
-    pyramid = []
-    while weight.shape[0] > 1:
-        pyramid.append((total, weight))
-        total = 0.25 * (
-            total[0::2, 0::2] + total[1::2, 0::2] + total[0::2, 1::2] + total[1::2, 1::2]
-        )
-        weight = 0.25 * (
-            weight[0::2, 0::2] + weight[1::2, 0::2] + weight[0::2, 1::2] + weight[1::2, 1::2]
-        )
-    fill = total / np.maximum(weight, 1e-6)
-    for total, weight in reversed(pyramid):
-        fill = fill.repeat(2, 0).repeat(2, 1)
-        known = np.clip(weight * 4.0, 0, 1)
-        fill = fill * (1 - known) + total / np.maximum(weight, 1e-6) * known
-    return np.asarray(fill, np.float32)
+    levels = [np.concatenate([image, alpha[..., None]], axis=-1).astype(np.float32)]
+    while levels[-1].shape[0] > 1:
+        levels.append(_coarser(levels[-1]))
+    last = levels[-1]
+    fill: Float32 = np.asarray(last[..., :-1] / np.maximum(last[..., -1:], 1e-6), np.float32)
+    for level in reversed(levels[:-1]):
+        fill = _finer(np.ascontiguousarray(fill), level)
+    return fill

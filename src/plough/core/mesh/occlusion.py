@@ -47,34 +47,48 @@ def _smear(
 
 
 @kernel
-def _openness(
-    points: Float32,
-    grid: Float32,
-    low: Float64,
-    cell: float,
-    rays: Float64,
-    weights: Float64,
-    density: float,
-) -> Float32:
-    out = np.empty(points.shape[0], np.float32)
+def _openness(grid: Float32, rays: Float64, weights: Float64, density: float) -> Float32:
+    """Shares of the sky seen from the corners of the grid's cells; `density` is the light that a cell's area per volume takes."""
     nx, ny, nz = grid.shape
+    out = np.empty((nx + 1, ny + 1, nz + 1), np.float32)
     whole = weights.sum()
-    for i in range(points.shape[0]):
-        total = 0.0
-        for r in range(rays.shape[0]):
-            depth = 0.0
-            x, y, z = (
-                (points[i, 0] - low[0]) / cell,
-                (points[i, 1] - low[1]) / cell,
-                (points[i, 2] - low[2]) / cell,
-            )
-            for _ in range(2 * _CELLS):
-                x, y, z = x + rays[r, 0], y + rays[r, 1], z + rays[r, 2]
-                if x < 0 or y < 0 or z < 0 or x >= nx or y >= ny or z >= nz:
-                    break
-                depth += grid[int(x), int(y), int(z)]
-            total += weights[r] * math.exp(-density * depth * cell)
-        out[i] = total / whole
+    for i in range(nx + 1):
+        for j in range(ny + 1):
+            for k in range(nz + 1):
+                total = 0.0
+                for r in range(rays.shape[0]):
+                    depth = 0.0
+                    x, y, z = float(i), float(j), float(k)
+                    for _ in range(2 * _CELLS):
+                        x, y, z = x + rays[r, 0], y + rays[r, 1], z + rays[r, 2]
+                        if x < 0 or y < 0 or z < 0 or x >= nx or y >= ny or z >= nz:
+                            break
+                        depth += grid[int(x), int(y), int(z)]
+                    total += weights[r] * math.exp(-density * depth)
+                out[i, j, k] = total / whole
+    return out
+
+
+@kernel
+def _between(points: Float32, corners: Float32, low: Float64, cell: float) -> Float32:
+    """(n,) values of the grid's corners, linear between them; 1 outside."""
+    out = np.ones(points.shape[0], np.float32)
+    nx, ny, nz = corners.shape
+    for p in range(points.shape[0]):
+        x = (points[p, 0] - low[0]) / cell
+        y = (points[p, 1] - low[1]) / cell
+        z = (points[p, 2] - low[2]) / cell
+        i, j, k = int(math.floor(x)), int(math.floor(y)), int(math.floor(z))
+        if i < 0 or j < 0 or k < 0 or i >= nx - 1 or j >= ny - 1 or k >= nz - 1:
+            continue
+        f, g, h = x - i, y - j, z - k
+        value = 0.0
+        for a in range(2):
+            for b in range(2):
+                for c in range(2):
+                    w = (f if a else 1 - f) * (g if b else 1 - g) * (h if c else 1 - h)
+                    value += w * corners[i + a, j + b, k + c]
+        out[p] = value
     return out
 
 
@@ -93,6 +107,5 @@ class LeafCloud:
 
     def openness(self, points: Float32, density: float = 0.5) -> Float32:
         """(n,) shares of the sky that are seen from `points` (n, 3), 0 to 1; `density` is the light that a square metre takes."""
-        return _openness(
-            points.astype(np.float32), self.grid, self.low, self.cell, _RAYS, _WEIGHTS, density
-        )
+        corners = _openness(self.grid, _RAYS, _WEIGHTS, density * self.cell)
+        return _between(points.astype(np.float32), corners, self.low, self.cell)

@@ -123,12 +123,11 @@ def _light(
 
 def small(image: UInt8, most: int) -> UInt8:
     """`image` averaged down to at most `most` pixels a side, as smaller mip levels are."""
-    while image.shape[0] > most:
-        a = image.astype(np.uint16)
-        image = ((a[0::2, 0::2] + a[1::2, 0::2] + a[0::2, 1::2] + a[1::2, 1::2] + 2) // 4).astype(
-            np.uint8
-        )
-    return image
+    for axis in (0, 1):
+        while image.shape[axis] > most:
+            pairs = np.moveaxis(image, axis, 0).astype(np.uint16)
+            image = np.moveaxis((pairs[0::2] + pairs[1::2] + 1) // 2, 0, axis).astype(np.uint8)
+    return np.ascontiguousarray(image)
 
 
 def draw_picture(

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
 from plough.core.arrays import Float32, UInt8, UInt32
 from plough.core.kernels import kernel
+
+_GAMMA = (np.arange(1024) / 1023.0) ** 0.4545  #: sRGB of linear light, about
 
 
 @kernel
@@ -74,7 +78,8 @@ def draw_triangles(
                 for k in range(3):
                     tint = (u * colors[a, k] + v * colors[b, k] + w * colors[c, k]) / 255.0
                     # the tint is linear, the image is not
-                    color[y, x, k] = albedo[j, i, k] / 255.0 * max(0.0, tint) ** 0.4545
+                    step = min(1023, max(0, int(tint * 1023.0 + 0.5)))
+                    color[y, x, k] = albedo[j, i, k] / 255.0 * _GAMMA[step]
                     normal[y, x, k] = u * normals[a, k] + v * normals[b, k] + w * normals[c, k]
 
 

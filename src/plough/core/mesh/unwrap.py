@@ -9,8 +9,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from plough.core.arrays import Bool, Float32, Float64, Int64
 from plough.core.kernels import kernel
@@ -43,6 +41,9 @@ def second_uv(mesh: Mesh) -> Float32:
     """
     n, tri = mesh.vertices, mesh.indices.astype(np.int64)
     edges = np.concatenate([tri[:, :2], tri[:, 1:]])
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
     graph = coo_matrix((np.ones(len(edges), np.int8), (edges[:, 0], edges[:, 1])), shape=(n, n))
     pieces, piece = connected_components(graph, directed=False)
     flat = mesh.uv0.astype(np.float64)
