@@ -352,9 +352,9 @@ def test_noise_is_smooth_repeats_and_differs_by_seed() -> None:
     assert gradient(seed, -3.3, 7.25, 5, 8) == pytest.approx(
         gradient(seed, 1.7, -0.75, 5, 8), abs=1e-12
     )
-    image = tile(seed, 64, 64, 4, 4, 3, 0.5)
+    image = tile(seed, (64, 64), (4, 4), 3, 0.5)
     assert np.abs(image[:, 0] - image[:, -1]).max() < 0.35
-    assert not np.allclose(image, tile(np.uint64(5), 64, 64, 4, 4, 3, 0.5))
+    assert not np.allclose(image, tile(np.uint64(5), (64, 64), (4, 4), 3, 0.5))
 
 
 def test_height_field_spacing() -> None:

@@ -14,7 +14,8 @@ from plough.core.grow.habit import LimbOrder, TreeParameters
 from plough.core.grow.leaf import LeafParameters
 from plough.core.grow.skeleton import Order
 from plough.core.grow.skin import Bark, Sprig
-from plough.core.grow.tree import MOST_TRIANGLES, assemble, grow
+from plough.core.grow.tree import assemble, grow
+from plough.core.grow.wood import MOST_TRIANGLES
 from plough.core.kinds import all_kinds, make
 from plough.core.mesh.checks import problems
 from plough.core.mesh.silhouette import difference, silhouettes

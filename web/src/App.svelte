@@ -34,6 +34,7 @@
   <SignIn />
 {:else}
   <Router {routes} />
+  {#if app.signedOut}<div class="fixed inset-0 z-50"><SignIn /></div>{/if}
 {/if}
 <Messages />
 <KeyCard />

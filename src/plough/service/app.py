@@ -95,6 +95,11 @@ def _http_problem(_: Request, error: Exception) -> Response:
     return answer
 
 
+def _replayed(_: Request, error: Exception) -> Response:
+    assert isinstance(error, scenes.Replayed)
+    return Response(error.answer.model_dump_json(), media_type="application/json")
+
+
 def _busy(_: Request, error: Exception) -> Response:
     """The database cannot be reached, or all its connections are in use."""
     detail = "the service is busy, or its database is starting; try again in a few seconds"
@@ -133,6 +138,7 @@ def create_app(url: str) -> FastAPI:
     app.add_exception_handler(HTTPException, _http_problem)
     app.add_exception_handler(PoolTimeout, _busy)
     app.add_exception_handler(OperationalError, _busy)
+    app.add_exception_handler(scenes.Replayed, _replayed)
     for router in (
         accounts.router,
         scenes.router,
@@ -165,15 +171,14 @@ def create_app(url: str) -> FastAPI:
     async def live(socket: WebSocket, scene_id: str) -> None:
         """Presence, edits as they land, progress of bakes."""
 
-        def who() -> str:
+        def who() -> tuple[str, int]:
             with database.session() as db:
                 account = account_of(db, socket.cookies.get(COOKIE))
-                scene_for(db, account, scene_id)
-                return account.name
+                return account.name, scene_for(db, account, scene_id).edits
 
         origin = socket.headers.get("origin")
         try:
-            name = await run_in_threadpool(who)
+            name, edits = await run_in_threadpool(who)
         except ServiceError as error:
             await socket.close(4401 if error.status == 401 else 4404, error.detail[:100])
             return
@@ -182,6 +187,7 @@ def create_app(url: str) -> FastAPI:
             return
         await socket.accept()
         try:
+            await socket.send_json({"type": "hello", "edits": edits})
             await ctx.live.serve(socket, scene_id, name)
         except WebSocketDisconnect:
             return

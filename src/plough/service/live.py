@@ -114,7 +114,8 @@ class Live:
         try:
             await self._tell(scene, ask=True)
             while True:
-                await socket.receive_text()
+                if await socket.receive_text() == "ping":
+                    await socket.send_text('{"type":"pong"}')
         finally:
             self._sockets[scene].pop(socket, None)
             await self._tell(scene)

@@ -31,8 +31,10 @@ from plough.core.scene.document import Layer as LayerModel
 from plough.core.scene.registry import get_layer_kind
 from plough.service.db.tables import Account, Asset, Edit, Layer, Member, Scene
 from plough.service.errors import NotFound, Stale
+from plough.service.fields import by_element, changed, flatten, nested, same
 
 CHANNEL = "plough"
+EDIT_KEY = "edit key"  #: in a session's info: what tells the edit at hand from any other
 _LAST = 1e9  #: position of the bake
 Target = Scene | Layer | Asset
 _PLAIN = {
@@ -61,32 +63,6 @@ def notify(db: Db, scene_id: str, message: Mapping[str, Any]) -> None:
     db.execute(
         select(func.pg_notify(CHANNEL, orjson.dumps({"scene": scene_id, **message}).decode()))
     )
-
-
-def flatten(tree: Mapping[str, Any], prefix: str) -> dict[str, Any]:
-    """Dotted names of all leaves; lists are leaves."""
-    out: dict[str, Any] = {}
-    for key, value in tree.items():
-        if isinstance(value, Mapping):
-            out |= flatten(value, f"{prefix}.{key}")
-        else:
-            out[f"{prefix}.{key}"] = value
-    return out
-
-
-def _nested(fields: Mapping[str, Any], prefix: str) -> dict[str, Any]:
-    out: dict[str, Any] = {}
-    for path, value in fields.items():
-        if not path.startswith(f"{prefix}.") or value is None:
-            continue
-        place = out
-        *parents, last = path.removeprefix(f"{prefix}.").split(".")
-        for parent in parents:
-            place = place.setdefault(parent, {})
-            if not isinstance(place, dict):
-                raise ParameterError(path, "there is no such field")
-        place[last] = value
-    return out
 
 
 def _fields(row: Target, target: str) -> dict[str, Any]:
@@ -132,6 +108,11 @@ def document_of(db: Db, scene: Scene) -> SceneDocument:
     return SceneDocument.model_validate(
         {"name": scene.name, "settings": scene.settings, "assets": assets, "layers": layers}
     )
+
+
+def edit_of_key(db: Db, scene: Scene, key: str) -> Edit | None:
+    """The edit that was made under `key`, if it was."""
+    return db.scalar(select(Edit).where(Edit.scene_id == scene.id, Edit.key == key))
 
 
 def create_scene(db: Db, account: Account, document: SceneDocument) -> Scene:
@@ -247,7 +228,7 @@ def _write(
         return
     plain, tree = _PLAIN[target], _TREE[target]
     if row is None:
-        values = {n: fields[n] for n in plain if n in fields} | {tree: _nested(fields, tree)}
+        values = {n: fields[n] for n in plain if n in fields} | {tree: nested(fields, tree)}
         _check_room(db, scene, target)
         row = (Layer if target == "layer" else Asset)(
             scene_id=scene.id, id=target_id, version=1, **values
@@ -261,7 +242,7 @@ def _write(
         setattr(
             row,
             tree,
-            _nested(
+            nested(
                 {
                     **flatten(getattr(row, tree), tree),
                     **{k: v for k, v in fields.items() if k.startswith(f"{tree}.")},
@@ -300,6 +281,7 @@ def _record(
             target_id=target_id,
             forward=forward,
             inverse=inverse,
+            key=db.info.get(EDIT_KEY),
         )
     )
     db.flush()
@@ -333,7 +315,7 @@ def change(
         ParameterError: a field is unknown or out of its limits; nothing is changed.
     """
     before = _fields(get(db, scene, target, target_id), target)
-    forward = {k: v for k, v in fields.items() if before.get(k) != v}
+    forward = changed(before, fields)
     if not forward:
         return None
     _write(db, scene, target, target_id, forward)
@@ -445,7 +427,7 @@ def step(db: Db, scene: Scene, account: Account, kind: str) -> str | None:
             forward is None
             and present is not None
             and wanted is not None
-            and any(present.get(k) != v for k, v in wanted.items())
+            and any(not same(present.get(k), v) for k, v in wanted.items())
         ):
             note = (
                 f"{edit.title!r}: it has been changed since by someone else, so it is left as it is"
@@ -459,7 +441,8 @@ def step(db: Db, scene: Scene, account: Account, kind: str) -> str | None:
         note = f"{edit.title!r}: the {edit.target} has been removed since"
     else:
         present = _fields(row, edit.target)
-        applied = {k: v for k, v in forward.items() if present.get(k) == wanted.get(k)}
+        forward, wanted = by_element(forward, wanted)
+        applied = {k: v for k, v in forward.items() if same(present.get(k), wanted.get(k))}
         inverse = {k: present.get(k) for k in applied}
         if len(applied) < len(forward):
             kept = ", ".join(k.rsplit(".", 1)[-1] for k in forward if k not in applied)

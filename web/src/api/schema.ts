@@ -2710,7 +2710,10 @@ export interface operations {
     edit_scene_api_scenes__scene_id__patch: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 scene_id: string;
             };
@@ -3123,7 +3126,10 @@ export interface operations {
     create_layer_api_scenes__scene_id__layers_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 scene_id: string;
             };
@@ -3194,10 +3200,13 @@ export interface operations {
     remove_layer_api_scenes__scene_id__layers__layer_id__delete: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
-                scene_id: string;
                 layer_id: string;
+                scene_id: string;
             };
             cookie?: never;
         };
@@ -3262,10 +3271,13 @@ export interface operations {
     edit_layer_api_scenes__scene_id__layers__layer_id__patch: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
-                scene_id: string;
                 layer_id: string;
+                scene_id: string;
             };
             cookie?: never;
         };
@@ -3334,10 +3346,13 @@ export interface operations {
     move_layer_api_scenes__scene_id__layers__layer_id__move_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
-                scene_id: string;
                 layer_id: string;
+                scene_id: string;
             };
             cookie?: never;
         };
@@ -3406,7 +3421,10 @@ export interface operations {
     create_asset_api_scenes__scene_id__assets_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 scene_id: string;
             };
@@ -3477,10 +3495,13 @@ export interface operations {
     remove_asset_api_scenes__scene_id__assets__asset_id__delete: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
-                scene_id: string;
                 asset_id: string;
+                scene_id: string;
             };
             cookie?: never;
         };
@@ -3545,10 +3566,13 @@ export interface operations {
     edit_asset_api_scenes__scene_id__assets__asset_id__patch: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
-                scene_id: string;
                 asset_id: string;
+                scene_id: string;
             };
             cookie?: never;
         };
@@ -3617,7 +3641,10 @@ export interface operations {
     undo_api_scenes__scene_id__undo_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 scene_id: string;
             };
@@ -3684,7 +3711,10 @@ export interface operations {
     redo_api_scenes__scene_id__redo_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 scene_id: string;
             };

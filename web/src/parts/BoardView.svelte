@@ -130,14 +130,14 @@
     const at = (p: THREE.Vector3): [number, number, number] =>
       [p.x, p.y, p.z].map((n) => Math.round(n * 100) / 100) as [number, number, number];
     const name = `View ${viewpoints.length + 1}`;
+    const id = crypto.randomUUID().slice(0, 8);
     const made = {
-      id: crypto.randomUUID().slice(0, 8),
       name,
       eye: at(stage.camera.position),
       target: at(stage.controls.target),
     };
-    void open.edit({ op: 'scene', settings: { viewpoints: [...viewpoints, made] } });
-    current = made.id;
+    void open.edit({ op: 'scene', settings: { [`viewpoints#${id}`]: made } });
+    current = id;
   }
 
   export function frameSelection() {
@@ -236,8 +236,7 @@
           <button
             class="-ml-2 hidden pr-2 group-focus-within:block group-hover:block"
             aria-label="forget {v.name}"
-            onclick={() =>
-              open.edit({ op: 'scene', settings: { viewpoints: viewpoints.filter((o) => o.id !== v.id) } })}
+            onclick={() => open.edit({ op: 'scene', settings: { [`viewpoints#${v.id}`]: null } })}
             ><X size={13} /></button
           >
         {/if}

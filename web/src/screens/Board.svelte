@@ -21,11 +21,13 @@
   const saved = $derived(
     open.offline
       ? `offline: ${open.pending} ${open.pending === 1 ? 'edit is' : 'edits are'} kept here and sent when the server is back`
-      : open.pending
-        ? 'saving…'
-        : open.scene?.role === 'viewer'
-          ? 'you are a viewer of this scene: you can look and download'
-          : `saved · edit ${open.scene?.edits ?? 0}`,
+      : open.pause === 'server'
+        ? `the server is busy: ${open.pending} ${open.pending === 1 ? 'edit waits' : 'edits wait'} and will be sent`
+        : open.pending
+          ? 'saving…'
+          : open.scene?.role === 'viewer'
+            ? 'you are a viewer of this scene: you can look and download'
+            : `saved · edit ${open.scene?.edits ?? 0}`,
   );
 
   async function add(kind: string) {

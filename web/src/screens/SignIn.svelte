@@ -2,7 +2,7 @@
   import { api, said, take, type Account } from '../api/client';
   import Stamp from '../parts/Stamp.svelte';
   import { app } from '../state/app.svelte';
-  let name = $state('');
+  let name = $state(app.account ?? '');
   let password = $state('');
   let failed = $state('');
   let busy = $state(false);
@@ -12,7 +12,7 @@
     busy = true;
     failed = '';
     try {
-      app.account = (await take<Account>(api.POST('/api/session', { body: { name, password } }))).name;
+      app.signedIn((await take<Account>(api.POST('/api/session', { body: { name, password } }))).name);
     } catch (error) {
       failed = said(error);
     }
@@ -29,7 +29,9 @@
       </div>
     </div>
     <p class="mt-4 font-serif text-[16px] leading-snug">
-      Grow trees and reeds from a few numbers, place them by rule, bake them for the game.
+      {app.signedOut
+        ? 'Your session has ended. Sign in again: what you changed meanwhile is kept here and sent then.'
+        : 'Grow trees and reeds from a few numbers, place them by rule, bake them for the game.'}
     </p>
     <form class="mt-5 flex flex-col gap-3" onsubmit={signIn}>
       <label class="flex flex-col gap-1"

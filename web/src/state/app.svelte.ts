@@ -19,6 +19,7 @@ class AppState {
   layers = $state.raw<Kind[]>([]);
   profiles = $state.raw<Profile[]>([]);
   keysShown = $state(false);
+  signedOut = $state(false); // the session has ended while something was open
   dusk = $derived(this.theme === 'dusk' || (this.theme === 'system' && this.systemDark));
 
   constructor() {
@@ -35,6 +36,26 @@ class AppState {
     if (this.messages.some((m) => m.text === text)) return;
     this.messages = [...this.messages.slice(-3), { id, text, tone }];
     setTimeout(() => this.dismiss(id), tone === 'bad' ? 9000 : 4500);
+  }
+
+  /** The session has ended: sign in again over what is open, so that nothing that waits is lost. */
+  expired() {
+    this.signedOut = true;
+  }
+
+  private readonly back = new Set<() => void>();
+
+  /** Call `then` each time somebody has signed in again; the result ends that. */
+  onSignedIn(then: () => void): () => void {
+    this.back.add(then);
+    return () => this.back.delete(then);
+  }
+
+  signedIn(name: string) {
+    if (this.signedOut && this.account !== null && this.account !== name) location.reload(); // another's screen
+    this.account = name;
+    this.signedOut = false;
+    for (const then of this.back) then();
   }
 
   dismiss(id: number) {

@@ -9,47 +9,15 @@ import {
   type Layer,
   type Release,
   type Scene,
-  type Settings,
   type Values,
 } from '../api/client';
 import { mixOf } from '../layers/kinds';
 import { app } from './app.svelte';
-import { read, same, writeAll } from './values';
-
-/** An edit as plain values, so that it can wait for the server. */
-export type Edit =
-  | { op: 'layer'; id: string; name?: string; hidden?: boolean; parameters?: Values }
-  | { op: 'move'; id: string; before: string | null }
-  | { op: 'removeLayer'; id: string }
-  | { op: 'addLayer'; kind: string; name: string; parameters: Values }
-  | {
-      op: 'asset';
-      id: string;
-      name?: string;
-      parameters?: Values;
-      seeds?: number[];
-      tags?: string[];
-      images?: Record<string, string>;
-    }
-  | { op: 'returnTo'; id: string; number: number }
-  | {
-      op: 'addAsset';
-      kind: string;
-      name: string;
-      parameters: Values;
-      seeds: number[];
-      tags?: string[];
-      images?: Record<string, string>;
-    }
-  | { op: 'removeAsset'; id: string }
-  | { op: 'scene'; name?: string; settings?: Values }
-  | { op: 'undo' }
-  | { op: 'redo' };
-
-interface Waiting {
-  edit: Edit;
-  done: (scene: Scene | null) => void;
-}
+import { DraftChannel } from './draftChannel';
+import { EditQueue, type Edit, type Pause, type Queued } from './editQueue';
+import { keepFor } from './keep';
+import { LiveSocket, type Message } from './liveSocket';
+import { clashes, foreseen } from './foresee';
 
 export class OpenScene {
   scene = $state.raw<Scene | null>(null);
@@ -65,15 +33,36 @@ export class OpenScene {
   pending = $state(0);
   eye: [number, number, number] = [0, 2, 0];
 
+  pause = $state<Pause>(''); // why edits are not sent
+
   readonly id: string;
-  private waiting: Waiting[] = [];
-  private sending = false;
+  private queue: EditQueue | null = null;
   private closed = false;
-  private socket: WebSocket | null = null;
+  private socket: LiveSocket | null = null;
+  private readonly leave: () => void;
   private serial = 0;
   private client = crypto.randomUUID();
-  private drafts = new AbortController();
+  private asked = 0; // evaluations so far
   private confirmed: Scene | null = null; // as the server last told it
+  private readonly drafts = new DraftChannel(
+    (ask: { layer: string; parameters: Values }) =>
+      take<Evaluation>(
+        api.POST('/api/scenes/{scene_id}/draft', {
+          params: { path: { scene_id: this.id } },
+          body: { ...ask, client: this.client, serial: ++this.serial, eye: this.eye },
+        }),
+      ),
+    (evaluation) => {
+      this.evaluation = evaluation;
+      this.refusal = '';
+    },
+    (error) => {
+      if (error instanceof ApiError && error.title === 'Superseded') return;
+      this.note(error);
+      this.refusal = said(error);
+    },
+    (busy) => (this.computing = busy),
+  );
 
   canEdit = $derived(this.scene?.role === 'owner' || this.scene?.role === 'editor');
 
@@ -83,13 +72,11 @@ export class OpenScene {
     private readonly evaluated = true,
   ) {
     this.id = id;
-    for (const edit of JSON.parse(sessionStorage.getItem(this.storage) ?? '[]') as Edit[])
-      this.waiting.push({ edit, done: () => {} });
+    this.leave = app.onSignedIn(() => {
+      this.queue?.resume();
+      void this.reload().then(() => this.evaluate());
+    });
     void this.open();
-  }
-
-  private get storage() {
-    return `plough.edits.${this.id}`;
   }
 
   async open() {
@@ -104,17 +91,47 @@ export class OpenScene {
       if (first) this.eye = first.eye;
       void this.loadReleases();
       this.connect();
-      void this.send();
-      await this.evaluate();
+      await Promise.all([this.openQueue(), this.evaluate()]);
     } catch (error) {
       this.failure = said(error);
     }
   }
 
+  private async openQueue() {
+    if (this.queue) {
+      this.queue.resume();
+      return;
+    }
+    this.queue = new EditQueue(keepFor(app.account ?? '', this.id), (queued) => this.request(queued), {
+      made: (scene, _, later) => {
+        this.offline = false;
+        this.savedAt = Date.now();
+        this.confirmed = scene;
+        this.scene = later.reduce(foreseen, scene);
+        if (scene.note) app.tell(scene.note);
+        if (!later.length) void this.evaluate();
+      },
+      refused: async (error) => {
+        app.tell(said(error), 'bad');
+        await this.reload();
+        void this.evaluate();
+      },
+      changed: (waiting, pause) => {
+        if (pause === 'signed out' && this.pause !== pause) app.expired();
+        this.pending = waiting;
+        this.pause = pause;
+        this.offline = pause === 'offline';
+      },
+    });
+    await this.queue.load();
+  }
+
   close() {
     this.closed = true;
+    this.leave();
     this.socket?.close();
-    this.drafts.abort();
+    this.queue?.close();
+    this.drafts.cancel();
   }
 
   selectFirst() {
@@ -145,125 +162,49 @@ export class OpenScene {
 
   /** What the scene comes to now; the last good result stays until the new one is there. */
   async evaluate() {
-    if (!this.evaluated) return;
-    this.drafts.abort();
-    this.drafts = new AbortController();
-    const { signal } = this.drafts;
+    if (!this.evaluated || this.closed) return;
+    this.drafts.cancel();
+    const mine = ++this.asked;
     this.computing = true;
     const [x, y, z] = this.eye;
     try {
-      this.evaluation = await take(
+      const evaluation = await take<Evaluation>(
         api.GET('/api/scenes/{scene_id}/evaluation', {
           params: { path: { scene_id: this.id }, query: { x, y, z } },
-          signal,
         }),
       );
+      if (mine !== this.asked) return;
+      this.evaluation = evaluation;
       this.refusal = '';
     } catch (error) {
-      if (signal.aborted) return;
+      if (mine !== this.asked) return;
       this.note(error);
       this.refusal = said(error);
     }
-    if (!signal.aborted) this.computing = false;
+    this.computing = false;
   }
 
-  /** What the scene would come to with a layer changed; an older draft is dropped. */
-  async draft(layer: string, parameters: Values) {
-    this.drafts.abort();
-    this.drafts = new AbortController();
-    const { signal } = this.drafts;
-    this.computing = true;
-    const body = { layer, parameters, client: this.client, serial: ++this.serial, eye: this.eye };
-    try {
-      this.evaluation = await take(
-        api.POST('/api/scenes/{scene_id}/draft', { params: { path: { scene_id: this.id } }, body, signal }),
-      );
-      this.refusal = '';
-    } catch (error) {
-      if (signal.aborted || (error instanceof ApiError && error.title === 'Superseded')) return;
-      this.note(error);
-      this.refusal = said(error);
-    }
-    if (!signal.aborted) this.computing = false;
+  /** What the scene would come to with a layer changed; a newer draft waits for the one on its way. */
+  draft(layer: string, parameters: Values) {
+    this.asked++; // an evaluation that is on its way is older than this
+    this.drafts.ask({ layer, parameters });
   }
 
   private note(error: unknown) {
     if (error instanceof ApiError && error.status === 0) this.offline = true;
-    if (error instanceof ApiError && error.status === 401) app.account = null;
+    if (error instanceof ApiError && error.status === 401) app.expired();
   }
 
   /** Show an edit at once and send it when its turn comes; the scene after it, or null when it was refused. */
   edit(edit: Edit): Promise<Scene | null> {
-    this.foresee(edit);
-    return new Promise((done) => {
-      this.waiting.push({ edit, done });
-      this.keep();
-      void this.send();
-    });
+    if (!this.queue) return Promise.resolve(null);
+    if (this.scene) this.scene = foreseen(this.scene, edit);
+    return this.queue.push(edit);
   }
 
-  private foresee(edit: Edit) {
-    const scene = this.scene;
-    if (!scene) return;
-    if (edit.op === 'layer' || edit.op === 'asset') {
-      const change = <T extends Layer | Asset>(item: T): T => {
-        if (item.id !== edit.id) return item;
-        const parameters = edit.parameters ? writeAll(item.parameters, edit.parameters) : item.parameters;
-        const rest = Object.fromEntries(
-          Object.entries(edit).filter(
-            ([k, v]) => ['name', 'hidden', 'seeds', 'tags', 'images'].includes(k) && v !== undefined,
-          ),
-        );
-        return { ...item, ...rest, parameters };
-      };
-      if (edit.op === 'layer') this.scene = { ...scene, layers: scene.layers.map(change) };
-      else this.scene = { ...scene, assets: scene.assets.map(change) };
-    } else if (edit.op === 'scene') {
-      const settings = edit.settings ? { ...scene.settings, ...(edit.settings as Partial<Settings>) } : scene.settings;
-      this.scene = { ...scene, name: edit.name ?? scene.name, settings };
-    }
-  }
-
-  private keep() {
-    this.pending = this.waiting.length;
-    if (this.waiting.length) sessionStorage.setItem(this.storage, JSON.stringify(this.waiting.map((w) => w.edit)));
-    else sessionStorage.removeItem(this.storage);
-  }
-
-  private async send() {
-    if (this.sending) return;
-    this.sending = true;
-    while (this.waiting.length && !this.closed) {
-      const { edit, done } = this.waiting[0] as Waiting;
-      try {
-        const scene = await this.request(edit);
-        this.offline = false;
-        this.savedAt = Date.now();
-        this.waiting.shift();
-        this.keep();
-        this.confirmed = this.scene = scene;
-        for (const later of this.waiting) this.foresee(later.edit);
-        if (scene.note) app.tell(scene.note);
-        done(scene);
-      } catch (error) {
-        this.note(error);
-        if (error instanceof ApiError && error.status === 0) {
-          await new Promise((wake) => setTimeout(wake, 2500));
-          continue;
-        }
-        this.waiting.shift();
-        this.keep();
-        app.tell(said(error), 'bad');
-        await this.reload();
-        done(null);
-      }
-    }
-    this.sending = false;
-    if (!this.closed) await this.evaluate();
-  }
-
-  private async request(edit: Edit, again = true): Promise<Scene> {
+  private async request({ edit, key }: Queued, again = true): Promise<Scene> {
     const path = { scene_id: this.id };
+    const headers = { 'Idempotency-Key': key };
     const before = this.confirmed;
     try {
       switch (edit.op) {
@@ -272,7 +213,7 @@ export class OpenScene {
           const body = { version: this.layer(edit.id)?.version ?? 1, name, hidden, parameters };
           return await take(
             api.PATCH('/api/scenes/{scene_id}/layers/{layer_id}', {
-              params: { path: { ...path, layer_id: edit.id } },
+              params: { path: { ...path, layer_id: edit.id }, header: headers },
               body,
             }),
           );
@@ -281,7 +222,7 @@ export class OpenScene {
           const body = { version: this.layer(edit.id)?.version ?? 1, before: edit.before };
           return await take(
             api.POST('/api/scenes/{scene_id}/layers/{layer_id}/move', {
-              params: { path: { ...path, layer_id: edit.id } },
+              params: { path: { ...path, layer_id: edit.id }, header: headers },
               body,
             }),
           );
@@ -289,13 +230,16 @@ export class OpenScene {
         case 'removeLayer':
           return await take(
             api.DELETE('/api/scenes/{scene_id}/layers/{layer_id}', {
-              params: { path: { ...path, layer_id: edit.id } },
+              params: { path: { ...path, layer_id: edit.id }, header: headers },
             }),
           );
         case 'addLayer': {
-          const { kind, name, parameters } = edit;
+          const { kind, name, parameters, before } = edit;
           return await take(
-            api.POST('/api/scenes/{scene_id}/layers', { params: { path }, body: { kind, name, parameters } }),
+            api.POST('/api/scenes/{scene_id}/layers', {
+              params: { path, header: headers },
+              body: { kind, name, parameters, before },
+            }),
           );
         }
         case 'asset': {
@@ -303,7 +247,7 @@ export class OpenScene {
           const body = { version: this.asset(edit.id)?.version ?? 1, name, parameters, seeds, tags, images };
           return await take(
             api.PATCH('/api/scenes/{scene_id}/assets/{asset_id}', {
-              params: { path: { ...path, asset_id: edit.id } },
+              params: { path: { ...path, asset_id: edit.id }, header: headers },
               body,
             }),
           );
@@ -312,7 +256,7 @@ export class OpenScene {
           const { kind, name, parameters, seeds, tags = [], images = {} } = edit;
           return await take(
             api.POST('/api/scenes/{scene_id}/assets', {
-              params: { path },
+              params: { path, header: headers },
               body: { kind, name, parameters, seeds, tags, images },
             }),
           );
@@ -326,44 +270,36 @@ export class OpenScene {
         case 'removeAsset':
           return await take(
             api.DELETE('/api/scenes/{scene_id}/assets/{asset_id}', {
-              params: { path: { ...path, asset_id: edit.id } },
+              params: { path: { ...path, asset_id: edit.id }, header: headers },
             }),
           );
         case 'scene': {
           const body = { version: this.scene?.version ?? 1, name: edit.name, settings: edit.settings };
-          return await take(api.PATCH('/api/scenes/{scene_id}', { params: { path }, body }));
+          return await take(api.PATCH('/api/scenes/{scene_id}', { params: { path, header: headers }, body }));
         }
         case 'undo':
-          return await take(api.POST('/api/scenes/{scene_id}/undo', { params: { path } }));
+          return await take(api.POST('/api/scenes/{scene_id}/undo', { params: { path, header: headers } }));
         case 'redo':
-          return await take(api.POST('/api/scenes/{scene_id}/redo', { params: { path } }));
+          return await take(api.POST('/api/scenes/{scene_id}/redo', { params: { path, header: headers } }));
       }
     } catch (error) {
       // another's edit came first: when it was about other fields, this one is made against the new version
       if (error instanceof ApiError && error.status === 409 && error.current && again) {
         const current = error.current as Scene;
-        const clash = this.clashes(edit, before, current);
-        this.scene = current;
-        if (!clash) return this.request(edit, false);
+        const clash = clashes(edit, before, current);
+        this.confirmed = current;
+        this.scene = (this.queue?.edits ?? []).reduce(foreseen, current);
+        if (!clash) return this.request({ edit, key }, false);
       }
       throw error;
     }
   }
 
-  private clashes(edit: Edit, before: Scene | null, current: Scene): boolean {
-    if (edit.op !== 'layer' && edit.op !== 'asset') return false;
-    const list = edit.op === 'layer' ? 'layers' : 'assets';
-    const old = before?.[list].find((x) => x.id === edit.id);
-    const now = current[list].find((x) => x.id === edit.id);
-    if (!old || !now) return !now;
-    return Object.keys(edit.parameters ?? {}).some((k) => !same(read(old.parameters, k), read(now.parameters, k)));
-  }
-
   async reload() {
     try {
-      this.confirmed = this.scene = await take(
-        api.GET('/api/scenes/{scene_id}', { params: { path: { scene_id: this.id } } }),
-      );
+      const scene = await take<Scene>(api.GET('/api/scenes/{scene_id}', { params: { path: { scene_id: this.id } } }));
+      this.confirmed = scene;
+      this.scene = (this.queue?.edits ?? []).reduce(foreseen, scene);
       if (!this.layer(this.selected)) this.selectFirst();
     } catch (error) {
       this.note(error);
@@ -372,28 +308,26 @@ export class OpenScene {
 
   private connect() {
     if (this.socket || this.closed) return;
-    const socket = new WebSocket(
-      `${location.protocol === 'https:' ? 'wss' : 'ws'}://${location.host}/api/scenes/${this.id}/live`,
-    );
-    this.socket = socket;
-    socket.onopen = () => {
-      if (this.offline) void this.reload().then(() => this.evaluate());
-      this.offline = false;
-    };
-    socket.onmessage = (message) => void this.hear(JSON.parse(message.data as string) as Record<string, unknown>);
-    socket.onclose = () => {
-      this.socket = null;
-      if (!this.closed) setTimeout(() => this.connect(), 2000);
-    };
-    socket.onerror = () => {
-      if (!this.closed) this.offline = true;
-    };
+    const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
+    this.socket = new LiveSocket(`${scheme}://${location.host}/api/scenes/${this.id}/live`, {
+      opened: (edits) => {
+        this.offline = false;
+        this.queue?.resume();
+        if (edits > (this.confirmed?.edits ?? 0)) void this.reload().then(() => this.evaluate());
+      },
+      heard: (message) => void this.hear(message),
+      lost: () => {
+        if (!this.closed) this.offline = true;
+      },
+    });
   }
 
-  private async hear(message: Record<string, unknown>) {
+  private async hear(message: Message) {
     if (message.type === 'presence') this.present = message.names as string[];
     if (message.type === 'edit') {
-      if ((message.number as number) <= (this.scene?.edits ?? 0) || this.waiting.length) return;
+      // one's own edits are told by their answers; what others do is never missed for them
+      if ((message.number as number) <= (this.confirmed?.edits ?? 0)) return;
+      if (message.author === app.account && !this.queue?.idle) return;
       await this.reload();
       if (message.author !== app.account) app.tell(`${message.author as string}: ${message.title as string}`);
       await this.evaluate();

@@ -20,6 +20,7 @@ from plough.service.api.models import PROBLEMS, SceneOut
 from plough.service.api.scenes import scene_out
 from plough.service.db.tables import Account, Asset, Revision
 from plough.service.errors import NotFound
+from plough.service.fields import flatten
 
 router = APIRouter(prefix="/api/scenes", tags=["scenes"], responses=PROBLEMS)
 MOST_REVISIONS = 400
@@ -168,10 +169,10 @@ def return_to_revision(scene_id: str, asset_id: str, number: int, db: Session, m
     scene = scene_for(db, me, scene_id, "editor", lock=True)
     asset: Asset = scenes.get(db, scene, "asset", asset_id)
     row = _revision(db, scene_id, asset_id, number)
-    gone = dict.fromkeys(scenes.flatten(asset.parameters, "parameters"))
+    gone = dict.fromkeys(flatten(asset.parameters, "parameters"))
     fields = {
         **gone,
-        **scenes.flatten(row.parameters, "parameters"),
+        **flatten(row.parameters, "parameters"),
         "seeds": row.seeds,
         "images": row.images,
     }

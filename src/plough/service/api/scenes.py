@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, Depends, Header, Request, Response
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session as Db
 
@@ -37,6 +37,7 @@ from plough.service.api.models import (
 from plough.service.api.releases import release_out
 from plough.service.db.tables import Account, Edit, Layer, Member, Release, Scene
 from plough.service.errors import NotFound
+from plough.service.fields import flatten
 
 router = APIRouter(prefix="/api/scenes", tags=["scenes"], responses=PROBLEMS)
 
@@ -94,6 +95,43 @@ def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
         redo=redo,
         **more,
     )
+
+
+class Replayed(Exception):
+    """An edit that was made already has been sent again; `answer` is the scene as it is now."""
+
+    def __init__(self, answer: SceneOut) -> None:
+        super().__init__("made already")
+        self.answer = answer
+
+
+EditKey = Annotated[
+    str | None,
+    Header(
+        alias="Idempotency-Key",
+        max_length=64,
+        description="Tells this edit from any other of the scene: sent again, it is made once.",
+    ),
+]
+
+
+def edited(scene_id: str, db: Session, me: Me, key: EditKey = None) -> Scene:
+    """The scene to be edited, locked until the edit is done.
+
+    Raises:
+        Replayed: an edit with this key was made before.
+    """
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
+    if key is not None:
+        made = scenes.edit_of_key(db, scene, key)
+        if made is not None:
+            created = made.target_id if made.inverse is None and made.kind == "edit" else None
+            raise Replayed(scene_out(db, scene, me, created_id=created))
+        db.info[scenes.EDIT_KEY] = key
+    return scene
+
+
+Edited = Annotated[Scene, Depends(edited)]
 
 
 @router.get("")
@@ -189,14 +227,13 @@ def delete_scene(scene_id: str, db: Session, me: Me) -> None:
 
 
 @router.patch("/{scene_id}")
-def edit_scene(scene_id: str, body: SceneEdit, db: Session, me: Me) -> SceneOut:
+def edit_scene(scene: Edited, body: SceneEdit, db: Session, me: Me) -> SceneOut:
     """Change the name, or parts of the settings: sun, wind, profile, viewpoints."""
-    scene = scene_for(db, me, scene_id, "editor", lock=True)
     scenes.check_version(
         scene, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
     )
     fields: dict[str, Any] = {"name": body.name} if body.name is not None else {}
-    fields |= scenes.flatten(body.settings or {}, "settings")
+    fields |= flatten(body.settings or {}, "settings")
     parts = sorted({k.split(".")[1] if "." in k else k for k in fields})
     scenes.change(db, scene, me, "scene", scene.id, fields, f"{', '.join(parts)} of the scene")
     return scene_out(db, scene, me)
@@ -290,9 +327,8 @@ def _check_owner(db: Db, scene_id: str) -> None:
 
 
 @router.post("/{scene_id}/layers", status_code=201)
-def create_layer(scene_id: str, body: NewLayer, db: Session, me: Me) -> SceneOut:
+def create_layer(scene: Edited, body: NewLayer, db: Session, me: Me) -> SceneOut:
     """Add a layer."""
-    scene = scene_for(db, me, scene_id, "editor", lock=True)
     if get_layer_kind(body.kind).fixed:
         raise ParameterError("kind", f"a scene has one {body.kind}", value=body.kind)
     layer_id = scenes.new_id()
@@ -302,16 +338,15 @@ def create_layer(scene_id: str, body: NewLayer, db: Session, me: Me) -> SceneOut
         "name": body.name,
         "hidden": False,
         "position": position,
-        **scenes.flatten(body.parameters, "parameters"),
+        **flatten(body.parameters, "parameters"),
     }
     scenes.create(db, scene, me, "layer", layer_id, fields, f"add {body.name}")
     return scene_out(db, scene, me, created_id=layer_id)
 
 
 @router.patch("/{scene_id}/layers/{layer_id}")
-def edit_layer(scene_id: str, layer_id: str, body: LayerEdit, db: Session, me: Me) -> SceneOut:
+def edit_layer(scene: Edited, layer_id: str, body: LayerEdit, db: Session, me: Me) -> SceneOut:
     """Change a layer's name, visibility or parameters."""
-    scene = scene_for(db, me, scene_id, "editor", lock=True)
     layer: Layer = scenes.get(db, scene, "layer", layer_id)
     scenes.check_version(
         layer, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
@@ -326,9 +361,8 @@ def edit_layer(scene_id: str, layer_id: str, body: LayerEdit, db: Session, me: M
 
 
 @router.post("/{scene_id}/layers/{layer_id}/move")
-def move_layer(scene_id: str, layer_id: str, body: LayerMove, db: Session, me: Me) -> SceneOut:
+def move_layer(scene: Edited, layer_id: str, body: LayerMove, db: Session, me: Me) -> SceneOut:
     """Give a layer another place in the order, which is the order of precedence."""
-    scene = scene_for(db, me, scene_id, "editor", lock=True)
     layer: Layer = scenes.get(db, scene, "layer", layer_id)
     scenes.check_version(
         layer, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
@@ -341,9 +375,8 @@ def move_layer(scene_id: str, layer_id: str, body: LayerMove, db: Session, me: M
 
 
 @router.delete("/{scene_id}/layers/{layer_id}")
-def remove_layer(scene_id: str, layer_id: str, db: Session, me: Me) -> SceneOut:
+def remove_layer(scene: Edited, layer_id: str, db: Session, me: Me) -> SceneOut:
     """Remove a layer; layers that refer to it say so."""
-    scene = scene_for(db, me, scene_id, "editor", lock=True)
     layer: Layer = scenes.get(db, scene, "layer", layer_id)
     if get_layer_kind(layer.kind).fixed:
         raise ParameterError("layer", f"the {layer.kind} cannot be removed", value=layer_id)
@@ -352,9 +385,8 @@ def remove_layer(scene_id: str, layer_id: str, db: Session, me: Me) -> SceneOut:
 
 
 @router.post("/{scene_id}/assets", status_code=201)
-def create_asset(scene_id: str, body: NewAsset, db: Session, me: Me) -> SceneOut:
+def create_asset(scene: Edited, body: NewAsset, db: Session, me: Me) -> SceneOut:
     """Add an asset."""
-    scene = scene_for(db, me, scene_id, "editor", lock=True)
     asset_id = scenes.new_id()
     get_kind(body.kind)
     fields = {
@@ -363,16 +395,15 @@ def create_asset(scene_id: str, body: NewAsset, db: Session, me: Me) -> SceneOut
         "seeds": body.seeds,
         "tags": body.tags,
         "images": body.images,
-        **scenes.flatten(body.parameters, "parameters"),
+        **flatten(body.parameters, "parameters"),
     }
     scenes.create(db, scene, me, "asset", asset_id, fields, f"add {body.name}")
     return scene_out(db, scene, me, created_id=asset_id)
 
 
 @router.patch("/{scene_id}/assets/{asset_id}")
-def edit_asset(scene_id: str, asset_id: str, body: AssetEdit, db: Session, me: Me) -> SceneOut:
+def edit_asset(scene: Edited, asset_id: str, body: AssetEdit, db: Session, me: Me) -> SceneOut:
     """Change an asset's name, parameters or variants."""
-    scene = scene_for(db, me, scene_id, "editor", lock=True)
     asset = scenes.get(db, scene, "asset", asset_id)
     scenes.check_version(
         asset, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
@@ -389,9 +420,8 @@ def edit_asset(scene_id: str, asset_id: str, body: AssetEdit, db: Session, me: M
 
 
 @router.delete("/{scene_id}/assets/{asset_id}")
-def remove_asset(scene_id: str, asset_id: str, db: Session, me: Me) -> SceneOut:
+def remove_asset(scene: Edited, asset_id: str, db: Session, me: Me) -> SceneOut:
     """Remove an asset; layers that place it say so."""
-    scene = scene_for(db, me, scene_id, "editor", lock=True)
     asset = scenes.get(db, scene, "asset", asset_id)
     scenes.remove(db, scene, me, "asset", asset_id, f"remove {asset.name}")
     return scene_out(db, scene, me)
@@ -399,7 +429,7 @@ def remove_asset(scene_id: str, asset_id: str, db: Session, me: Me) -> SceneOut:
 
 def _given(name: str | None, parameters: dict[str, Any] | None) -> dict[str, Any]:
     fields: dict[str, Any] = {"name": name} if name is not None else {}
-    return fields | scenes.flatten(parameters or {}, "parameters")
+    return fields | flatten(parameters or {}, "parameters")
 
 
 def _title(name: str, fields: dict[str, Any]) -> str:
@@ -410,17 +440,15 @@ def _title(name: str, fields: dict[str, Any]) -> str:
 
 
 @router.post("/{scene_id}/undo")
-def undo(scene_id: str, db: Session, me: Me) -> SceneOut:
+def undo(scene: Edited, db: Session, me: Me) -> SceneOut:
     """Take back one's own last edit; what another has changed since stays."""
-    scene = scene_for(db, me, scene_id, "editor", lock=True)
     note = scenes.step(db, scene, me, "undo")
     return scene_out(db, scene, me, note=note)
 
 
 @router.post("/{scene_id}/redo")
-def redo(scene_id: str, db: Session, me: Me) -> SceneOut:
+def redo(scene: Edited, db: Session, me: Me) -> SceneOut:
     """Do again what was undone last."""
-    scene = scene_for(db, me, scene_id, "editor", lock=True)
     note = scenes.step(db, scene, me, "redo")
     return scene_out(db, scene, me, note=note)
 

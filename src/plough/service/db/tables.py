@@ -148,7 +148,11 @@ class Edit(Base):
     target_id: Mapped[str] = mapped_column(String(64))
     forward: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     inverse: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
-    __table_args__ = (Index("edit_by_account", "scene_id", "account_id", "number"),)
+    key: Mapped[str | None] = mapped_column(String(64))  # given by who made it: made once
+    __table_args__ = (
+        Index("edit_by_account", "scene_id", "account_id", "number"),
+        UniqueConstraint("scene_id", "key", name="edit_key"),
+    )
 
 
 class Release(Base):

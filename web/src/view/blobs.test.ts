@@ -1,0 +1,25 @@
+import { expect, it } from 'vitest';
+import { unpack } from './blobs';
+
+function pack(parts: Uint8Array[]): ArrayBuffer {
+  const total = parts.reduce((n, p) => n + 4 + p.length, 0);
+  const out = new Uint8Array(total);
+  let at = 0;
+  for (const p of parts) {
+    new DataView(out.buffer).setUint32(at, p.length, true);
+    out.set(p, at + 4);
+    at += 4 + p.length;
+  }
+  return out.buffer;
+}
+
+it('takes a pack apart, empty parts included', () => {
+  const parts = [[1, 2, 3], [], [9]].map((p) => new Uint8Array(p));
+  expect(unpack(pack(parts)).map((b) => [...new Uint8Array(b)])).toEqual([[1, 2, 3], [], [9]]);
+  expect(unpack(new ArrayBuffer(0))).toEqual([]);
+});
+
+it('refuses a pack that is cut off', () => {
+  const packed = pack([new Uint8Array([1, 2, 3, 4])]);
+  expect(() => unpack(packed.slice(0, 6))).toThrow('cut off');
+});
