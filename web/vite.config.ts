@@ -4,5 +4,18 @@ import { defineConfig } from 'vite';
 
 export default defineConfig({
   plugins: [tailwindcss(), svelte()],
-  build: { chunkSizeWarningLimit: 1200, assetsInlineLimit: 0 },
+  build: {
+    assetsInlineLimit: 0,
+    rolldownOptions: {
+      output: {
+        advancedChunks: {
+          groups: [
+            { name: 'three-core', test: /three[\\/]build[\\/]three\.core/ },
+            { name: 'three', test: /three[\\/]build/ },
+            { name: 'three-addons', test: /three[\\/]examples/ },
+          ],
+        },
+      },
+    },
+  },
 });

@@ -1,15 +1,19 @@
 <script lang="ts">
   import Router from 'svelte-spa-router';
+  import { wrap } from 'svelte-spa-router/wrap';
   import { api, take, type Account } from './api/client';
   import KeyCard from './parts/KeyCard.svelte';
   import Messages from './parts/Messages.svelte';
-  import Bench from './screens/Bench.svelte';
-  import Board from './screens/Board.svelte';
   import Scenes from './screens/Scenes.svelte';
   import SignIn from './screens/SignIn.svelte';
   import { app } from './state/app.svelte';
 
-  const routes = { '/': Scenes, '/scene/:scene': Board, '/scene/:scene/asset/:asset': Bench, '*': Scenes };
+  const routes = {
+    '/': Scenes,
+    '/scene/:scene': wrap({ asyncComponent: () => import('./screens/BoardRoute.svelte') }),
+    '/scene/:scene/asset/:asset': wrap({ asyncComponent: () => import('./screens/BenchRoute.svelte') }),
+    '*': Scenes,
+  };
 
   $effect(() => {
     take<Account>(api.GET('/api/session'))

@@ -18,6 +18,7 @@ from plough.service.db.tables import Release
 from plough.service.scenes import notify
 
 TASK, QUEUE = "plough.bake", "bake"
+PREPARE = "plough.prepare"  #: the task, and its queue
 OPEN = ("queued", "running", "stopping")
 FINAL = ("done", "failed", "cancelled")
 _FROM = {
@@ -80,12 +81,16 @@ def state_of(db: Db, release_id: int) -> str:
 
 def enqueue(db: Db, release_id: int) -> None:
     """Put the bake of a release in the queue, in the transaction of `db`."""
-    job = {
-        "queue": QUEUE,
-        "task": TASK,
-        "lock": f"release {release_id}",
-        "args": orjson.dumps({"release_id": release_id}).decode(),
-    }
+    _defer(db, QUEUE, TASK, f"release {release_id}", {"release_id": release_id})
+
+
+def enqueue_preparing(db: Db, scene_id: str) -> None:
+    """Let a worker make what an opening of the scene asks for."""
+    _defer(db, PREPARE, PREPARE, f"prepare {scene_id}", {"scene_id": scene_id})
+
+
+def _defer(db: Db, queue: str, task: str, lock: str, args: dict[str, Any]) -> None:
+    job = {"queue": queue, "task": task, "lock": lock, "args": orjson.dumps(args).decode()}
     db.execute(_DEFER, job)
 
 

@@ -80,9 +80,12 @@ def serve(host: str, port: int, demo: bool) -> None:
         lines = [f"Plough is at http://{host}:{port}"]
         if demo:
             from plough.service.demo.load import ACCOUNTS, load_demo
+            from plough.service.releases import enqueue_preparing
 
             store = Database(url)
-            load_demo(store)
+            scene = load_demo(store)
+            with store.session() as db:
+                enqueue_preparing(db, scene)
             store.close()
             lines += [
                 "Sign in as "

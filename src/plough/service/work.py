@@ -23,8 +23,10 @@ from plough.core.cache import Cache
 from plough.core.errors import PloughError
 from plough.core.library import Library
 from plough.core.scene import Evaluator, read_document
-from plough.service import releases
+from plough.service import releases, scenes
 from plough.service.db.session import Database
+from plough.service.db.tables import Scene
+from plough.service.meshes import prepare
 from plough.service.results import Results, picture_loader
 
 log = logging.getLogger("plough.work")
@@ -79,6 +81,34 @@ def run_bake(
         raise
     except _LOST as error:
         raise Interrupted(f"the database was lost: {error}") from error
+
+
+def run_preparing(
+    database: Database,
+    results: Results,
+    library: Library,
+    scene_id: str,
+    stop: Callable[[], bool] = lambda: False,
+) -> None:
+    """Make and keep what an opening of the scene asks for, and say how far it is."""
+    with database.session() as db:
+        scene = db.get(Scene, scene_id)
+        if scene is None:
+            return
+        document = scenes.document_of(db, scene)
+    told = -1
+
+    def say(done: int, known: int) -> None:
+        nonlocal told
+        tenth = 10 * done // known
+        if tenth > told:
+            told = tenth
+            print(f"Preparing {document.name}: {done} of {known}", flush=True)
+
+    try:
+        prepare(results, library, Evaluator(library).evaluate(document), say, stop)
+    except PloughError as error:
+        print(f"Preparing {document.name} ended: {error}", flush=True)
 
 
 def _end(database: Database, release_id: int, state: str, **values: object) -> None:
@@ -172,12 +202,19 @@ async def _work(
 
         await asyncio.to_thread(run_bake, database, results, library, release_id, interrupted)
 
+    @app.task(name=releases.PREPARE, queue=releases.PREPARE)
+    async def prepare_scene(scene_id: str) -> None:
+        await asyncio.to_thread(
+            run_preparing, database, results, library, scene_id, stopping.is_set
+        )
+
     async with app.open_async():
         tasks = [
             asyncio.create_task(_rescue(app, database)),
             asyncio.create_task(
                 app.run_worker_async(
-                    queues=[releases.QUEUE],
+                    queues=[releases.QUEUE, releases.PREPARE],
+                    concurrency=2,
                     install_signal_handlers=False,
                     update_heartbeat_interval=3,
                     stalled_worker_timeout=15,

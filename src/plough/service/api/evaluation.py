@@ -6,12 +6,11 @@ from collections.abc import Callable
 from typing import Annotated, Any
 from urllib.parse import quote
 
-import numpy as np
 from fastapi import APIRouter, Header, Query, Response
 
 from plough.core.bake.colliders import convex_mesh
 from plough.core.formats.glb import mesh_glb
-from plough.core.ground import HeightField, Surface
+from plough.core.ground import Surface
 from plough.core.kinds import all_kinds
 from plough.core.library import Variant, resolve, variant_of
 from plough.core.library.library import switch_distances
@@ -47,6 +46,7 @@ from plough.service.api.models import (
     WeightOut,
 )
 from plough.service.errors import NotFound
+from plough.service.meshes import level_glb, solid_glb, surface_heights
 
 router = APIRouter(prefix="/api", tags=["evaluation"], responses=PROBLEMS)
 _GLB: dict[int | str, dict[str, Any]] = {
@@ -54,7 +54,6 @@ _GLB: dict[int | str, dict[str, Any]] = {
 }
 _PLAIN = {"Content-Encoding": "identity"}  #: meshes and images hardly shrink when packed
 _FOREVER = {"Cache-Control": "private, max-age=31536000, immutable", **_PLAIN}
-_SAMPLES = 513  #: a side, of a surface that is no height field
 Check = Callable[[], None]
 Eye = tuple[float, float, float]
 
@@ -93,30 +92,11 @@ class Transport:
         )
 
     def _surface(self, surface: Surface) -> SurfaceOut:
-        if isinstance(surface, HeightField):
-            heights, size = surface.heights, surface.size
-        else:
-            x0, z0, x1, z1 = surface.bounds
-            size = 2.0 * max(abs(v) for v in (x0, z0, x1, z1))
-            at = np.linspace(-size / 2, size / 2, _SAMPLES)
-            x, z = (a.ravel() for a in np.meshgrid(at, at))
-            found = surface.sample(x, z).position[:, 1].astype(np.float32)
-            heights = found.reshape(_SAMPLES, _SAMPLES)
-        names = self.ctx.results.result(
-            f"surface {surface.key}",
-            lambda: {"heights": heights.astype("<f4").tobytes()},
-            self.keep,
-        )
-        return SurfaceOut(heights=names["heights"], samples=heights.shape[0], size=size)
+        heights, samples, size = surface_heights(self.ctx.results, surface, self.keep)
+        return SurfaceOut(heights=heights, samples=samples, size=size)
 
     def _solid(self, s: Solid) -> SolidOut:
-        images = self.ctx.results.images(self.keep)
-        names = self.ctx.results.result(
-            f"solid {s.key}",
-            lambda: {"glb": mesh_glb(s.mesh, s.materials, s.name, images)},
-            self.keep,
-        )
-        address = f"/api/blobs/{names['glb']}"
+        address = f"/api/blobs/{solid_glb(self.ctx.results, s, self.keep)}"
         return SolidOut(name=s.name, mesh=address, finish=s.finish, triangles=s.mesh.triangles)
 
     def _placements(self, placed: TiledPlacements) -> PlacementsOut:
@@ -254,14 +234,9 @@ def level_mesh(
     if not 0 <= detail < ctx.library.levels_of(variant):
         raise NotFound(f"there is no level of detail {detail} of this asset")
 
-    def make() -> dict[str, bytes]:
-        product = ctx.library.level(variant, detail)
-        images = ctx.results.images(True)
-        return {"glb": mesh_glb(product.mesh, product.materials, variant.label, images)}
-
-    names = ctx.results.result(f"glb {variant.key} {detail}", make, True)
+    data = ctx.results.get(level_glb(ctx.results, ctx.library, variant, detail))
     headers = _FOREVER if key else _PLAIN
-    return Response(ctx.results.get(names["glb"]), media_type="model/gltf-binary", headers=headers)
+    return Response(data, media_type="model/gltf-binary", headers=headers)
 
 
 @router.post("/make", response_class=Response, responses=_GLB)

@@ -1,0 +1,92 @@
+"""Meshes and heights as they travel, each made once and kept under its key."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from plough.core.arrays import Float32
+from plough.core.formats.glb import mesh_glb
+from plough.core.ground import HeightField, Surface
+from plough.core.library import Library, Variant
+from plough.core.scene.evaluation import Evaluation
+from plough.core.scene.facets import Solid
+from plough.service.results import Results
+
+_SAMPLES = 513  #: a side, of a surface that is no height field
+
+
+def level_glb(
+    results: Results, library: Library, variant: Variant, detail: int, keep: bool = True
+) -> str:
+    """The hash of one level of detail as GLB."""
+
+    def make() -> dict[str, bytes]:
+        product = library.level(variant, detail)
+        images = results.images(keep)
+        return {"glb": mesh_glb(product.mesh, product.materials, variant.label, images)}
+
+    return results.result(f"glb {variant.key} {detail}", make, keep)["glb"]
+
+
+def solid_glb(results: Results, solid: Solid, keep: bool = True) -> str:
+    """The hash of a solid as GLB."""
+    images = results.images(keep)
+
+    def make() -> dict[str, bytes]:
+        return {"glb": mesh_glb(solid.mesh, solid.materials, solid.name, images)}
+
+    return results.result(f"solid {solid.key}", make, keep)["glb"]
+
+
+def surface_heights(
+    results: Results, surface: Surface, keep: bool = True
+) -> tuple[str, int, float]:
+    """The hash of a surface's heights over a square about the origin, the samples a side, and its size in metres."""
+    heights, size = _grid(surface)
+    names = results.result(
+        f"surface {surface.key}", lambda: {"heights": heights.astype("<f4").tobytes()}, keep
+    )
+    return names["heights"], heights.shape[0], size
+
+
+def _grid(surface: Surface) -> tuple[Float32, float]:
+    if isinstance(surface, HeightField):
+        return surface.heights, surface.size
+    size = 2.0 * max(abs(v) for v in surface.bounds)
+    at = np.linspace(-size / 2, size / 2, _SAMPLES)
+    x, z = (a.ravel() for a in np.meshgrid(at, at))
+    found = surface.sample(x, z).position[:, 1].astype(np.float32)
+    return found.reshape(_SAMPLES, _SAMPLES), size
+
+
+def prepare(
+    results: Results,
+    library: Library,
+    evaluation: Evaluation,
+    say: Callable[[int, int], None],
+    stop: Callable[[], bool] = lambda: False,
+) -> None:
+    """Make and keep all that an opening of the scene asks for.
+
+    Args:
+        say: called with how much is done, and of how much.
+        stop: called between two steps; True ends the work.
+    """
+    steps: list[Callable[[], object]] = []
+    for output in (r.output for r in evaluation.layers):
+        if output.surface is not None:
+            steps.append(lambda s=output.surface: surface_heights(results, s))  # type: ignore[misc]
+        steps += [lambda s=s: solid_glb(results, s) for s in output.solids]  # type: ignore[misc]
+        for v in output.placements.variants if output.placements else ():
+            # coarse levels first: they show a useful picture soonest
+            steps += [
+                lambda v=v, d=d: level_glb(results, library, v, d)  # type: ignore[misc]
+                for d in reversed(range(library.levels_of(v)))
+            ]
+    for done, step in enumerate(steps):
+        if stop():
+            return
+        step()
+        say(done + 1, len(steps))
