@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import statistics
 import subprocess
 import sys
@@ -15,13 +16,17 @@ from rich.console import Console
 from rich.table import Table
 from scipy.stats import qmc
 
+from plough.core.cache import Cache
 from plough.core.demo import teasel_fen
+from plough.core.ground import HeightField, TerrainParameters, make_terrain
+from plough.core.ground.paths import path_curve
 from plough.core.kinds import make
 from plough.core.mesh.sweep import Limbs, sweep
-from plough.core.place.sampling import sample
+from plough.core.place import ScatterRule, sample, scatter
+from plough.core.place.pose import Pose
 from plough.core.presets import preset
 from plough.core.scene import Evaluator
-from plough.core.scene.evaluation import with_layer
+from plough.core.scene.document import with_layer
 from plough.core.scene.weight import weigh
 
 
@@ -153,7 +158,7 @@ def evaluation_rows(into: Table) -> None:
 
     def cold() -> Evaluator:
         evaluator = Evaluator()
-        weigh(evaluator.evaluate(document), evaluator, (0, 2, 0))
+        weigh(evaluator.evaluate(document), evaluator.library, (0, 2, 0))
         return evaluator
 
     whole = median(cold, 3)
@@ -169,10 +174,106 @@ def evaluation_rows(into: Table) -> None:
     spacing = iter(np.linspace(6, 9, 200))
 
     def change() -> None:
-        parameters = pears.parameters.model_copy(update={"spacing": float(next(spacing))})
+        parameters = {**pears.parameters, "spacing": float(next(spacing))}
         warm.evaluate(with_layer(document, pears.model_copy(update={"parameters": parameters})))
 
     row(into, "demo evaluated, one layer changed", median(change), "demo evaluated cold", whole)
+
+
+def million(knots: list[tuple[float, float]], field: HeightField, spacing: float) -> ScatterRule:
+    """Four rules over the whole of `field`: height, slope, clear of a path, apart from what stands."""
+    return ScatterRule(
+        seed=11,
+        spacing=spacing,
+        fill=0.95,
+        height=(-9.0, 40.0),
+        slope=(0.0, math.radians(35)),
+        clear_of=(path_curve(knots).line,),
+        clearance=6.0,
+        apart=2.0,
+        pose=Pose(lean=0.3, size_low=0.8, size_high=1.2),
+    )
+
+
+def placing_rows(into: Table) -> None:
+    field = make_terrain(TerrainParameters(size=2048, resolution=4, relief=30, feature=220, seed=3))
+    knots = [(-1000 + 100.0 * k, 60.0 * math.sin(k)) for k in range(21)]
+    moved = [*knots[:10], (knots[10][0], knots[10][1] + 12.0), *knots[11:]]
+    trees = scatter(ScatterRule(seed=5, spacing=14.0, fill=0.6), field)
+    passes = sqrt_pass()
+    for spacing, aims in (
+        (62.0, ("", "")),
+        (19.6, ("", "")),
+        (6.2, ("", "")),
+        (1.65, ("≤ 4 s", "≤ 100 ms")),
+    ):
+        cache, rule = Cache(), million(knots, field, spacing)
+        began = time.perf_counter()
+        tiles = scatter(rule, field, [trees], cache)
+        cold = time.perf_counter() - began
+        count = sum(t.placements.count for t in tiles)
+        row(
+            into,
+            f"{count:,} placed, four rules, cold",
+            cold,
+            "one pass of numpy.sqrt over 10 M",
+            passes,
+            aims[0],
+        )
+        lines = iter([moved, knots] * 20)
+        again = median(
+            lambda c=cache, s=spacing, lines=lines: scatter(
+                million(next(lines), field, s), field, [trees], c
+            ),
+            7,
+        )
+        row(into, f"{count:,} placed, one knot moved", again, "the same, cold", cold, aims[1])
+
+
+_PEAK = """
+import resource, sys
+before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+from bench.__main__ import *
+{work}
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)
+"""
+
+
+def fresh_rows(into: Table) -> None:
+    """Whole processes: seconds and peak memory."""
+    demo = "e = Evaluator(); ev = e.evaluate(teasel_fen()); weigh(ev, e.library, (0, 2, 0))"
+    placing = (
+        "f = make_terrain(TerrainParameters(size=2048, resolution=4, relief=30, feature=220, seed=3));"
+        "scatter(million([(-1000 + 100.0 * k, 60.0 * math.sin(k)) for k in range(21)], f, 1.65), f)"
+    )
+    empty = process("pass")[0]
+    for what, work, aim in (
+        ("demo evaluated and weighed", demo, "≤ 2.5 s beyond the start"),
+        ("a million placed", placing, ""),
+    ):
+        seconds, peak = process(work)
+        row(
+            into,
+            f"{what}, cold in a process of its own; {peak} MB at most",
+            seconds - empty,
+            "its start",
+            empty,
+            aim,
+        )
+
+
+def process(work: str) -> tuple[float, int]:
+    """Seconds and peak megabytes of a process that imports this module and does `work`."""
+    times, peak = [], 0
+    for _ in range(3):
+        began = time.perf_counter()
+        code = _PEAK.format(work=work)
+        done = subprocess.run(
+            [sys.executable, "-c", code], capture_output=True, text=True, check=True
+        )
+        times.append(time.perf_counter() - began)
+        peak = int(done.stdout)
+    return statistics.median(times), peak
 
 
 def latency_rows(into: Table) -> None:
@@ -262,7 +363,14 @@ def latency_rows(into: Table) -> None:
 def main() -> None:
     """Measure everything and print the table."""
     out = table()
-    for rows in (sweep_rows, sampling_rows, evaluation_rows, latency_rows):
+    for rows in (
+        sweep_rows,
+        sampling_rows,
+        placing_rows,
+        evaluation_rows,
+        fresh_rows,
+        latency_rows,
+    ):
         rows(out)
     Console(width=170).print(out)
     starts = [
@@ -276,4 +384,5 @@ def main() -> None:
     print(f"./plough kinds, second call: {starts[0]:.2f} s")
 
 
-main()
+if __name__ == "__main__":
+    main()
