@@ -9,10 +9,11 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from plough.core.errors import ParameterError, TooLargeError
+from plough.core.grow import tree
 from plough.core.grow.age import aged
 from plough.core.grow.habit import LimbOrder, TreeParameters
 from plough.core.grow.leaf import LeafParameters
-from plough.core.grow.skeleton import Order
+from plough.core.grow.skeleton import NextOrder, Order, grow_limbs
 from plough.core.grow.skin import Bark, Sprig
 from plough.core.grow.tree import assemble, grow
 from plough.core.grow.wood import MOST_TRIANGLES
@@ -320,18 +321,22 @@ def test_bad_values_name_the_field(values: dict[str, Any], field: str) -> None:
     assert str(caught.value).startswith(caught.value.field)
 
 
-def test_a_monster_is_refused_before_it_is_made() -> None:
-    with pytest.raises(TooLargeError, match="limit"):
-        make(
-            "tree",
-            {
-                "stems": 12,
-                "first": {"count": 120},
-                "second": {"count": 120},
-                "third": {"count": 120},
-            },
-            1,
-        )
+def test_a_monster_is_refused_before_it_is_made(monkeypatch: pytest.MonkeyPatch) -> None:
+    grown: list[int] = []
+
+    def recording(seed: int, parents: Order, following: NextOrder) -> Order:
+        order = grow_limbs(seed, parents, following)
+        grown.append(order.count)
+        return order
+
+    monkeypatch.setattr(tree, "grow_limbs", recording)
+    monkeypatch.setattr(tree, "wood_mesh", lambda *_a, **_k: pytest.fail("wood was made"))
+    many = {"count": 120}
+    with pytest.raises(TooLargeError, match="limit") as caught:
+        make("tree", {"stems": 12, "first": many, "second": many, "third": many}, 1)
+    assert caught.value.field == "second.count", "the order that is too much, and no later one"
+    assert len(grown) == 1, "the first order is within the limit; the second never began"
+    assert grown[0] <= tree.MOST_LIMBS
 
 
 @pytest.mark.parametrize("name", [p.name for p in all_presets()])
