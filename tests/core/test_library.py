@@ -207,6 +207,19 @@ def test_an_impostor_counts_with_its_pictures() -> None:
     assert product_bytes(impostor) >= drawn + impostor.mesh.nbytes > 500_000
 
 
+@pytest.mark.parametrize("name", [p.name for p in all_presets()][::4])
+def test_a_picture_shows_the_whole_of_it_and_of_its_shadow(name: str) -> None:
+    p = next(p for p in all_presets() if p.name == name)
+    drawn = Library().picture(variant_of("t", "t", p.kind, p.parameters, p.seed, {}), (96, 84))
+    paper = drawn[0, 0].astype(int)
+    away = np.abs(drawn - paper).sum(axis=-1)
+    assert (away > 30).mean() > 0.02, "something is drawn"
+    edge = np.concatenate([away[0], away[-1], away[:, 0], away[:, -1]])
+    assert edge.max() <= 3, "nothing of it is cut off"
+    tall, wide = ((away > 30).any(axis=axis) for axis in (1, 0))
+    assert max(tall.mean(), wide.mean()) > 0.75, "it fills its picture"
+
+
 # The cache
 
 

@@ -14,7 +14,7 @@ from plough.core.mesh.raster import draw_depth, draw_triangles
 from plough.core.mesh.value import Mesh
 
 _OVER = 2  #: samples a pixel, on each axis; `_with_paper` averages as many
-_SUN = np.array([-0.50, 0.66, 0.56]) / np.linalg.norm([-0.50, 0.66, 0.56])
+_SUN = np.array([-0.27, 0.78, 0.57]) / np.linalg.norm([-0.27, 0.78, 0.57])
 _SUN_LIGHT = np.array([1.75, 1.62, 1.38])
 _SKY_LIGHT = np.array([0.50, 0.56, 0.62])
 _GROUND_LIGHT = np.array([0.26, 0.24, 0.19])
@@ -36,9 +36,10 @@ _PITCH = 0.12  #: radians by which they look down
 
 
 def frame_of(meshes: list[Mesh], aspect: float, azimuth: float = AZIMUTH) -> Frame:
-    """The one frame that holds each of `meshes`; `aspect` is the picture's width by its height."""
+    """The one frame that holds each of `meshes` with its shadow; `aspect` is the picture's width by its height."""
     right, up, _ = axes(azimuth, _PITCH)
-    sides, heights = [m.positions @ right for m in meshes], [m.positions @ up for m in meshes]
+    seen = [part for m in meshes for part in (m.positions, _shadow(m.positions))]
+    sides, heights = [p @ right for p in seen], [p @ up for p in seen]
     low, high = min(float(s.min()) for s in sides), max(float(s.max()) for s in sides)
     bottom, top = min(0.0, *(float(h.min()) for h in heights)), max(float(h.max()) for h in heights)
     half = max(0.54 * (top - bottom) * aspect, 0.54 * (high - low), 0.02)
@@ -46,6 +47,11 @@ def frame_of(meshes: list[Mesh], aspect: float, azimuth: float = AZIMUTH) -> Fra
     room = max(0.0, half - 0.54 * (high - low))
     shift = 0.5 * (low + high)
     return Frame(shift - min(max(shift, -room), room), 0.5 * (bottom + top) / float(up[1]), half)
+
+
+def _shadow(positions: Float32) -> Float64:
+    """(n, 3) where each of `positions` throws its shadow on the floor."""
+    return np.asarray(positions - np.maximum(positions[:, 1:2], 0) / _SUN[1] * _SUN)
 
 
 def axes(azimuth: float, pitch: float) -> Float64:
