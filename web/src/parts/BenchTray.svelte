@@ -152,7 +152,7 @@
             {#if t.picture}<img
                 src={t.picture}
                 alt=""
-                class="min-h-0 w-full flex-1 rounded-t-[4px] object-cover"
+                class="min-h-0 w-full flex-1 portrait rounded-t-[4px]"
               />{:else}<span class="flex flex-1 items-center text-[11px] text-soft">growing…</span>{/if}
             <span class="pt-1 text-[11.5px]">seed {t.seed}</span>
           </button>
@@ -174,7 +174,7 @@
             {disabled}
             onclick={() => oncousin(cousin)}
           >
-            <img src={cousin.picture} alt="" class="h-full w-full object-cover" />
+            <img src={cousin.picture} alt="" class="portrait h-full w-full" />
           </button>
           {@render beside(`cousin ${k + 1}`, () => ({ parameters: cousin.parameters, seed: bench.seed }))}
         </div>
@@ -195,7 +195,7 @@
             {disabled}
             onclick={() => onreturn(v)}
           >
-            <img src={v.picture} alt="" class="min-h-0 w-full flex-1 object-cover" loading="lazy" />
+            <img src={v.picture} alt="" class="portrait min-h-0 w-full flex-1" loading="lazy" />
             <span class="truncate px-1.5 py-0.5 text-[11px]"
               ><b>{v.number}</b> {v.note || v.author} <span class="text-soft">{ago(v.at)}</span></span
             >

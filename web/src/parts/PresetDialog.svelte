@@ -58,7 +58,7 @@
           onchoose(p);
         }}
       >
-        <img src={p.picture} alt="" loading="lazy" class="aspect-[10/9] w-full bg-[#e4e7de] object-cover" />
+        <img src={p.picture} alt="" loading="lazy" class="aspect-[10/9] w-full portrait" />
         <span class="block px-2 py-1.5 font-serif text-[12.5px] leading-tight font-semibold">{p.title}</span>
       </button>
     {/each}

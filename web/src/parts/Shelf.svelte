@@ -133,7 +133,7 @@
             src="/api/scenes/{scene.id}/assets/{a.id}/picture?v={a.version}"
             alt=""
             loading="lazy"
-            class="aspect-[10/9] w-full bg-[#e4e7de] object-cover"
+            class="aspect-[10/9] w-full portrait"
           />
         </button>
         <div class="px-2 pt-1 pb-2">
