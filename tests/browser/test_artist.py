@@ -253,6 +253,42 @@ def test_the_seed_tray_grows_eight_and_keeps_one(
     page.until(lambda: seeds() == [1, 2, 5], "seed 5 kept")
 
 
+def test_a_new_scatter_asks_what_and_shows_it_at_once(
+    page: Page, scene_id: str, sedge: httpx.Client
+) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    before = sedge.get(f"/api/scenes/{scene_id}").json()
+
+    def ask() -> None:
+        page.button("add a layer").click()
+        page.until(
+            lambda: page.driver.find_elements(By.XPATH, "//li//button[contains(., 'Scatter')]"),
+            "the kinds",
+        )[0].click()
+        page.until(lambda: len(page.all("dialog[open] img")) >= 15, "pictures")
+
+    ask()
+    page.keys(Keys.ESCAPE)
+    page.until(lambda: not page.all("dialog[open]"), "the dialog's end")
+    assert sedge.get(f"/api/scenes/{scene_id}").json()["edits"] == before["edits"]
+    ask()
+    assert not page.button("Add the layer").is_enabled(), "nothing is chosen"
+    page.all('dialog[open] button[aria-label^="place "]')[0].click()
+    page.keys(Keys.DELETE)  # a key of the board does nothing behind a dialog
+    page.one('input[aria-label="search what can be placed"]').send_keys("snag")
+    page.button("place the preset Dead snag").click()
+    page.button("Add the layer").click()
+    page.until(lambda: "New scatter" in page.text("[role=listbox]"), "the new packet")
+    after = sedge.get(f"/api/scenes/{scene_id}").json()
+    assert len(after["layers"]) == len(before["layers"]) + 1
+    made = next(x for x in after["layers"] if x["name"] == "New scatter")
+    assert len(made["parameters"]["mix"]) == 2
+    assert [a["name"] for a in after["assets"] if a not in before["assets"]] == ["Dead snag"]
+    packet = page.one(f'[data-packet="{made["id"]}"]')
+    page.until(lambda: any(c in "123456789" for c in packet.text), "its number of placements")
+
+
 def bench(page: Page, scene_id: str, asset: str = "willow") -> None:
     page.sign_in("sedge")
     page.driver.get(f"{page.base}/#/scene/{scene_id}/asset/{asset}")

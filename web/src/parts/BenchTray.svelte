@@ -43,7 +43,7 @@
     note = '';
     keeping = false;
   }
-  const frame = 'relative flex h-[112px] flex-col overflow-hidden rounded-[5px] border';
+  const frame = 'relative flex h-(--tray) flex-col overflow-hidden rounded-[5px] border';
 </script>
 
 {#snippet beside(
@@ -130,7 +130,7 @@
     {/if}
   </div>
   {#if bench.trayFailure}
-    <div class="flex h-[112px] items-center gap-3 text-clay" role="alert">
+    <div class="flex h-(--tray) items-center gap-3 text-clay" role="alert">
       {bench.trayFailure}.
       <button class="btn" onclick={() => (bench.tray === 'cousins' ? bench.findCousins() : bench.fillTray())}
         >Try again</button
@@ -179,7 +179,7 @@
           {@render beside(`cousin ${k + 1}`, () => ({ parameters: cousin.parameters, seed: bench.seed }))}
         </div>
       {:else}
-        <p class="col-span-8 flex h-[112px] items-center justify-center text-[12.5px] text-soft" role="status">
+        <p class="col-span-8 flex h-(--tray) items-center justify-center text-[12.5px] text-soft" role="status">
           {bench.walking ? 'looking for eight cousins…' : 'no cousins yet'}
         </p>
       {/each}
@@ -187,7 +187,7 @@
   {:else}
     <div class="flex gap-2.5 overflow-x-auto">
       {#each bench.versions ?? [] as v (v.number)}
-        <div class="group relative w-[142px] shrink-0">
+        <div class="group relative w-[calc(var(--tray)*1.27)] shrink-0">
           <button
             class="{frame} w-full items-stretch border-line bg-leaf text-left hover:border-moss"
             title="version {v.number} by {v.author}, {ago(v.at)}{v.note ? `: ${v.note}` : ''}"
@@ -207,7 +207,7 @@
           }))}
         </div>
       {:else}
-        <p class="flex h-[112px] flex-1 items-center justify-center text-[12.5px] text-soft" role="status">
+        <p class="flex h-(--tray) flex-1 items-center justify-center text-[12.5px] text-soft" role="status">
           {bench.versions === null
             ? 'looking up the versions…'
             : 'No version is kept yet. Keep one before a bold change: you can return to it at any time.'}

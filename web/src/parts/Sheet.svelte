@@ -39,7 +39,7 @@
   const part = $derived({ open, layer, rows, disabled, oninput, onchange });
 </script>
 
-<aside class="flex w-[356px] shrink-0 flex-col border-r border-line bg-leaf" aria-label="{layer.name}, sheet">
+<aside class="flex w-(--sheet) shrink-0 flex-col border-r border-line bg-leaf" aria-label="{layer.name}, sheet">
   <div class="flex items-center justify-between gap-2 px-[18px] pt-4 pb-2">
     <input
       class="min-w-0 flex-1 truncate border-0 bg-transparent p-0 font-serif text-[20px] font-semibold focus:ring-0"

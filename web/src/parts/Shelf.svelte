@@ -5,6 +5,7 @@
   import Trash from '@lucide/svelte/icons/trash-2';
   import { api, said, take, type Asset, type Preset, type Recipe } from '../api/client';
   import { app } from '../state/app.svelte';
+  import { recipeOf } from '../state/presets.svelte';
   import type { OpenScene } from '../state/scene.svelte';
   import PresetDialog from './PresetDialog.svelte';
 
@@ -59,7 +60,10 @@
     open = false;
     onopen(made.created_id);
   }
-  const begin = (p: Preset) => add(p.kind, p.title, p.parameters, [p.seed, p.seed + 1, p.seed + 2]);
+  function begin(p: Preset) {
+    const { kind, name, parameters, seeds } = recipeOf(p);
+    return add(kind, name, parameters, seeds);
+  }
 
   async function readRecipe(event: Event) {
     const input = event.target as HTMLInputElement;

@@ -103,7 +103,7 @@
         role="option"
         aria-selected={on}
         aria-label="{layer.name}, {layer.kind}, {line(layer)}"
-        class="packet flex h-[112px] w-[112px] flex-col border text-left {on
+        class="packet flex h-(--packet) w-(--packet) flex-col border text-left {on
           ? 'border-2 border-moss bg-plate'
           : 'border-line bg-leaf'} {layer.hidden ? 'opacity-50' : ''}"
         onclick={() => (open.selected = layer.id)}
@@ -133,10 +133,11 @@
   {/each}
   {#if open.canEdit}
     <button
-      class="flex h-[112px] w-[86px] shrink-0 flex-col items-center justify-center gap-2 rounded-md border border-dashed border-soft/50 text-soft hover:border-moss hover:text-moss {over ===
+      class="flex h-(--packet) w-[calc(var(--packet)*0.77)] shrink-0 flex-col items-center justify-center gap-2 rounded-md border border-dashed border-soft/50 text-soft hover:border-moss hover:text-moss {over ===
       'add'
         ? 'ml-4'
         : ''}"
+      aria-label="add a layer"
       onclick={() => (adding = true)}
       ondragover={(e) => {
         if (!dragged) return;
@@ -157,7 +158,7 @@
       data-packet={bake.id}
       role="option"
       aria-selected={on}
-      class="packet dark-packet flex h-[112px] w-[112px] shrink-0 flex-col text-left transition-transform duration-150 {on
+      class="packet dark-packet flex h-(--packet) w-(--packet) shrink-0 flex-col text-left transition-transform duration-150 {on
         ? '-translate-y-2 ring-2 ring-moss'
         : ''}"
       onclick={() => (open.selected = bake.id)}

@@ -245,7 +245,7 @@
     <p class="flex flex-1 items-center justify-center font-serif text-[18px]" role="status">Setting up the bench…</p>
   {:else}
     <div class="flex min-h-0 flex-1">
-      <aside class="flex w-[356px] shrink-0 flex-col border-r border-line bg-leaf" aria-label="sheet of {asset.name}">
+      <aside class="flex w-(--sheet) shrink-0 flex-col border-r border-line bg-leaf" aria-label="sheet of {asset.name}">
         <div class="px-[18px] pt-4">
           <input
             class="w-full truncate border-0 bg-transparent p-0 font-serif text-[20px] font-semibold focus:ring-0"

@@ -2,7 +2,9 @@
   import Redo from '@lucide/svelte/icons/redo-2';
   import Undo from '@lucide/svelte/icons/undo-2';
   import { onDestroy, untrack } from 'svelte';
+  import type { Preset } from '../api/client';
   import BoardView from '../parts/BoardView.svelte';
+  import ChooseAssets from '../parts/ChooseAssets.svelte';
   import Presence from '../parts/Presence.svelte';
   import Share from '../parts/Share.svelte';
   import Sheet from '../parts/Sheet.svelte';
@@ -10,6 +12,7 @@
   import TopBar from '../parts/TopBar.svelte';
   import WeightBar from '../parts/WeightBar.svelte';
   import { drawn, fixed, kindOf, mixOf, uiOf } from '../layers/registry';
+  import { recipeOf } from '../state/presets.svelte';
   import { OpenScene } from '../state/scene.svelte';
 
   let { params }: { params: { scene: string } } = $props();
@@ -17,6 +20,7 @@
   onDestroy(() => open.close());
   let view = $state<BoardView>();
   let drawing = $state<string | null>(null); // the kind of layer whose points are being drawn
+  let bearing = $state<string | null>(null); // the kind of layer for which assets are being chosen
   const layer = $derived(open.layer(open.selected) ?? open.scene?.layers[0]);
   const saved = $derived(
     open.offline
@@ -31,19 +35,33 @@
   );
 
   async function add(kind: string) {
-    if (drawn(kind)) {
-      drawing = kind;
-      return;
-    }
-    const mix = mixOf(kind);
-    const asset = open.scene?.assets[0]?.id;
+    if (drawn(kind)) drawing = kind;
+    else if (mixOf(kind)) bearing = kind;
+    else await addLayer(kind, {});
+  }
+
+  async function addLayer(kind: string, parameters: Record<string, unknown>) {
     const scene = await open.edit({
       op: 'addLayer',
       kind,
       name: `New ${kindOf(kind)?.title.toLowerCase() ?? kind}`,
-      parameters: { ...(mix ? { [mix.path]: asset ? [{ asset, weight: 1 }] : [] } : {}), ...uiOf(kind).begin },
+      parameters: { ...parameters, ...uiOf(kind).begin },
     });
     if (scene?.created_id) open.selected = scene.created_id;
+  }
+
+  /** A layer of the kind `bearing`, over assets of the scene and over presets, which become assets. */
+  async function addBearing(assets: string[], presets: Preset[]) {
+    const kind = bearing;
+    const path = kind && mixOf(kind)?.path;
+    if (!kind || !path) return;
+    const mix = [...assets];
+    for (const p of presets) {
+      const made = await open.edit({ op: 'addAsset', ...recipeOf(p) });
+      if (!made?.created_id) return; // the refusal has been told
+      mix.push(made.created_id);
+    }
+    await addLayer(kind, { [path]: mix.map((asset) => ({ asset, weight: 1 })) });
   }
 
   function keys(event: KeyboardEvent) {
@@ -54,7 +72,8 @@
       if (open.canEdit) void open.edit({ op: event.shiftKey ? 'redo' : 'undo' });
       return;
     }
-    if (typing || event.ctrlKey || event.altKey || event.metaKey || drawing) return;
+    const elsewhere = event.target instanceof Element && event.target.closest('dialog');
+    if (typing || elsewhere || event.ctrlKey || event.altKey || event.metaKey || drawing) return;
     if (event.key === 'f' || event.key === 'F') view?.frameSelection();
     else if (event.key === 'Home') view?.frameScene();
     else if (event.key === 'l' || event.key === 'L') view?.nextContours();
@@ -135,3 +154,9 @@
     </footer>
   {/if}
 </div>
+<ChooseAssets
+  bind:open={() => bearing !== null, (shown) => (bearing = shown ? bearing : null)}
+  scene={open}
+  title="What does the new {kindOf(bearing ?? '')?.title.toLowerCase() ?? 'layer'} place?"
+  onchoose={addBearing}
+/>

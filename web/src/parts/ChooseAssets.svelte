@@ -1,0 +1,94 @@
+<script lang="ts">
+  /** What a new layer bears: assets of the scene and presets, several at once. */
+  import { Modal } from 'flowbite-svelte';
+  import type { Preset } from '../api/client';
+  import { presets } from '../state/presets.svelte';
+  import type { OpenScene } from '../state/scene.svelte';
+  import PictureChoice from './PictureChoice.svelte';
+  import PresetFailure from './PresetFailure.svelte';
+
+  let {
+    open = $bindable(),
+    scene,
+    title,
+    onchoose,
+  }: {
+    open: boolean;
+    scene: OpenScene;
+    title: string;
+    onchoose: (assets: string[], presets: Preset[]) => void;
+  } = $props();
+  let words = $state('');
+  let chosen = $state<string[]>([]); // asset ids and preset names, as "a:…" and "p:…"
+  const wanted = $derived(words.toLowerCase().split(/\s+/).filter(Boolean));
+  const fits = (...texts: string[]) => wanted.every((w) => texts.some((t) => t.toLowerCase().includes(w)));
+  const assets = $derived((scene.scene?.assets ?? []).filter((a) => fits(a.name, a.kind, ...a.tags)));
+  const recipes = $derived(presets.list.filter((p) => fits(p.title, p.kind)));
+
+  const toggle = (key: string) => (chosen = chosen.includes(key) ? chosen.filter((k) => k !== key) : [...chosen, key]);
+
+  function done() {
+    onchoose(
+      (scene.scene?.assets ?? []).map((a) => a.id).filter((id) => chosen.includes(`a:${id}`)),
+      presets.list.filter((p) => chosen.includes(`p:${p.name}`)),
+    );
+    open = false;
+  }
+  $effect(() => {
+    if (!open) return;
+    chosen = [];
+    words = '';
+    void presets.load();
+  });
+</script>
+
+<Modal {title} bind:open size="xl" class="max-w-[1120px]! bg-leaf text-ink">
+  <div class="flex items-center gap-3">
+    <input
+      type="search"
+      class="field w-64 py-1"
+      placeholder="name, kind or tag"
+      aria-label="search what can be placed"
+      bind:value={words}
+    />
+    <span class="flex-1 text-[12.5px] text-soft" role="status">
+      {chosen.length ? `${chosen.length} chosen` : 'Choose one or several.'}
+    </span>
+    <button class="btn" onclick={() => (open = false)}>Cancel</button>
+    <button class="btn btn-go" disabled={!chosen.length} onclick={done}>Add the layer</button>
+  </div>
+  <PresetFailure />
+  <div class="max-h-[58vh] overflow-y-auto pr-1">
+    {#if assets.length}
+      <h3 class="mb-2 font-serif text-[14px] font-semibold">In this scene</h3>
+      <div class="grid grid-cols-6 gap-2.5 p-0.5">
+        {#each assets as a (a.id)}
+          <PictureChoice
+            picture="/api/scenes/{scene.id}/assets/{a.id}/picture?v={a.version}"
+            title={a.name}
+            label="place {a.name}"
+            chosen={chosen.includes(`a:${a.id}`)}
+            onclick={() => toggle(`a:${a.id}`)}
+          />
+        {/each}
+      </div>
+    {/if}
+    {#if recipes.length}
+      <h3 class="mt-4 mb-2 font-serif text-[14px] font-semibold">Presets</h3>
+      <div class="grid grid-cols-6 gap-2.5 p-0.5">
+        {#each recipes as p (p.name)}
+          <PictureChoice
+            picture={p.picture}
+            title={p.title}
+            label="place the preset {p.title}"
+            chosen={chosen.includes(`p:${p.name}`)}
+            onclick={() => toggle(`p:${p.name}`)}
+          />
+        {/each}
+      </div>
+    {/if}
+    {#if !assets.length && !recipes.length && words}
+      <p class="py-10 text-center text-soft">Nothing is called so.</p>
+    {/if}
+  </div>
+</Modal>
