@@ -111,6 +111,17 @@ def test_dragging_a_ruler_shows_the_result_while_it_is_dragged(page: Page, scene
     now = placed(page)
     ruler.send_keys(Keys.ARROW_LEFT, Keys.ARROW_LEFT)
     page.until(lambda: placed(page) > now, "more sedges")
+    # undo takes the nudge that has not been let go of, and Delete on a ruler removes no layer
+    ruler.send_keys(Keys.DELETE)
+    page.until(lambda: "saved" in page.text("header [role=status]"), "saved")
+    nudged = float(ruler.get_attribute("aria-valuenow") or 0)
+    ruler.send_keys(Keys.ARROW_RIGHT)
+    assert float(ruler.get_attribute("aria-valuenow") or 0) > nudged
+    page.chord(Keys.CONTROL, "z")
+    page.until(
+        lambda: float(ruler.get_attribute("aria-valuenow") or 0) == nudged, "the ruler's old place"
+    )
+    assert page.all('[data-packet="sedges"]'), "the layer is there"
 
 
 def test_bad_input_names_the_field_and_the_limit_and_keeps_the_value(

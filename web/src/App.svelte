@@ -7,6 +7,7 @@
   import Scenes from './screens/Scenes.svelte';
   import SignIn from './screens/SignIn.svelte';
   import { app } from './state/app.svelte';
+  import { keyring } from './state/keys';
 
   const routes = {
     '/': Scenes,
@@ -25,13 +26,13 @@
     document.documentElement.classList.toggle('dusk', app.dusk);
   });
 
-  function keys(event: KeyboardEvent) {
-    const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-    if (event.key === '?' && !typing) app.keysShown = !app.keysShown;
-  }
+  $effect(() => keyring.bind({ card: () => (app.keysShown = true) }));
+  $effect(() => {
+    keyring.letters = app.letters;
+  });
 </script>
 
-<svelte:window onkeydown={keys} />
+<svelte:window onkeydown={(event) => keyring.press(event)} />
 {#if !app.known}
   <p class="p-10 text-soft" role="status">Opening Plough…</p>
 {:else if app.account === null}

@@ -7,6 +7,7 @@
   import { app } from '../state/app.svelte';
   import { LEVELS, type BenchState, type Made } from '../state/bench.svelte';
   import { handlesOf, type Handle, type Point } from '../state/handles';
+  import { keyring } from '../state/keys';
   import { size } from '../state/values';
   import { Turntable, type Look, type Subject } from '../view/turntable';
   import AgeTrack from './AgeTrack.svelte';
@@ -97,13 +98,7 @@
     return () => clearInterval(timer);
   });
 
-  function keys(event: KeyboardEvent) {
-    const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-    if (!typing && !event.ctrlKey && (event.key === 'f' || event.key === 'F' || event.key === 'Home')) {
-      table?.frame();
-      event.preventDefault();
-    }
-  }
+  $effect(() => keyring.bind({ frame: () => table?.frame(), whole: () => table?.frame() }));
   const from = (d: number) => {
     const until = d ? bench.ladder?.[d - 1]?.until : null;
     return d === 0 ? 'near' : until ? `${until < 10 ? until.toFixed(1) : Math.round(until)} m` : (LEVELS[d] ?? '');
@@ -186,7 +181,6 @@
   }
 </script>
 
-<svelte:window onkeydown={keys} />
 <section class="relative min-h-0 flex-1 overflow-hidden bg-moss-tint" aria-label="turntable">
   <div
     bind:this={host}

@@ -3,6 +3,7 @@
   import * as THREE from 'three';
   import { onMount, untrack } from 'svelte';
   import { said, type Viewpoint } from '../api/client';
+  import { keyring } from '../state/keys';
   import { drawn, kindOf, uiOf } from '../layers/registry';
   import { app } from '../state/app.svelte';
   import type { OpenScene } from '../state/scene.svelte';
@@ -178,24 +179,21 @@
       parameters: { [row.path]: points },
     });
     if (!scene) return;
-    drawing = null;
-    points = [];
+    leave();
     if (scene.created_id) open.selected = scene.created_id;
   }
 
-  function keys(event: KeyboardEvent) {
-    if (!drawing) return;
-    if (event.key === 'Enter') void finish();
-    else if (event.key === 'Backspace') points = points.slice(0, -1);
-    else if (event.key === 'Escape') {
-      drawing = null;
-      points = [];
-    } else return;
-    event.preventDefault();
+  function leave() {
+    drawing = null;
+    points = [];
   }
+  $effect(() => {
+    if (!drawing) return;
+    const back = () => (points = points.slice(0, -1));
+    return keyring.bind({ finish: () => void finish(), back, undo: back, leave }, true);
+  });
 </script>
 
-<svelte:window onkeydown={keys} />
 <section class="relative min-w-0 flex-1 overflow-hidden bg-moss-tint" aria-label="view">
   <!-- svelte-ignore a11y_no_static_element_interactions -->
   <div

@@ -1,29 +1,30 @@
 <script lang="ts">
-  import { Modal } from 'flowbite-svelte';
+  import { Checkbox, Modal } from 'flowbite-svelte';
   import { app } from '../state/app.svelte';
-  const keys: [string, string][] = [
-    ['Ctrl Z', 'undo your own last edit'],
-    ['Ctrl Shift Z', 'do it again'],
-    ['F', 'frame the selected layer; on the bench, the asset'],
-    ['Home', 'frame the whole scene'],
-    ['L', 'contour lines: none, 1 m, 5 m'],
-    ['H', 'hide or show the selected layer'],
-    ['Delete', 'remove the selected layer, or the corner in hand'],
+  import { KEYS } from '../state/keys';
+
+  /** Keys that controls take themselves. */
+  const controls: [string, string][] = [
     ['← →', 'on the strip: the layer before or behind; with Alt: move it'],
-    ['Enter', 'while drawing: finish · double click finishes, too'],
-    ['Esc', 'leave what you are doing'],
     ['arrows', 'on a ruler: change; Shift fine, Alt coarse; Home, End to its ends · on a handle in the view: move it'],
-    ['?', 'this card'],
   ];
+  const all = $derived([...Object.values(KEYS).map((k): [string, string] => [k.shown, k.what]), ...controls]);
 </script>
 
 <Modal title="Keys" bind:open={app.keysShown} size="sm" class="bg-leaf text-ink">
   <p class="text-soft">In the view: left drag turns, right drag pans, the wheel zooms to the pointer.</p>
   <table class="w-full text-[13px]">
     <tbody>
-      {#each keys as [key, what] (key)}
+      {#each all as [key, what] (key)}
         <tr class="border-t border-line"><td class="w-32 py-1.5"><span class="key">{key}</span></td><td>{what}</td></tr>
       {/each}
     </tbody>
   </table>
+  <Checkbox
+    classes={{ div: 'text-[13px] font-normal text-ink' }}
+    checked={app.letters}
+    onchange={(e) => app.switchLetters(e.currentTarget.checked)}
+  >
+    Single letters act (switch off when you speak to your machine)
+  </Checkbox>
 </Modal>

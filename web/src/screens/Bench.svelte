@@ -19,6 +19,7 @@
   import { actsOn } from '../state/acts';
   import { app } from '../state/app.svelte';
   import { BenchState } from '../state/bench.svelte';
+  import { keyring } from '../state/keys';
   import { OpenScene } from '../state/scene.svelte';
   import { live } from '../state/live';
   import { flat, grouped, read, same } from '../state/values';
@@ -182,16 +183,14 @@
     await push(`/scene/${params.scene}`);
   }
 
-  function keys(event: KeyboardEvent) {
-    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
-      if (event.target instanceof HTMLInputElement) event.target.blur();
-      event.preventDefault();
-      if (open.canEdit) void open.edit({ op: event.shiftKey ? 'redo' : 'undo' });
-    }
-  }
+  $effect(() =>
+    keyring.bind({
+      undo: () => open.canEdit && void open.edit({ op: 'undo' }),
+      redo: () => open.canEdit && void open.edit({ op: 'redo' }),
+    }),
+  );
 </script>
 
-<svelte:window onkeydown={keys} />
 <div class="flex h-full flex-col">
   <TopBar>
     {#snippet crumb()}<span class="text-[12.5px] text-soft">Bench /</span>{/snippet}

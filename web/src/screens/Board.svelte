@@ -12,6 +12,7 @@
   import TopBar from '../parts/TopBar.svelte';
   import WeightBar from '../parts/WeightBar.svelte';
   import { drawn, fixed, kindOf, mixOf, uiOf } from '../layers/registry';
+  import { keyring } from '../state/keys';
   import { recipeOf } from '../state/presets.svelte';
   import { OpenScene } from '../state/scene.svelte';
 
@@ -64,30 +65,28 @@
     await addLayer(kind, { [path]: mix.map((asset) => ({ asset, weight: 1 })) });
   }
 
-  function keys(event: KeyboardEvent) {
-    const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
-      if (typing && (event.target as HTMLInputElement).type !== 'checkbox') (event.target as HTMLElement).blur();
-      event.preventDefault();
-      if (open.canEdit) void open.edit({ op: event.shiftKey ? 'redo' : 'undo' });
-      return;
-    }
-    const elsewhere = event.target instanceof Element && event.target.closest('dialog');
-    if (typing || elsewhere || event.ctrlKey || event.altKey || event.metaKey || drawing) return;
-    if (event.key === 'f' || event.key === 'F') view?.frameSelection();
-    else if (event.key === 'Home') view?.frameScene();
-    else if (event.key === 'l' || event.key === 'L') view?.nextContours();
-    else if ((event.key === 'h' || event.key === 'H') && layer && open.canEdit && !fixed(layer.kind))
-      void open.edit({ op: 'layer', id: layer.id, hidden: !layer.hidden });
-    else if (event.key === 'Delete' && layer && open.canEdit && !fixed(layer.kind)) {
-      void open.edit({ op: 'removeLayer', id: layer.id });
-      open.selectFirst();
-    } else return;
-    event.preventDefault();
-  }
+  const changeable = () => (layer && open.canEdit && !fixed(layer.kind) ? layer : null);
+  $effect(() =>
+    keyring.bind({
+      undo: () => open.canEdit && void open.edit({ op: 'undo' }),
+      redo: () => open.canEdit && void open.edit({ op: 'redo' }),
+      frame: () => view?.frameSelection(),
+      whole: () => view?.frameScene(),
+      contours: () => view?.nextContours(),
+      hide: () => {
+        const l = changeable();
+        if (l) void open.edit({ op: 'layer', id: l.id, hidden: !l.hidden });
+      },
+      remove: () => {
+        const l = changeable();
+        if (!l) return;
+        void open.edit({ op: 'removeLayer', id: l.id });
+        open.selectFirst();
+      },
+    }),
+  );
 </script>
 
-<svelte:window onkeydown={keys} />
 <div class="flex h-full flex-col">
   <TopBar>
     {#snippet crumb()}<a href="#/" class="text-[12.5px] text-soft hover:text-ink">Scenes /</a>{/snippet}

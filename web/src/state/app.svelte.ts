@@ -19,6 +19,7 @@ class AppState {
   layers = $state.raw<Kind[]>([]);
   profiles = $state.raw<Profile[]>([]);
   keysShown = $state(false);
+  letters = $state(localStorage.getItem('plough.letters') !== 'off'); // whether single letters act
   signedOut = $state(false); // the session has ended while something was open
   dusk = $derived(this.theme === 'dusk' || (this.theme === 'system' && this.systemDark));
 
@@ -29,6 +30,11 @@ class AppState {
   switchTheme() {
     this.theme = this.dusk ? 'light' : 'dusk';
     localStorage.setItem('plough.theme', this.theme);
+  }
+
+  switchLetters(on: boolean) {
+    this.letters = on;
+    localStorage.setItem('plough.letters', on ? 'on' : 'off');
   }
 
   tell(text: string, tone: Message['tone'] = 'plain') {
