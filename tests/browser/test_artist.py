@@ -124,6 +124,34 @@ def test_dragging_a_ruler_shows_the_result_while_it_is_dragged(page: Page, scene
     assert page.all('[data-packet="sedges"]'), "the layer is there"
 
 
+def test_dials_turn_by_pointer_and_by_keys_and_undo_takes_the_last_turn(
+    page: Page, scene_id: str, sedge: httpx.Client
+) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    page.rested()
+
+    def kept(which: str) -> dict[str, float]:
+        settings = sedge.get(f"/api/scenes/{scene_id}").json()["settings"]
+        return settings[which]  # type: ignore[no-any-return]
+
+    before = kept("sun"), kept("wind")
+    page.drag(page.one('svg[aria-label="sun"]'), 20)
+    page.until(lambda: abs(kept("sun")["azimuth"] - 90) <= 2, "the sun in the east")
+    assert 30 < kept("sun")["elevation"] < 60, "20 of 27 points from the middle"
+    page.drag(page.one('svg[aria-label="wind"]'), 20)
+    page.until(lambda: abs(kept("wind")["azimuth"] - 270) <= 2, "the arrow points east")
+    assert kept("wind")["speed"] > 5
+    turned = kept("wind")
+    page.one('svg[aria-label="wind"]').send_keys(Keys.ARROW_RIGHT)
+    page.chord(Keys.CONTROL, "z")  # at once: the turn has not been let go of
+    page.until(lambda: "saved" in page.text("header [role=status]"), "saved")
+    page.until(lambda: kept("wind") == turned, "the wind before the last turn")
+    page.button("Undo").click()
+    page.button("Undo").click()
+    page.until(lambda: (kept("sun"), kept("wind")) == before, "sun and wind as they were")
+
+
 def test_bad_input_names_the_field_and_the_limit_and_keeps_the_value(
     page: Page, scene_id: str
 ) -> None:

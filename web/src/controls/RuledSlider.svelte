@@ -1,7 +1,8 @@
 <script lang="ts">
   /** A ruler with a marker and a typed value with its unit. */
   import type { Row } from '../api/client';
-  import { decimals, shown, sum } from '../state/values';
+  import { shown, sum } from '../state/values';
+  import { RulerDrag, stride, tidied, wayOf } from './ruler';
 
   let {
     row,
@@ -22,6 +23,8 @@
   const [low, high] = $derived([row.low ?? 0, row.high ?? 1]);
   const [from, to] = $derived(row.soft ?? [low, high]);
   const step = $derived(row.step ?? 0.01);
+  const scale = $derived({ low, high, from, to, step });
+  const way = new RulerDrag();
   let live = $state<number | null>(null);
   let origin = 0; // the value when the change began; what is shown meanwhile may follow the draft
   let typed = $state<string | null>(null);
@@ -31,13 +34,8 @@
   const share = $derived(Math.min(1, Math.max(0, (now - from) / (to - from))));
   const differs = $derived(Math.abs(now - Number(row.default)) > step * 0.01);
 
-  function tidy(v: number): number {
-    const snapped = Math.round(v / step) * step;
-    return Number(Math.min(high, Math.max(low, snapped)).toFixed(decimals(step) + 2));
-  }
-
   function move(v: number) {
-    const next = tidy(v);
+    const next = tidied(v, scale);
     if (next === now) return;
     if (live === null) origin = value;
     live = next;
@@ -55,14 +53,14 @@
     if (disabled || event.button !== 0) return;
     track.focus();
     track.setPointerCapture(event.pointerId);
+    way.begin();
     place(event);
   }
 
   function place(event: PointerEvent) {
     const box = track.getBoundingClientRect();
-    const x = Math.min(1, Math.max(0, (event.clientX - box.left) / box.width));
-    if (event.shiftKey) move(now + ((event.movementX / box.width) * (to - from)) / 10);
-    else move(from + x * (to - from));
+    const x = Math.min(box.width, Math.max(0, event.clientX - box.left));
+    move(way.at(x, box.width, event.shiftKey, now, scale));
   }
 
   let wheelTimer = 0;
@@ -71,15 +69,10 @@
     wheelTimer = window.setTimeout(settle, 350);
   }
 
-  function pace(event: KeyboardEvent | WheelEvent): number {
-    const stride = Math.max(step, (to - from) / 100);
-    return event.shiftKey ? step : event.altKey ? stride * 10 : stride;
-  }
-
   function key(event: KeyboardEvent) {
     if (disabled) return;
-    const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
-    if (way) move(now + way * pace(event));
+    const sign = wayOf(event.key);
+    if (sign) move(now + sign * stride(event, scale));
     else if (event.key === 'Home') move(from);
     else if (event.key === 'End') move(to);
     else if (event.key === 'Backspace' || event.key === 'Delete') move(Number(row.default));
@@ -92,7 +85,7 @@
   function wheel(event: WheelEvent) {
     if (disabled || document.activeElement !== track) return;
     event.preventDefault();
-    move(now - Math.sign(event.deltaY || event.deltaX) * pace(event));
+    move(now - Math.sign(event.deltaY || event.deltaX) * stride(event, scale));
     later();
   }
 

@@ -1,7 +1,8 @@
 <script lang="ts">
   /** A ruler with two markers, for a range. */
   import type { Row } from '../api/client';
-  import { decimals, same, shown, sum } from '../state/values';
+  import { same, shown, sum } from '../state/values';
+  import { RulerDrag, stride, tidied, wayOf } from './ruler';
 
   type Pair = [number, number];
   let {
@@ -23,6 +24,8 @@
   const [low, high] = $derived([row.low ?? 0, row.high ?? 1]);
   const [from, to] = $derived(row.soft ?? [low, high]);
   const step = $derived(row.step ?? 0.01);
+  const scale = $derived({ low, high, from, to, step });
+  const way = new RulerDrag();
   let live = $state<Pair | null>(null);
   let origin: Pair = [0, 0]; // when the change began
   let held = $state(0);
@@ -32,13 +35,9 @@
   const at = (v: number) => Math.min(1, Math.max(0, (v - from) / (to - from))) * 100;
   const differs = $derived(!same(now, row.default));
 
-  function tidy(v: number): number {
-    return Number(Math.min(high, Math.max(low, Math.round(v / step) * step)).toFixed(decimals(step) + 2));
-  }
-
   function move(end: number, v: number) {
     const next: Pair = [...now];
-    next[end] = tidy(v);
+    next[end] = tidied(v, scale);
     if (end === 0) next[0] = Math.min(next[0], next[1]);
     else next[1] = Math.max(next[0], next[1]);
     if (same(next, now)) return;
@@ -56,20 +55,24 @@
 
   function place(event: PointerEvent, first = false) {
     const box = track.getBoundingClientRect();
-    const v = from + ((event.clientX - box.left) / box.width) * (to - from);
-    if (first) held = Math.abs(v - now[0]) <= Math.abs(v - now[1]) && !(now[0] === now[1] && v > now[0]) ? 0 : 1;
+    const x = event.clientX - box.left;
+    if (first) {
+      const v = from + (x / box.width) * (to - from);
+      held = Math.abs(v - now[0]) <= Math.abs(v - now[1]) && !(now[0] === now[1] && v > now[0]) ? 0 : 1;
+      way.begin();
+    }
+    const v = way.at(x, box.width, event.shiftKey, now[held] ?? 0, scale);
     // a marker at the end of the ruler stands for the limit
     move(held, v <= from ? (held === 0 ? low : from) : v >= to ? (held === 1 ? high : to) : v);
   }
 
   let timer = 0;
   function key(event: KeyboardEvent, end: number) {
-    const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
-    if (!way || disabled) return;
+    const sign = wayOf(event.key);
+    if (!sign || disabled) return;
     event.preventDefault();
     event.stopPropagation();
-    const stride = Math.max(step, (to - from) / 100);
-    move(end, (now[end] ?? 0) + way * (event.shiftKey ? step : event.altKey ? stride * 10 : stride));
+    move(end, (now[end] ?? 0) + sign * stride(event, scale));
     clearTimeout(timer);
     timer = window.setTimeout(settle, 350);
   }
