@@ -230,12 +230,13 @@ def placing_rows(into: Table) -> None:
         row(into, f"{count:,} placed, one knot moved", again, "the same, cold", cold, aims[1])
 
 
+# of the process itself: what getrusage tells begins with the size of whoever started it
 _PEAK = """
-import resource, sys
-before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+from pathlib import Path
 from bench.__main__ import *
 {work}
-print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)
+status = dict(line.split(":", 1) for line in Path("/proc/self/status").read_text().splitlines())
+print(int(status["VmHWM"].split()[0]) // 1024)
 """
 
 
