@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from plough.core.errors import ParameterError, TooLargeError
 from plough.core.grow import tree
 from plough.core.grow.age import aged
-from plough.core.grow.habit import LimbOrder, TreeParameters
+from plough.core.grow.habit import TreeParameters
 from plough.core.grow.leaf import LeafParameters
 from plough.core.grow.skeleton import NextOrder, Order, grow_limbs
 from plough.core.grow.skin import Bark, Sprig
@@ -437,9 +437,3 @@ def test_fullness_thins_and_says_what_it_did() -> None:
 def test_a_part_of_an_order_keeps_the_defaults_of_its_place() -> None:
     p = build(TreeParameters, {"first": {"count": 3}})
     assert p.first == TreeParameters().first.model_copy(update={"count": 3})
-
-
-def test_defaults_lie_within_their_limits() -> None:
-    assert LimbOrder()
-    for kind in all_kinds().values():
-        assert build(kind.parameters, {}) == kind.parameters()
