@@ -13,6 +13,13 @@ _GAMMA = (np.arange(1024) / 1023.0) ** 0.4545  #: sRGB of linear light, about
 
 
 @kernel
+def _pixels(a: float, b: float, c: float, size: int) -> tuple[int, int]:
+    """The first and the last pixel of a row or column of `size` that a triangle may touch."""
+    first = max(0, int(math.floor(min(a, b, c))))
+    return first, min(size - 1, int(math.ceil(max(a, b, c))))
+
+
+@kernel
 def draw_triangles(
     points: Float32,
     normals: Float32,
@@ -38,25 +45,13 @@ def draw_triangles(
     th, tw = albedo.shape[0], albedo.shape[1]
     for t in range(indices.shape[0]):
         a, b, c = indices[t, 0], indices[t, 1], indices[t, 2]
-        ax, ay, bx, by, cx, cy = (
-            points[a, 0],
-            points[a, 1],
-            points[b, 0],
-            points[b, 1],
-            points[c, 0],
-            points[c, 1],
-        )
+        ax, ay, bx, by = points[a, 0], points[a, 1], points[b, 0], points[b, 1]
+        cx, cy = points[c, 0], points[c, 1]
         area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
         if abs(area) < 1e-9:
             continue
-        x0, x1 = (
-            max(0, int(math.floor(min(ax, bx, cx)))),
-            min(width - 1, int(math.ceil(max(ax, bx, cx)))),
-        )
-        y0, y1 = (
-            max(0, int(math.floor(min(ay, by, cy)))),
-            min(height - 1, int(math.ceil(max(ay, by, cy)))),
-        )
+        x0, x1 = _pixels(ax, bx, cx, width)
+        y0, y1 = _pixels(ay, by, cy, height)
         for y in range(y0, y1 + 1):
             for x in range(x0, x1 + 1):
                 px, py = x + 0.5, y + 0.5
@@ -98,25 +93,13 @@ def draw_depth(
     th, tw = albedo.shape[0], albedo.shape[1]
     for t in range(indices.shape[0]):
         a, b, c = indices[t, 0], indices[t, 1], indices[t, 2]
-        ax, ay, bx, by, cx, cy = (
-            points[a, 0],
-            points[a, 1],
-            points[b, 0],
-            points[b, 1],
-            points[c, 0],
-            points[c, 1],
-        )
+        ax, ay, bx, by = points[a, 0], points[a, 1], points[b, 0], points[b, 1]
+        cx, cy = points[c, 0], points[c, 1]
         area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
         if abs(area) < 1e-9:
             continue
-        x0, x1 = (
-            max(0, int(math.floor(min(ax, bx, cx)))),
-            min(width - 1, int(math.ceil(max(ax, bx, cx)))),
-        )
-        y0, y1 = (
-            max(0, int(math.floor(min(ay, by, cy)))),
-            min(height - 1, int(math.ceil(max(ay, by, cy)))),
-        )
+        x0, x1 = _pixels(ax, bx, cx, width)
+        y0, y1 = _pixels(ay, by, cy, height)
         for y in range(y0, y1 + 1):
             for x in range(x0, x1 + 1):
                 px, py = x + 0.5, y + 0.5
