@@ -11,6 +11,7 @@ import psycopg
 import pytest
 
 from plough.core.scene.document import MOST_LAYERS
+from plough.service.api.evaluation import MOST_PACKED, packed
 from plough.service.db.cluster import Cluster
 from plough.service.db.session import Database
 from plough.service.db.tables import Layer
@@ -259,3 +260,17 @@ def until(check: Any, seconds: float = 60) -> None:
             pass
         time.sleep(0.2)
     raise AssertionError("waited in vain")
+
+
+def test_an_answer_with_several_blobs_reads_no_more_than_it_may_hold() -> None:
+    read: list[str] = []
+
+    def get(name: str) -> bytes | None:
+        read.append(name)
+        return bytes(MOST_PACKED // 2)
+
+    answer = packed(["a"] * 2000, get)
+    assert len(answer) <= MOST_PACKED
+    assert len(read) == 2, "the second does not fit with its length; the third is never read"
+    assert len(packed(["a"], lambda _: bytes(2 * MOST_PACKED))) == 2 * MOST_PACKED + 4
+    assert packed(["a", "b"], lambda n: n.encode()) == b"\1\0\0\0a\1\0\0\0b"

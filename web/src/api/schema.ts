@@ -554,6 +554,8 @@ export interface paths {
         /**
          * Pack
          * @description Several blobs in one answer: for each, in the order asked for, its length as uint32 little-endian and its bytes.
+         *
+         *     The answer holds the first, and as many of the next as stay within 32 MB: ask again for the others.
          */
         post: operations["pack_api_blobs_pack_post"];
         delete?: never;

@@ -1,5 +1,5 @@
-import { expect, it } from 'vitest';
-import { unpack } from './blobs';
+import { expect, it, vi } from 'vitest';
+import { buffers, unpack } from './blobs';
 
 function pack(parts: Uint8Array[]): ArrayBuffer {
   const total = parts.reduce((n, p) => n + 4 + p.length, 0);
@@ -22,4 +22,19 @@ it('takes a pack apart, empty parts included', () => {
 it('refuses a pack that is cut off', () => {
   const packed = pack([new Uint8Array([1, 2, 3, 4])]);
   expect(() => unpack(packed.slice(0, 6))).toThrow('cut off');
+});
+
+it('asks on for what did not fit in one answer, and stops at an empty one', async () => {
+  const asked: string[][] = [];
+  vi.stubGlobal('fetch', (_: string, init: RequestInit) => {
+    const { names } = JSON.parse(String(init.body)) as { names: string[] };
+    asked.push(names);
+    const fit = names.slice(0, 2).filter((n) => n !== 'none');
+    return Promise.resolve(new Response(pack(fit.map((n) => new TextEncoder().encode(n)))));
+  });
+  const found = await buffers(['a', 'b', 'c', 'd', 'e']);
+  expect(found.map((b) => new TextDecoder().decode(b))).toEqual(['a', 'b', 'c', 'd', 'e']);
+  expect(asked).toEqual([['a', 'b', 'c', 'd', 'e'], ['c', 'd', 'e'], ['e']]);
+  await expect(buffers(['none'])).rejects.toThrow('empty');
+  vi.unstubAllGlobals();
 });

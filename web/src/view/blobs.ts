@@ -6,14 +6,16 @@ const MOST = 500; // names in one request
 /** The buffers with these hashes, in order. */
 export async function buffers(names: string[], signal?: AbortSignal): Promise<ArrayBuffer[]> {
   const out: ArrayBuffer[] = [];
-  for (let first = 0; first < names.length; first += MOST) {
+  while (out.length < names.length) {
     const packed = await bytes('/api/blobs/pack', {
       method: 'POST',
       headers: { 'Content-Type': 'application/json' },
-      body: JSON.stringify({ names: names.slice(first, first + MOST) }),
+      body: JSON.stringify({ names: names.slice(out.length, out.length + MOST) }),
       signal,
     });
-    out.push(...unpack(packed));
+    const parts = unpack(packed); // the first of them, as many as fit in one answer
+    if (!parts.length) throw new Error('an answer of the server is empty');
+    out.push(...parts);
   }
   return out;
 }

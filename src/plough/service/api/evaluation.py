@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Annotated, Any
 from urllib.parse import quote
 
@@ -52,6 +52,7 @@ router = APIRouter(prefix="/api", tags=["evaluation"], responses=PROBLEMS)
 _GLB: dict[int | str, dict[str, Any]] = {
     200: {"content": {"model/gltf-binary": {}}, "description": "A GLB."}
 }
+MOST_PACKED = 32_000_000  #: bytes of one answer with several blobs
 _PLAIN = {"Content-Encoding": "identity"}  #: meshes and images hardly shrink when packed
 _FOREVER = {"Cache-Control": "private, max-age=31536000, immutable", **_PLAIN}
 Check = Callable[[], None]
@@ -304,14 +305,27 @@ def blob(
     responses={200: {"content": {"application/octet-stream": {}}}},
 )
 def pack(body: PackIn, me: Me, ctx: Ctx) -> Response:
-    """Several blobs in one answer: for each, in the order asked for, its length as uint32 little-endian and its bytes."""
-    parts = []
-    for name in body.names:
-        data = ctx.results.get(name)
+    """Several blobs in one answer: for each, in the order asked for, its length as uint32 little-endian and its bytes.
+
+    The answer holds the first, and as many of the next as stay within 32 MB: ask again for the others.
+    """
+    data = packed(body.names, ctx.results.get)
+    return Response(data, media_type="application/octet-stream", headers=_PLAIN)
+
+
+def packed(names: Sequence[str], get: Callable[[str], bytes | None]) -> bytes:
+    """The first of the blobs `names`, and as many of the next as stay within `MOST_PACKED` bytes, each behind its length."""
+    parts: list[bytes] = []
+    total = 0
+    for name in names:
+        data = get(name)
         if data is None:
             raise NotFound("a result is no longer held; ask for the evaluation again")
+        total += 4 + len(data)
+        if parts and total > MOST_PACKED:
+            break
         parts += [len(data).to_bytes(4, "little"), data]
-    return Response(b"".join(parts), media_type="application/octet-stream", headers=_PLAIN)
+    return b"".join(parts)
 
 
 @router.get("/kinds")
