@@ -21,7 +21,7 @@ from plough.core.demo import teasel_fen
 from plough.core.ground import HeightField, TerrainParameters, make_terrain
 from plough.core.ground.paths import path_curve
 from plough.core.kinds import make
-from plough.core.mesh.sweep import Limbs, sweep
+from plough.core.mesh.sweep import Branches, sweep
 from plough.core.place import ScatterRule, sample, scatter
 from plough.core.place.pose import Pose
 from plough.core.presets import preset
@@ -58,13 +58,13 @@ def row(
     )
 
 
-def many_limbs(count: int, points: int, sides: int) -> Limbs:
-    """Bent limbs side by side."""
+def many_branches(count: int, points: int, sides: int) -> Branches:
+    """Bent branches side by side."""
     t = np.linspace(0, 1, points)
     bent = np.stack([0.3 * np.sin(3 * t), t, 0.2 * t**2], axis=1)
     place = np.random.default_rng(1).uniform(-9, 9, (count, 1, 3))
     total = count * points
-    return Limbs(
+    return Branches(
         np.arange(count + 1) * points,
         (bent[None] + place).reshape(-1, 3).astype(np.float32),
         np.tile(0.1 * (1.05 - t), count).astype(np.float32),
@@ -76,14 +76,14 @@ def many_limbs(count: int, points: int, sides: int) -> Limbs:
 
 
 def sweep_rows(into: Table) -> None:
-    limbs = many_limbs(480, 20, 12)
-    mesh = sweep(limbs, "bark")
+    branches = many_branches(480, 20, 12)
+    mesh = sweep(branches, "bark")
     source = np.empty(mesh.nbytes, np.uint8)
     copy = median(source.copy, 50)
     row(
         into,
-        f"limbs swept, {mesh.triangles:,} triangles",
-        median(lambda: sweep(limbs, "bark"), 30),
+        f"branches swept, {mesh.triangles:,} triangles",
+        median(lambda: sweep(branches, "bark"), 30),
         "a copy of its bytes",
         copy,
         "≤ 6",

@@ -111,11 +111,11 @@ def kinds(
         return
     table = Table("name", "what", "unit", "limits", "default", box=None)
     for row in describe(found[name].parameters):
-        limits = "" if row["low"] is None else f"{row['low']:g} to {row['high']:g}"
-        if row["options"]:
-            limits = ", ".join(row["options"])
-        title = f"{row['section']}: {row['title']}" if row["section"] else row["title"]
-        table.add_row(row["path"], title, row["unit"], limits, str(row["default"]))
+        limits = "" if row.low is None else f"{row.low:g} to {row.high:g}"
+        if row.options:
+            limits = ", ".join(row.options)
+        title = f"{row.section}: {row.title}" if row.section else row.title
+        table.add_row(row.path, title, row.unit, limits, str(row.default))
     console.print(table)
 
 
@@ -135,16 +135,16 @@ def _reference(found: dict[str, Any]) -> str:
         ]
         for row in describe(k.parameters):
             limits = (
-                ", ".join(row["options"])
-                if row["options"]
+                ", ".join(row.options)
+                if row.options
                 else ""
-                if row["low"] is None
-                else f"{row['low']:g} to {row['high']:g}"
+                if row.low is None
+                else f"{row.low:g} to {row.high:g}"
             )
-            title = f"{row['section']}: {row['title']}" if row["section"] else row["title"]
-            help_ = f". {row['help']}" if row["help"] else ""
+            title = f"{row.section}: {row.title}" if row.section else row.title
+            help_ = f". {row.help}" if row.help else ""
             lines.append(
-                f"| `{row['path']}` | {title}{help_} | {row['unit']} | {limits} | {row['default']} |"
+                f"| `{row.path}` | {title}{help_} | {row.unit} | {limits} | {row.default} |"
             )
     return "\n".join(lines)
 

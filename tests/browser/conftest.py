@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+import io
 import tempfile
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+import httpx
 import pytest
+from PIL import Image, ImageChops
 from selenium import webdriver
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 
 from plough.service.demo.load import ACCOUNTS
-from tests.conftest import Running
+from tests.conftest import SMALL, Running
 
 _FLAGS = [
     "--headless=new",
@@ -182,3 +185,30 @@ def other_page(running: Running) -> Iterator[Page]:
     window = Page(running.base)
     yield window
     window.close()
+
+
+@pytest.fixture
+def scene_id(sedge: httpx.Client) -> Iterator[str]:
+    """A small scene that belongs to sedge, with a viewpoint."""
+    view = {"id": "v", "name": "Dyke", "eye": [-40, 12, 40], "target": [0, 2, 0]}
+    made = sedge.post(
+        "/api/scenes",
+        json={"name": "Withy Hythe", "document": {**SMALL, "settings": {"viewpoints": [view]}}},
+    )
+    yield str(made.json()["id"])
+    sedge.delete(f"/api/scenes/{made.json()['id']}")
+
+
+def packet(page: Page, layer: str) -> None:
+    page.one(f'[data-packet="{layer}"]').click()
+
+
+def picture(page: Page) -> Image.Image:
+    page.rested()
+    return Image.open(io.BytesIO(page.one("section canvas").screenshot_as_png)).convert("RGB")
+
+
+def differing(a: Image.Image, b: Image.Image) -> float:
+    """Share of pixels that differ visibly."""
+    difference = ImageChops.difference(a, b).convert("L").point(lambda v: 255 if v > 24 else 0)
+    return difference.histogram()[255] / (a.width * a.height)

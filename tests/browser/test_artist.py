@@ -2,38 +2,17 @@
 
 from __future__ import annotations
 
-import io
 import json
 import zipfile
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import httpx
-import pytest
-from PIL import Image, ImageChops
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.conftest import Page
-from tests.conftest import SMALL
+from tests.browser.conftest import Page, differing, packet, picture
 from tests.core.test_bake import validate
-
-
-@pytest.fixture
-def scene_id(sedge: httpx.Client) -> Iterator[str]:
-    """A small scene that belongs to sedge, with a viewpoint."""
-    view = {"id": "v", "name": "Dyke", "eye": [-40, 12, 40], "target": [0, 2, 0]}
-    made = sedge.post(
-        "/api/scenes",
-        json={"name": "Withy Hythe", "document": {**SMALL, "settings": {"viewpoints": [view]}}},
-    )
-    yield str(made.json()["id"])
-    sedge.delete(f"/api/scenes/{made.json()['id']}")
-
-
-def packet(page: Page, layer: str) -> None:
-    page.one(f'[data-packet="{layer}"]').click()
 
 
 def placed(page: Page) -> int:
@@ -42,17 +21,6 @@ def placed(page: Page) -> int:
 
 def count_of(page: Page) -> int:
     return int(page.until(lambda: placed(page) > 0 and placed(page), "a count"))
-
-
-def picture(page: Page) -> Image.Image:
-    page.rested()
-    return Image.open(io.BytesIO(page.one("section canvas").screenshot_as_png)).convert("RGB")
-
-
-def differing(a: Image.Image, b: Image.Image) -> float:
-    """Share of pixels that differ visibly."""
-    difference = ImageChops.difference(a, b).convert("L").point(lambda v: 255 if v > 24 else 0)
-    return difference.histogram()[255] / (a.width * a.height)
 
 
 def test_a_wrong_password_is_told(page: Page) -> None:
@@ -214,7 +182,7 @@ def test_a_corner_is_dragged_in_the_view(page: Page, scene_id: str, sedge: httpx
     page.open_scene(scene_id)
     packet(page, "holt")
     page.rested()
-    corner = page.one('circle[aria-label="corner 2"]')
+    corner = page.one('g[aria-label="corner 2"]')
     page.drag(corner, -60, 24)
 
     def moved() -> bool:
@@ -244,11 +212,11 @@ def test_an_area_is_drawn_and_a_layer_hidden_and_removed(page: Page, scene_id: s
             canvas, x, y
         ).click().perform()
     page.keys(Keys.ENTER)
-    page.until(lambda: "New area" in page.text("[role=listbox]"), "the new packet")
+    page.until(lambda: "New area" in page.text("[aria-label=Layers]"), "the new packet")
     page.keys("h")
-    page.until(lambda: "hidden" in page.text("[role=listbox]"), "the hidden packet")
+    page.until(lambda: "hidden" in page.text("[aria-label=Layers]"), "the hidden packet")
     page.keys(Keys.DELETE)
-    page.until(lambda: "New area" not in page.text("[role=listbox]"), "the packet's end")
+    page.until(lambda: "New area" not in page.text("[aria-label=Layers]"), "the packet's end")
 
 
 def test_a_ruler_on_the_bench_changes_the_tree_and_its_triangles(page: Page, scene_id: str) -> None:
@@ -288,7 +256,7 @@ def test_the_seed_tray_grows_eight_and_keeps_one(
     assert len(pictures) == 8, "eight different trees"
     from selenium.webdriver import ActionChains
 
-    fifth = page.one('[aria-label="tray"] button[aria-label="seed 5"]')
+    fifth = page.one('[aria-label="tray"] button[data-seed="5"]')
     ActionChains(page.driver).key_down(Keys.SHIFT).click(fifth).key_up(Keys.SHIFT).perform()
 
     def seeds():
@@ -325,7 +293,7 @@ def test_a_new_scatter_asks_what_and_shows_it_at_once(
     page.one('input[aria-label="search what can be placed"]').send_keys("snag")
     page.button("place the preset Dead snag").click()
     page.button("Add the layer").click()
-    page.until(lambda: "New scatter" in page.text("[role=listbox]"), "the new packet")
+    page.until(lambda: "New scatter" in page.text("[aria-label=Layers]"), "the new packet")
     after = sedge.get(f"/api/scenes/{scene_id}").json()
     assert len(after["layers"]) == len(before["layers"]) + 1
     made = next(x for x in after["layers"] if x["name"] == "New scatter")
@@ -357,7 +325,7 @@ def test_presets_cousins_and_versions_are_taken_and_taken_back(
     before = kept(sedge, scene_id)
     page.button("Versions").click()
     page.one('input[aria-label="note on this version"]').send_keys("good crown" + Keys.ENTER)
-    page.until(lambda: page.all('button[aria-label="return to version 1"] img'), "the version")
+    page.until(lambda: page.all('button[data-version="1"] img'), "the version")
     page.button("Start from a preset…").click()
     page.until(lambda: len(page.all("dialog img")) >= 15, "fifteen pictures")
     page.button("begin with Dead snag").click()
@@ -378,7 +346,7 @@ def test_presets_cousins_and_versions_are_taken_and_taken_back(
     assert (after["height"], after["girth"]) == (before["height"], before["girth"])
     page.until(lambda: "saved" in page.text("header [role=status]"), "saved")
     page.button("Versions").click()
-    page.button("return to version 1").click()
+    page.one('button[data-version="1"]').click()
     page.until(lambda: kept(sedge, scene_id) == before, "the version again")
 
 
@@ -405,7 +373,7 @@ def test_what_is_held_hovered_dragged_and_dialled_is_seen(
     page.until(lambda: len(kept(sedge, scene_id)["guide"]) == 3, "three knots")
     page.rested()
     before = kept(sedge, scene_id)["guide"]
-    page.drag(page.one('circle[aria-label="knot 3 of the guide"]'), 60)
+    page.drag(page.one('g[aria-label="knot 3 of the guide"]'), 60)
     page.until(lambda: kept(sedge, scene_id)["guide"] != before, "the knot's new place")
     assert kept(sedge, scene_id)["guide"][:2] == before[:2]
     # the dial says what it did and fits a number

@@ -12,8 +12,8 @@ from plough.core.errors import ParameterError, TooLargeError
 from plough.core.grow import tree
 from plough.core.grow.age import aged
 from plough.core.grow.habit import TreeParameters
-from plough.core.grow.leaf import LeafParameters
-from plough.core.grow.skeleton import NextOrder, Order, grow_limbs
+from plough.core.grow.lamina import LeafParameters
+from plough.core.grow.skeleton import NextOrder, Order, grow_branches
 from plough.core.grow.skin import Bark, Sprig
 from plough.core.grow.tree import assemble, grow
 from plough.core.grow.wood import MOST_TRIANGLES
@@ -26,8 +26,8 @@ from plough.core.presets import all_presets, preset
 
 def strategy(row: dict[str, Any]) -> st.SearchStrategy[Any] | None:
     """Any value that the parameter's limits allow."""
-    low, high = row["low"], row["high"]
-    match row["control"]:
+    low, high = row.low, row.high
+    match row.control:
         case "slider":
             return st.floats(low, high, allow_nan=False)
         case "count":
@@ -36,12 +36,12 @@ def strategy(row: dict[str, Any]) -> st.SearchStrategy[Any] | None:
         case "flag":
             return st.booleans()
         case "choice":
-            return st.sampled_from(list(row["options"]))
+            return st.sampled_from(list(row.options))
     return None
 
 
 def recipes(kind: str) -> st.SearchStrategy[dict[str, Any]]:
-    rows = [(r["path"], strategy(r)) for r in describe(all_kinds()[kind].parameters)]
+    rows = [(r.path, strategy(r)) for r in describe(all_kinds()[kind].parameters)]
     return st.fixed_dictionaries({}, optional={path: s for path, s in rows if s is not None})
 
 
@@ -81,7 +81,7 @@ def orders(**settings: Any) -> list[Order]:
 
 
 def kept(less: Order, more: Order) -> bool:
-    """Whether every limb of `less` stands in `more`, bit for bit."""
+    """Whether every branch of `less` stands in `more`, bit for bit."""
     row = {int(i): k for k, i in enumerate(more.ids)}
     if not all(int(i) in row for i in less.ids):
         return False
@@ -96,7 +96,7 @@ def kept(less: Order, more: Order) -> bool:
     a=st.integers(1, 40), b=st.integers(1, 40), order=st.sampled_from(["first", "second", "third"])
 )
 @settings(max_examples=40, deadline=None)
-def test_more_limbs_leave_the_others_bit_for_bit(a: int, b: int, order: str) -> None:
+def test_more_branches_leave_the_others_bit_for_bit(a: int, b: int, order: str) -> None:
     less, more = orders(**{f"{order}.count": min(a, b)}), orders(**{f"{order}.count": max(a, b)})
     for k in range(4):
         assert kept(less[k], more[k])
@@ -161,12 +161,12 @@ def test_twigs_of_a_clipped_shrub_end_within_its_body(body: str) -> None:
     assert tips[:, 1].max() > 0.85 * p.height, "it is filled to the top"
 
 
-def test_twigs_and_limbs_of_a_shrub_leave_from_their_parents() -> None:
+def test_twigs_and_branches_of_a_shrub_leave_from_their_parents() -> None:
     from plough.core.grow.shrub import ShrubParameters, skeleton
 
     grown = skeleton(ShrubParameters(), 6)[0]
-    for parents, limbs in zip(grown, grown[1:], strict=False):
-        for base, parent in zip(limbs.points[::7, 0], limbs.parent[::7], strict=True):
+    for parents, branches in zip(grown, grown[1:], strict=False):
+        for base, parent in zip(branches.points[::7, 0], branches.parent[::7], strict=True):
             a, b = parents.points[parent][:-1], parents.points[parent][1:]
             t = np.clip(((base - a) * (b - a)).sum(axis=1) / ((b - a) ** 2).sum(axis=1), 0, 1)
             assert np.linalg.norm(a + t[:, None] * (b - a) - base, axis=1).min() < 2e-3
@@ -212,11 +212,11 @@ def test_heads_sit_on_stems_and_grow_with_their_size(head: str) -> None:
     assert extent[0] < 0.12
 
 
-def test_limbs_leave_from_inside_their_parent_and_are_thinner() -> None:
+def test_branches_leave_from_inside_their_parent_and_are_thinner() -> None:
     grown = orders()
-    for parents, limbs in zip(grown, grown[1:], strict=False):
+    for parents, branches in zip(grown, grown[1:], strict=False):
         for base, radius, parent in zip(
-            limbs.points[:, 0], limbs.radius[:, -1], limbs.parent, strict=True
+            branches.points[:, 0], branches.radius[:, -1], branches.parent, strict=True
         ):
             line, thick = parents.points[parent], parents.radius[parent]
             a, b = line[:-1], line[1:]
@@ -325,18 +325,18 @@ def test_a_monster_is_refused_before_it_is_made(monkeypatch: pytest.MonkeyPatch)
     grown: list[int] = []
 
     def recording(seed: int, parents: Order, following: NextOrder) -> Order:
-        order = grow_limbs(seed, parents, following)
+        order = grow_branches(seed, parents, following)
         grown.append(order.count)
         return order
 
-    monkeypatch.setattr(tree, "grow_limbs", recording)
+    monkeypatch.setattr(tree, "grow_branches", recording)
     monkeypatch.setattr(tree, "wood_mesh", lambda *_a, **_k: pytest.fail("wood was made"))
     many = {"count": 120}
     with pytest.raises(TooLargeError, match="limit") as caught:
         make("tree", {"stems": 12, "first": many, "second": many, "third": many}, 1)
     assert caught.value.field == "second.count", "the order that is too much, and no later one"
     assert len(grown) == 1, "the first order is within the limit; the second never began"
-    assert grown[0] <= tree.MOST_LIMBS
+    assert grown[0] <= tree.MOST_BRANCHES
 
 
 @pytest.mark.parametrize("name", [p.name for p in all_presets()])

@@ -41,14 +41,14 @@ EXTREMES: list[tuple[str, dict[str, Any]]] = [
         },
     ),
     ("shrub", {"height": 8, "width": 8, "depth": 8, "density": 400}),
-    ("shrub", {"body": "hedge", "stems": 60, "limbs": 40, "line": [[-50, 0], [50, 0]]}),
+    ("shrub", {"body": "hedge", "stems": 60, "branches": 40, "line": [[-50, 0], [50, 0]]}),
     ("tuft", {"blades": 100_000}),
 ]
 
 
 def clipped(kind: str, values: dict[str, Any]) -> dict[str, Any]:
     """`values` with every number at most as large as its field allows."""
-    high = {row["path"]: row["high"] for row in describe(get_kind(kind).parameters)}
+    high = {row.path: row.high for row in describe(get_kind(kind).parameters)}
 
     def clip(tree: dict[str, Any], prefix: str) -> dict[str, Any]:
         out: dict[str, Any] = {}
@@ -71,7 +71,7 @@ def clipped(kind: str, values: dict[str, Any]) -> dict[str, Any]:
 def test_what_is_too_much_is_refused_with_a_field_that_exists_or_is_made(
     kind: str, values: dict[str, Any]
 ) -> None:
-    known = {row["path"] for row in describe(get_kind(kind).parameters)}
+    known = {row.path for row in describe(get_kind(kind).parameters)}
     try:
         product = make(kind, clipped(kind, values), 1)
     except TooLargeError as error:
@@ -125,23 +125,23 @@ def numbers_of(kind: str) -> st.SearchStrategy[dict[str, Any]]:
     rows = [
         r
         for r in describe(get_kind(kind).parameters)
-        if r["control"] in ("slider", "count") and r["low"] is not None
+        if r.control in ("slider", "count") and r.low is not None
     ]
 
     def value(row: dict[str, Any]) -> st.SearchStrategy[Any]:
-        ends = st.sampled_from([row["low"], row["high"]])
-        if row["control"] == "count":
-            return ends.map(int) | st.integers(int(row["low"]), int(row["high"]))
-        return ends | st.floats(row["low"], row["high"])
+        ends = st.sampled_from([row.low, row.high])
+        if row.control == "count":
+            return ends.map(int) | st.integers(int(row.low), int(row.high))
+        return ends | st.floats(row.low, row.high)
 
-    return st.lists(st.sampled_from(rows), max_size=6, unique_by=lambda r: r["path"]).flatmap(
-        lambda chosen: st.fixed_dictionaries({r["path"]: value(r) for r in chosen})
+    return st.lists(st.sampled_from(rows), max_size=6, unique_by=lambda r: r.path).flatmap(
+        lambda chosen: st.fixed_dictionaries({r.path: value(r) for r in chosen})
     )
 
 
 @pytest.mark.parametrize("kind", all_kinds())
 def test_any_numbers_within_their_limits_make_a_sound_mesh_or_are_refused(kind: str) -> None:
-    known = {row["path"] for row in describe(get_kind(kind).parameters)}
+    known = {row.path for row in describe(get_kind(kind).parameters)}
 
     @given(numbers_of(kind), st.integers(0, 2**32 - 1))
     @settings(max_examples=40, deadline=None)

@@ -12,19 +12,21 @@ from plough.core.bake.colliders import box_mesh, capsule_mesh
 from plough.core.collider import Capsule
 from plough.core.kinds import make
 from plough.core.mesh.bleed import bleed
-from plough.core.mesh.cards import make_card
 from plough.core.mesh.checks import is_watertight, problems, triangle_areas, volume, welded
+from plough.core.mesh.impostor import make_impostor
 from plough.core.mesh.material import Material
 from plough.core.mesh.silhouette import difference, silhouettes
-from plough.core.mesh.sweep import Limbs, sweep
+from plough.core.mesh.sweep import Branches, sweep
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.unwrap import second_uv
 from plough.core.mesh.value import Mesh, Part, join, transformed
 
 
-def limbs(points: np.ndarray, radius: np.ndarray, sides: int = 12, lobe: float = 0.0) -> Limbs:
+def branches(
+    points: np.ndarray, radius: np.ndarray, sides: int = 12, lobe: float = 0.0
+) -> Branches:
     n = len(points)
-    return Limbs(
+    return Branches(
         np.array([0, n]),
         points.astype(np.float32),
         radius.astype(np.float32),
@@ -37,7 +39,7 @@ def limbs(points: np.ndarray, radius: np.ndarray, sides: int = 12, lobe: float =
 
 def straight(n: int = 9, length: float = 2.0, radius: float = 0.1, sides: int = 24) -> Mesh:
     points = np.stack([np.zeros(n), np.linspace(0, length, n), np.zeros(n)], axis=1)
-    return sweep(limbs(points, np.full(n, radius), sides), "bark", cap=True)
+    return sweep(branches(points, np.full(n, radius), sides), "bark", cap=True)
 
 
 def test_capped_tube_is_watertight_and_faces_outwards() -> None:
@@ -61,7 +63,9 @@ def test_bent_tubes_are_sound(
 ) -> None:
     points = np.cumsum([(0.0, 0.0, 0.0), *((x, 1.0, z) for x, z in steps)], axis=0)
     mesh = sweep(
-        limbs(points, np.linspace(radius, radius * 0.3, len(points)), sides, lobe), "bark", cap=True
+        branches(points, np.linspace(radius, radius * 0.3, len(points)), sides, lobe),
+        "bark",
+        cap=True,
     )
     assert problems(mesh) == []
     assert is_watertight(mesh)
@@ -86,7 +90,7 @@ def test_texture_density_is_even_along_and_whole_around() -> None:
 
 
 @pytest.mark.parametrize("sides", [3, 5, 8])
-def test_a_thin_limb_has_the_same_density_and_no_seam(sides: int) -> None:
+def test_a_thin_branch_has_the_same_density_and_no_seam(sides: int) -> None:
     mesh = straight(radius=0.01, sides=sides)
     u = mesh.uv0[: sides + 1, 0]
     assert u[0] == u[-1], "the image comes back to where it began"
@@ -102,7 +106,7 @@ def test_a_thin_limb_has_the_same_density_and_no_seam(sides: int) -> None:
 def test_frames_do_not_twist_on_a_closed_turn() -> None:
     a = np.linspace(0, 1.5 * math.pi, 40)
     points = np.stack([np.cos(a), np.sin(a), np.zeros_like(a)], axis=1)
-    mesh = sweep(limbs(points, np.full(40, 0.05), 8), "bark")
+    mesh = sweep(branches(points, np.full(40, 0.05), 8), "bark")
     rings = mesh.positions[: 39 * 9].reshape(39, 9, 3)
     first = rings[:, 0] - points[:39]
     # in a plane curve the first spoke keeps its angle to the plane
@@ -183,7 +187,7 @@ def test_colliders_are_closed_and_hold_the_rod(shape) -> None:  # type: ignore[n
 def test_a_card_shows_the_silhouette_of_its_mesh() -> None:
     product = make("tree", {"texture_size": "128"}, 7, 0)
     albedo = {k: m.maps.draw().albedo for k, m in product.materials.items() if m.maps is not None}
-    mesh, materials = make_card(product.mesh, product.materials, albedo, "key", size=128)
+    mesh, materials = make_impostor(product.mesh, product.materials, albedo, "key", size=128)
     assert problems(mesh) == []
     assert mesh.triangles == 4
     maps = materials["card"].maps
@@ -250,7 +254,7 @@ def test_second_coordinates_do_not_overlap(kind: str, values: dict) -> None:  # 
 def test_eight_views_are_eight_pictures_of_the_same_tree() -> None:
     product = make("tree", {"texture_size": "128", "lean": 20}, 7, 0)
     albedo = {k: m.maps.draw().albedo for k, m in product.materials.items() if m.maps is not None}
-    mesh, materials = make_card(
+    mesh, materials = make_impostor(
         product.mesh, product.materials, albedo, "key", size=128, form="eight"
     )
     assert problems(mesh) == []

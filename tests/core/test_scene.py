@@ -10,6 +10,7 @@ from plough.core.errors import DocumentError, FormatError, ParameterError, Super
 from plough.core.formats.glb import read_json
 from plough.core.library import Library
 from plough.core.library.library import switch_distances
+from plough.core.migrate import VERSION
 from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.document import with_layer, write_document
 from plough.core.scene.weight import weigh
@@ -265,18 +266,36 @@ def test_weighing_can_be_stopped() -> None:
         weigh(evaluation, Library(), (0, 2, 0), stop)
 
 
-def test_a_document_of_version_1_is_read_under_the_names_of_today() -> None:
-    values = json.loads(json.dumps(SMALL)) | {"version": 1}
+@pytest.mark.parametrize("version", [1, 2])
+def test_a_document_of_an_older_version_is_read_under_the_names_of_today(version: int) -> None:
+    values = json.loads(json.dumps(SMALL)) | {"version": version}
     values["assets"][0]["parameters"] |= {
         "complexity": 0.5,
         "leaf": {"cuts": 0.3, "cut_count": 5},
+        "first": {"count": 8, "pull": -0.2},
+        "straighten": 0.4,
+        "crown_up": 0.1,
+        "game": {"card": "eight"},
     }
+    values["assets"].append(
+        {
+            "id": "bush",
+            "name": "Bush",
+            "kind": "shrub",
+            "seeds": [1],
+            "parameters": {"limbs": 5, "upward": 0.3},
+        }
+    )
     values["layers"][-1]["parameters"] = {"ground_step": "4", "textures": False}
     document = read_document(values)
-    assert document.version == 2
+    assert document.version == VERSION
     parameters = document.assets[0].parameters
     assert parameters["fullness"] == 0.5
     assert parameters["leaf"] == {"tears": 0.3, "tear_count": 5}
+    assert parameters["first"] == {"count": 8, "gravitropism": -0.2}
+    assert (parameters["gravitropism"], parameters["crown_gravitropism"]) == (0.4, 0.1)
+    assert parameters["game"] == {"impostor": "eight"}
+    assert document.assets[-1].parameters == {"branches": 5, "gravitropism": 0.3}
     assert document.layers[-1].parameters == {"textures": False}
 
 

@@ -97,7 +97,7 @@ def test_levels_are_lighter_and_their_silhouettes_are_measured(sedge: httpx.Clie
     assert triangles == sorted(triangles, reverse=True)
     assert levels[0]["difference"] == 0
     assert 0 < levels[1]["difference"] <= 0.1
-    assert levels[3]["until"] is None
+    assert levels[3]["switch_distance"] is None
     made = sedge.post(
         "/api/make", json={"kind": "tree", "parameters": TREE, "seed": 2, "detail": 1}
     )

@@ -9,8 +9,11 @@ import httpx
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from sqlalchemy import text
 
 from plough.core.errors import ParameterError
+from plough.service.db.renaming import rename_parameters
+from plough.service.db.session import Database
 from plough.service.fields import by_element, changed, flatten, nested
 from tests.conftest import SMALL
 from tests.service.test_scenes import edit, problem
@@ -165,3 +168,35 @@ def test_an_edit_that_is_sent_twice_is_made_once(
     answers = [sedge.patch(f"{url}/layers/sedges", json=body, headers=change) for _ in range(2)]
     assert [a.status_code for a in answers] == [200, 200], "the second is not told that it is stale"
     assert edit(sedge, answers[1].json(), "sedges", parameters={"fill": 12}).status_code == 200
+
+
+def test_what_the_database_holds_is_brought_under_the_names_of_today(
+    sedge: httpx.Client, database_url: str
+) -> None:
+    """As an older release left it: in assets, and in the log, so that undo works across the change."""
+    made = sedge.post("/api/scenes", json={"name": "Withy Hythe", "document": SMALL}).json()
+    url = f"/api/scenes/{made['id']}"
+    body = {"version": 1, "parameters": {"first.gravitropism": 0.9}}
+    assert sedge.patch(f"{url}/assets/willow", json=body).status_code == 200
+    database = Database(database_url)
+    with database.session() as db:
+        for table, columns in (("asset", ["parameters"]), ("edit", ["forward", "inverse"])):
+            for column in columns:
+                old = f"replace({column}::text, 'gravitropism', 'pull')::jsonb"
+                where = f"scene_id = '{made['id']}' AND {column} IS NOT NULL"
+                db.execute(text(f"UPDATE {table} SET {column} = {old} WHERE {where}"))
+        first = text("SELECT parameters->'first' FROM asset WHERE scene_id = :s AND id = 'willow'")
+        assert db.scalar(first, {"s": made["id"]})["pull"] == 0.9
+        rename_parameters(db.connection())
+        assert "pull" not in db.scalar(first, {"s": made["id"]})
+    database.close()
+
+    def willow(scene: dict[str, Any]) -> dict[str, Any]:
+        return dict(next(a["parameters"] for a in scene["assets"] if a["id"] == "willow"))
+
+    assert willow(sedge.get(url).json())["first"]["gravitropism"] == 0.9
+    undone = sedge.post(f"{url}/undo")
+    assert undone.status_code == 200, undone.text
+    assert "pull" not in willow(undone.json())["first"]
+    assert willow(undone.json())["first"].get("gravitropism") != 0.9
+    sedge.delete(url)

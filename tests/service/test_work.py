@@ -18,6 +18,7 @@ from typing import Any
 
 import httpx
 import pytest
+from PIL import Image
 from sqlalchemy import delete, func, select, text, update
 from websockets.sync.client import connect
 
@@ -29,7 +30,7 @@ from plough.service import releases
 from plough.service.db.session import Database
 from plough.service.db.tables import Account, Blob, Release, ReleaseFile, Result
 from plough.service.results import Results, _keep_blobs
-from plough.service.work import run_bake
+from plough.service.work import CARD, run_bake, run_preparing
 from tests.conftest import SMALL, Running, signed_in
 
 YESTERDAY = datetime.now(UTC) - timedelta(days=2)
@@ -190,6 +191,44 @@ def test_edits_presence_and_progress_arrive_live(
                 lambda m: m["release"] == number and m["state"] in ("cancelled", "done"),
             )
         hear(one, "presence", lambda m: m["names"] == ["sedge"])
+
+
+def test_a_new_scene_has_a_picture_that_a_persons_view_replaces(
+    sedge: httpx.Client, database_url: str
+) -> None:
+    made = sedge.post("/api/scenes", json={"name": "Eel Reach", "document": SMALL}).json()
+    try:
+
+        def card() -> dict[str, Any]:
+            return next(c for c in sedge.get("/api/scenes").json() if c["id"] == made["id"])
+
+        end = time.monotonic() + 60
+        while card()["picture"] is None:
+            assert time.monotonic() < end, "no picture is drawn"
+            time.sleep(0.2)
+        image = Image.open(io.BytesIO(sedge.get(card()["picture"]).content)).convert("RGB")
+        assert image.size == CARD
+        colours = image.resize((64, 36)).getcolors(3000) or []
+        assert len(colours) > 100, "a plain sheet"
+        greens = sum(n for n, (r, g, b) in colours if g > r and g > b)
+        assert greens > 400, "no meadow"
+        buffer = io.BytesIO()
+        Image.new("RGB", (64, 36), "#c08a2d").save(buffer, "JPEG")
+        own = buffer.getvalue()
+        put = sedge.put(
+            f"/api/scenes/{made['id']}/picture",
+            content=own,
+            headers={"Content-Type": "image/jpeg"},
+        )
+        assert put.status_code == 204
+        # preparing once more leaves it
+        database = Database(database_url)
+        results = Results(database)
+        run_preparing(database, results, Library(), made["id"])
+        database.close()
+        assert sedge.get(card()["picture"]).content == own
+    finally:
+        sedge.delete(f"/api/scenes/{made['id']}")
 
 
 def test_live_needs_a_session(running: Running, demo_id: str) -> None:

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { ThemeProvider } from 'flowbite-svelte';
+  import { QueryClientProvider } from '@tanstack/svelte-query';
   import Router from 'svelte-spa-router';
   import { wrap } from 'svelte-spa-router/wrap';
   import { api, take, type Account } from './api/client';
@@ -8,6 +10,8 @@
   import SignIn from './screens/SignIn.svelte';
   import { app } from './state/app.svelte';
   import { keyring } from './state/keys';
+  import { queries } from './state/queries';
+  import { theme } from './theme';
 
   const routes = {
     '/': Scenes,
@@ -26,6 +30,9 @@
     document.documentElement.classList.toggle('dusk', app.dusk);
   });
 
+  $effect(() => {
+    if (app.account === null) queries.clear(); // what one may see is not for the next
+  });
   $effect(() => keyring.bind({ card: () => (app.keysShown = true) }));
   $effect(() => {
     keyring.letters = app.letters;
@@ -33,13 +40,17 @@
 </script>
 
 <svelte:window onkeydown={(event) => keyring.press(event)} />
-{#if !app.known}
-  <p class="p-10 text-soft" role="status">Opening Plough…</p>
-{:else if app.account === null}
-  <SignIn />
-{:else}
-  <Router {routes} />
-  {#if app.signedOut}<div class="fixed inset-0 z-50"><SignIn /></div>{/if}
-{/if}
-<Messages />
-<KeyCard />
+<QueryClientProvider client={queries}
+  ><ThemeProvider {theme}>
+    {#if !app.known}
+      <p class="p-10 text-soft" role="status">Opening Plough…</p>
+    {:else if app.account === null}
+      <SignIn />
+    {:else}
+      <Router {routes} />
+      {#if app.signedOut}<div class="fixed inset-0 z-50"><SignIn /></div>{/if}
+    {/if}
+    <Messages />
+    <KeyCard />
+  </ThemeProvider></QueryClientProvider
+>

@@ -25,7 +25,7 @@ class GameParameters(Parameters):
     movement: bool = flag(True, "Blocks movement")
     camera: bool = flag(True, "Lets the camera through")
     shots: bool = flag(True, "Blocks shots")
-    card: Literal["crossed", "eight"] = choice(
+    impostor: Literal["crossed", "eight"] = choice(
         "crossed",
         "Farthest level",
         {"crossed": "Two crossed cards", "eight": "Four cards, eight views"},
@@ -73,8 +73,8 @@ class Collider:
         }
 
 
-def along_limb(points: Float32, radius: Float32, parts: int, p: GameParameters) -> Collider:
-    """A chain of `parts` bodies along one limb: `points` (n, 3), `radius` (n,) metres."""
+def along_branch(points: Float32, radius: Float32, parts: int, p: GameParameters) -> Collider:
+    """A chain of `parts` bodies along one branch: `points` (n, 3), `radius` (n,) metres."""
     n = points.shape[0]
     at = np.unique(np.rint(np.linspace(0, n - 1, parts + 1)).astype(int))
     if p.collider == "none" or at.size < 2:
@@ -92,7 +92,7 @@ def along_limb(points: Float32, radius: Float32, parts: int, p: GameParameters) 
 def upright(radius: float, height: float, p: GameParameters) -> Collider:
     """One body from the ground up, `radius` and `height` in metres."""
     line = np.array([[0.0, k * height / 2, 0.0] for k in range(3)], np.float32)
-    return joined([along_limb(line, np.full(3, radius, np.float32), 1, p)], p)
+    return joined([along_branch(line, np.full(3, radius, np.float32), 1, p)], p)
 
 
 def joined(parts: list[Collider], p: GameParameters) -> Collider:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-VERSION = 2  #: of scene documents and recipes
+VERSION = 3  #: of scene documents and recipes
 
 _RENAMED = {
     "complexity": "fullness",
@@ -13,6 +13,12 @@ _RENAMED = {
     "cut_count": "tear_count",
     "cut_where": "tear_where",
     "cut_seed": "tear_seed",
+    "pull": "gravitropism",
+    "straighten": "gravitropism",
+    "crown_up": "crown_gravitropism",
+    "upward": "gravitropism",
+    "limbs": "branches",
+    "card": "impostor",
 }
 
 
@@ -41,7 +47,7 @@ def _renamed(path: str) -> str:
 def migrated_document(values: Mapping[str, Any], version: int) -> dict[str, Any]:
     """A scene document, or a recipe, of `version` as one of the present version."""
     out = dict(values)
-    if version < 2:
+    if version < VERSION:
         if isinstance(out.get("assets"), list | tuple):
             out["assets"] = [_within(a, migrated_parameters) for a in out["assets"]]
         if isinstance(out.get("layers"), list | tuple):

@@ -123,22 +123,33 @@ def _add_octave(
         i = int(math.floor(x))
         left[c], right[c] = i % px, (i + 1) % px
         along[c], across[c] = x - i, _fade(x - i)
+    # runs of columns within one cell: along them nothing is looked up
+    runs, n = np.empty(columns + 1, np.int64), 0
+    for c in range(columns):
+        if c == 0 or left[c] != left[c - 1]:
+            runs[n] = c
+            n += 1
+    runs[n] = columns
     one, much = np.float32(1.0), np.float32(1.41 * gain)
     for r in range(rows):
         y = r / rows * py + offset[1]
         j = int(math.floor(y))
         dy, fall = np.float32(y - j), np.float32(_fade(y - j))
         low = dy - one
-        east_a, south_a = east[j % py], south[j % py]
-        east_b, south_b = east[(j + 1) % py], south[(j + 1) % py]
-        for c in range(columns):
-            p, q, near, t = left[c], right[c], along[c], across[c]
-            far = near - one
-            top = east_a[p] * near + south_a[p] * dy
-            top += t * (east_a[q] * far + south_a[q] * dy - top)
-            bottom = east_b[p] * near + south_b[p] * low
-            bottom += t * (east_b[q] * far + south_b[q] * low - bottom)
-            out[r, c] += much * (top + fall * (bottom - top))
+        a, b = j % py, (j + 1) % py
+        for run in range(n):
+            p, q = left[runs[run]], right[runs[run]]
+            east_ap, east_aq, east_bp, east_bq = east[a, p], east[a, q], east[b, p], east[b, q]
+            down_ap, down_aq = south[a, p] * dy, south[a, q] * dy
+            down_bp, down_bq = south[b, p] * low, south[b, q] * low
+            for c in range(runs[run], runs[run + 1]):
+                near, t = along[c], across[c]
+                far = near - one
+                top = east_ap * near + down_ap
+                top += t * (east_aq * far + down_aq - top)
+                bottom = east_bp * near + down_bp
+                bottom += t * (east_bq * far + down_bq - bottom)
+                out[r, c] += much * (top + fall * (bottom - top))
 
 
 @kernel

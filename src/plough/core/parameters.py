@@ -6,11 +6,11 @@ browser and the reference; `build` makes a model from plain values and turns eve
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Annotated, Any, TypeVar, cast
+from collections.abc import Iterator, Mapping
+from typing import Annotated, Any, TypeVar
 
 import numpy as np
-from annotated_types import Ge, Le
+from annotated_types import Ge, Le, MaxLen
 from pydantic import (
     AfterValidator,
     BaseModel,
@@ -24,6 +24,7 @@ from pydantic.fields import FieldInfo
 
 from plough.core.arrays import Float64
 from plough.core.errors import ParameterError
+from plough.core.matters import Conditions, acts_of, conditions_of
 
 
 class Parameters(BaseModel):
@@ -145,15 +146,17 @@ def within(low: float, high: float) -> Any:
 
 
 def curve(
-    default: tuple[tuple[float, float], ...], title: str, *, group: str = "", help: str = ""
+    default: tuple[tuple[float, float], ...],
+    title: str,
+    *,
+    group: str = "",
+    help: str = "",
+    handle: dict[str, str] | None = None,
 ) -> Any:
     """A profile over [0, 1] by knots; the field's type is `Knots`."""
-    return Field(
-        default,
-        title=title,
-        description=help,
-        json_schema_extra=_extra("curve", "", None, None, group),
-    )
+    more = {"handle": handle} if handle else {}
+    extra = _extra("curve", "", None, None, group, **more)
+    return Field(default, title=title, description=help, json_schema_extra=extra)
 
 
 def choice(
@@ -312,56 +315,94 @@ def _limits(field: FieldInfo) -> tuple[float | None, float | None]:
     return low, high
 
 
-def describe(
-    model: type[BaseModel], prefix: str = "", group: str = "", section_title: str = ""
-) -> list[dict[str, Any]]:
-    """Every field of `model` as a row: path, title, group, section, control, unit, limits, step, default, help.
+class Row(BaseModel):
+    """One field of a parameter model, as it is told to those who know no model."""
+
+    model_config = ConfigDict(frozen=True)
+
+    path: str
+    title: str
+    group: str
+    section: str
+    control: str
+    unit: str
+    low: float | None
+    high: float | None
+    soft: tuple[float, float] | None
+    step: float | None
+    options: dict[str, str] | None
+    to: str | None = Field(description="Of a reference: a facet, or an asset kind.")
+    closed: bool | None = Field(description="Of points: whether they are an outline.")
+    least: int | None = Field(description="Of points: how many at least.")
+    most: int | None = Field(description="Of a list: how many at most.")
+    handle: dict[str, str] | None = Field(description="How it is dragged in the view.")
+    when: Conditions = Field(description="It matters when at least one test of each clause holds.")
+    acts: tuple[str, ...] = Field(description="The elements it acts on; none: the whole.")
+    default: Any
+    help: str
+
+
+def _most(field: FieldInfo) -> int | None:
+    return next((m.max_length for m in field.metadata if isinstance(m, MaxLen)), None)
+
+
+def describe(model: type[BaseModel]) -> list[Row]:
+    """Every field of `model` as a row.
 
     Rows follow the model's `stages`, where it names the order of its groups. Nested models are flattened: their rows are put in the nested model's group, under its title or their own group's name as `section`.
     """
-    rows: list[dict[str, Any]] = []
+    rows = list(_rows(model, "", "", ""))
+    stages: tuple[str, ...] = getattr(model, "stages", ())
+    return sorted(rows, key=lambda row: stages.index(row.group)) if stages else rows
+
+
+def _rows(model: type[BaseModel], prefix: str, group: str, section_title: str) -> Iterator[Row]:
     for name, field in model.model_fields.items():
         extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
         if isinstance(field.default, BaseModel):
-            nested_group = str(extra.get("group") or group)
-            nested = describe(
-                type(field.default), f"{prefix}{name}.", nested_group, field.title or name
+            yield from _nested(model, name, field, str(extra.get("group") or group), prefix)
+        elif extra:
+            own = group or str(extra.get("group"))
+            yield Row(
+                path=prefix + name,
+                title=field.title or name,
+                group=own,
+                section=str(extra.get("group") or section_title) if prefix else "",
+                when=conditions_of(model, name, prefix),
+                acts=acts_of(model, name, own),
+                **_facts(field, extra),
             )
-            values = field.default.model_dump(mode="json")
-            for row in nested:
-                row["default"] = values[row["path"].removeprefix(f"{prefix}{name}.")]
-            rows += nested
-            continue
-        if not extra:
-            continue
-        low, high = _limits(field)
-        if "hard" in extra:
-            low, high = cast("list[float]", extra["hard"])
-        default = None if field.is_required() else field.default
-        rows.append(
-            {
-                "path": prefix + name,
-                "title": field.title or name,
-                "group": group or str(extra.get("group")),
-                "section": str(extra.get("group") or section_title) if prefix else "",
-                "control": extra.get("control", "text"),
-                "unit": extra.get("unit", ""),
-                "low": low,
-                "high": high,
-                "soft": extra.get("soft"),
-                "step": extra.get("step"),
-                "options": extra.get("options"),
-                "to": extra.get("to"),
-                "closed": extra.get("closed"),
-                "least": extra.get("least"),
-                "default": list(default) if isinstance(default, tuple) else default,
-                "help": field.description or "",
+
+
+def _nested(
+    model: type[BaseModel], name: str, field: FieldInfo, group: str, prefix: str
+) -> Iterator[Row]:
+    """The rows of a nested model, with what `model` says of them and the defaults of their place."""
+    values = field.default.model_dump(mode="json")
+    for row in _rows(type(field.default), f"{prefix}{name}.", group, field.title or name):
+        path = row.path.removeprefix(prefix)
+        yield row.model_copy(
+            update={
+                "default": values[path.removeprefix(f"{name}.")],
+                "when": row.when + conditions_of(model, path, prefix),
+                "acts": acts_of(model, path, group) or row.acts,
             }
         )
-    stages: tuple[str, ...] = getattr(model, "stages", ())
-    return (
-        sorted(rows, key=lambda row: stages.index(row["group"])) if stages and not prefix else rows
-    )
+
+
+def _facts(field: FieldInfo, extra: Mapping[str, Any]) -> dict[str, Any]:
+    low, high = extra.get("hard") or _limits(field)
+    default = None if field.is_required() else field.default
+    return {
+        "control": extra.get("control", "text"),
+        "unit": extra.get("unit", ""),
+        "low": low,
+        "high": high,
+        "most": _most(field),
+        "default": list(default) if isinstance(default, tuple) else default,
+        "help": field.description or "",
+        **{k: extra.get(k) for k in ("soft", "step", "options", "to", "closed", "least", "handle")},
+    }
 
 
 def with_values(values: Mapping[str, Any], settings: Mapping[str, Any]) -> dict[str, Any]:

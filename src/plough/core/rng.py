@@ -21,7 +21,7 @@ _UNIT = 1.0 / 9007199254740992.0  # 2^-53
 
 
 def stream(name: str) -> np.uint64:
-    """The stream for a purpose, such as ``stream("limb.angle")``: 64 bits of the BLAKE2b hash of its name."""
+    """The stream for a purpose, such as ``stream("branch.angle")``: 64 bits of the BLAKE2b hash of its name."""
     return np.uint64(int.from_bytes(blake2b(name.encode(), digest_size=8).digest(), "little"))
 
 

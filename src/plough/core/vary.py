@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
 from plough.core.errors import ParameterError, PloughError
 from plough.core.hashing import key_of
 from plough.core.kinds import Kind, make
+from plough.core.matters import holds
 from plough.core.parameters import build, describe, parse_color, with_values
 from plough.core.rng import stream, symmetric, uniform
 
@@ -38,23 +39,26 @@ def vary(
     key = np.uint64(seed)
     settings: dict[str, Any] = {}
     for row in describe(kind.parameters):
-        path, control = row["path"], row["control"]
+        path, control = row.path, row.control
         if path in locked or control in _KEPT or path.startswith("game."):
             continue
         moves = stream(f"vary {path}")
         if uniform(key, moves, np.uint64(0)) > _OFTEN:
             continue
+        if not holds(row.when, whole):
+            continue
         now = _at(whole, path)
         if control in ("slider", "count"):
-            low, high = row["soft"] or (row["low"], row["high"])
+            lowest, highest = cast("tuple[float, float]", (row.low, row.high))
+            low, high = row.soft or (lowest, highest)
             step = (
                 strength
                 * float(symmetric(key, moves, np.uint64(1)))
                 * (0.30 * abs(now) + 0.06 * (high - low))
             )
-            if now == 0 and (control == "count" or row["low"] == 0):
+            if now == 0 and (control == "count" or lowest == 0):
                 continue  # what is not there stays away
-            moved = min(row["high"], max(row["low"], now + step))
+            moved = min(highest, max(lowest, now + step))
             # a number that is not zero does not become so
             settings[path] = max(1, round(moved)) if control == "count" and now else moved
         elif control == "curve":

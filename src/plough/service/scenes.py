@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable, Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 import orjson
 from pydantic import Field
@@ -255,18 +255,34 @@ def _write(
     db.flush()
 
 
+class Editing(NamedTuple):
+    """Who edits which scene, and over which session."""
+
+    db: Db
+    scene: Scene
+    account: Account
+
+
+class Subject(NamedTuple):
+    """What an edit is about."""
+
+    kind: str  #: layer, asset or scene
+    id: str
+
+
+class Delta(NamedTuple):
+    """What an edit sets, and what takes it back; None where the target is not there."""
+
+    forward: dict[str, Any] | None
+    inverse: dict[str, Any] | None
+
+
 def _record(
-    db: Db,
-    scene: Scene,
-    account: Account,
-    target: str,
-    target_id: str,
-    title: str,
-    forward: dict[str, Any] | None,
-    inverse: dict[str, Any] | None,
-    kind: str = "edit",
-    of: int | None = None,
+    editing: Editing, target: Subject, title: str, delta: Delta, turn: tuple[str, int | None]
 ) -> int:
+    """Write an edit to the log and tell everyone; `turn` is `edit`, `undo` or `redo`, and the number of the edit it is of."""
+    db, scene, account = editing
+    kind, of = turn
     scene.edits += 1
     scene.updated = func.now()
     db.add(
@@ -277,73 +293,56 @@ def _record(
             kind=kind,
             of=of,
             title=title[:200],
-            target=target,
-            target_id=target_id,
-            forward=forward,
-            inverse=inverse,
+            target=target.kind,
+            target_id=target.id,
+            forward=delta.forward,
+            inverse=delta.inverse,
             key=db.info.get(EDIT_KEY),
         )
     )
     db.flush()
+    message = {"type": "edit", "number": scene.edits, "author": account.name}
     notify(
         db,
         scene.id,
-        {
-            "type": "edit",
-            "number": scene.edits,
-            "author": account.name,
-            "target": target,
-            "id": target_id,
-            "title": title[:200],
-        },
+        {**message, "target": target.kind, "id": target.id, "title": title[:200]},
     )
     return scene.edits
 
 
-def change(
-    db: Db,
-    scene: Scene,
-    account: Account,
-    target: str,
-    target_id: str,
-    fields: dict[str, Any],
-    title: str,
-) -> int | None:
+_NEW = ("edit", None)
+
+
+def change(editing: Editing, target: Subject, fields: dict[str, Any], title: str) -> int | None:
     """Set `fields` of an existing target; the number of the edit, or None when nothing differs.
 
     Raises:
         ParameterError: a field is unknown or out of its limits; nothing is changed.
     """
-    before = _fields(get(db, scene, target, target_id), target)
+    db, scene, _ = editing
+    before = _fields(get(db, scene, *target), target.kind)
     forward = changed(before, fields)
     if not forward:
         return None
-    _write(db, scene, target, target_id, forward)
-    return _record(
-        db, scene, account, target, target_id, title, forward, {k: before.get(k) for k in forward}
-    )
+    _write(db, scene, *target, forward)
+    delta = Delta(forward, {k: before.get(k) for k in forward})
+    return _record(editing, target, title, delta, _NEW)
 
 
-def create(
-    db: Db,
-    scene: Scene,
-    account: Account,
-    target: str,
-    target_id: str,
-    fields: dict[str, Any],
-    title: str,
-) -> int:
+def create(editing: Editing, target: Subject, fields: dict[str, Any], title: str) -> int:
     """Make a new layer or asset."""
-    _write(db, scene, target, target_id, fields)
-    row = get(db, scene, target, target_id)
-    return _record(db, scene, account, target, target_id, title, _fields(row, target), None)
+    db, scene, _ = editing
+    _write(db, scene, *target, fields)
+    made = _fields(get(db, scene, *target), target.kind)
+    return _record(editing, target, title, Delta(made, None), _NEW)
 
 
-def remove(db: Db, scene: Scene, account: Account, target: str, target_id: str, title: str) -> int:
+def remove(editing: Editing, target: Subject, title: str) -> int:
     """Remove a layer or asset; what refers to it says so and can be given another."""
-    before = _fields(get(db, scene, target, target_id), target)
-    _write(db, scene, target, target_id, None)
-    return _record(db, scene, account, target, target_id, title, None, before)
+    db, scene, _ = editing
+    before = _fields(get(db, scene, *target), target.kind)
+    _write(db, scene, *target, None)
+    return _record(editing, target, title, Delta(None, before), _NEW)
 
 
 def position_before(db: Db, scene: Scene, moved: str, before: str | None) -> float:
@@ -452,15 +451,10 @@ def step(db: Db, scene: Scene, account: Account, kind: str) -> str | None:
     if edit.target == "layer":
         check_order(layers_of(db, scene.id))
     _record(
-        db,
-        scene,
-        account,
-        edit.target,
-        edit.target_id,
+        Editing(db, scene, account),
+        Subject(edit.target, edit.target_id),
         f"{kind}: {edit.title}",
-        applied,
-        inverse,
-        kind,
-        edit.number,
+        Delta(applied, inverse),
+        (kind, edit.number),
     )
     return note

@@ -16,19 +16,23 @@ import orjson
 import psycopg
 from procrastinate import App, JobContext, PsycopgConnector, RetryStrategy
 from procrastinate.exceptions import ConnectorException
+from sqlalchemy import select, update
 from sqlalchemy.exc import DBAPIError
 
 from plough.core.bake.bundle import Baker
 from plough.core.cache import Cache
 from plough.core.errors import PloughError
+from plough.core.formats.images import jpeg
 from plough.core.library import Library
-from plough.core.scene import Evaluator, read_document
+from plough.core.scene import Evaluation, Evaluator, read_document
+from plough.core.scene.picture import draw_scene
 from plough.service import releases, scenes
 from plough.service.db.session import Database
 from plough.service.db.tables import Scene
 from plough.service.meshes import prepare
 from plough.service.results import Results, picture_loader
 
+CARD = (640, 360)  #: pixels of the picture on a scene's card
 log = logging.getLogger("plough.work")
 _RETRY = RetryStrategy(max_attempts=5, exponential_wait=2, retry_exceptions={ConnectionError})
 _LOST = (psycopg.Error, ConnectorException, DBAPIError, OSError)  #: the database cannot be reached
@@ -106,9 +110,23 @@ def run_preparing(
             print(f"Preparing {document.name}: {done} of {known}", flush=True)
 
     try:
-        prepare(results, library, Evaluator(library).evaluate(document), say, stop)
+        evaluation = Evaluator(library).evaluate(document)
+        prepare(results, library, evaluation, say, stop)
+        if not stop():
+            _picture(database, scene_id, evaluation, library)
     except PloughError as error:
         print(f"Preparing {document.name} ended: {error}", flush=True)
+
+
+def _picture(database: Database, scene_id: str, evaluation: Evaluation, library: Library) -> None:
+    """Give a scene's card a picture where it has none; one that a person's view gave it stays."""
+    without = (Scene.id == scene_id) & Scene.picture.is_(None)
+    with database.session() as db:
+        if db.scalar(select(Scene.id).where(without)) is None:
+            return
+    data = jpeg(draw_scene(evaluation, library, CARD), 86)
+    with database.session() as db:
+        db.execute(update(Scene).where(without).values(picture=data))
 
 
 def _end(database: Database, release_id: int, state: str, **values: object) -> None:

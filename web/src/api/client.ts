@@ -14,7 +14,8 @@ export type Release = components['schemas']['ReleaseOut'];
 export type Settings = components['schemas']['Settings'];
 export type Viewpoint = components['schemas']['Viewpoint'];
 export type Profile = components['schemas']['ProfileOut'];
-export type Kind = Omit<components['schemas']['KindOut'], 'parameters'> & { parameters: Row[] };
+export type Kind = components['schemas']['KindOut'];
+export type Row = components['schemas']['Row'];
 export type Account = components['schemas']['AccountOut'];
 export type LevelFacts = components['schemas']['LevelFacts'];
 export type Picture = components['schemas']['PictureOut'];
@@ -38,26 +39,6 @@ export interface ScatterValues {
   slope: [number, number];
   size: [number, number];
   sink: [number, number];
-}
-
-/** One parameter as the service describes it. */
-export interface Row {
-  path: string;
-  title: string;
-  group: string;
-  section: string;
-  control: string;
-  unit: string;
-  low: number | null;
-  high: number | null;
-  soft: [number, number] | null;
-  step: number | null;
-  options: Record<string, string> | null;
-  to: string | null;
-  closed: boolean | null; // of points: an outline
-  least: number | null; // of points
-  default: unknown;
-  help: string;
 }
 
 export const api = createClient<paths>({ baseUrl: '' });

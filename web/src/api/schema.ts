@@ -1343,9 +1343,7 @@ export interface components {
             /** Summary */
             summary: string;
             /** Parameters */
-            parameters: {
-                [key: string]: unknown;
-            }[];
+            parameters: components["schemas"]["Row"][];
             /**
              * Place
              * @description Of a layer: first, middle or last.
@@ -1364,6 +1362,19 @@ export interface components {
              * @default 0
              */
             levels: number;
+            /**
+             * Told
+             * @description Of an asset: by group or section, the counts told beside it, and words for one and for more.
+             * @default {}
+             */
+            told: {
+                [key: string]: {
+                    [key: string]: [
+                        string,
+                        string
+                    ];
+                };
+            };
         };
         /**
          * KindsOut
@@ -1499,10 +1510,10 @@ export interface components {
             /** Bytes */
             bytes: number;
             /**
-             * Until
+             * Switch Distance
              * @description Metres up to which it is shown; null for the last.
              */
-            until: number | null;
+            switch_distance: number | null;
             /**
              * Coverage
              * @description Share of the view's height down to which it is shown.
@@ -1529,10 +1540,10 @@ export interface components {
             /** Bytes */
             bytes: number;
             /**
-             * Until
+             * Switch Distance
              * @description Metres up to which it is shown, for size 100 %; null for the last.
              */
-            until: number | null;
+            switch_distance: number | null;
         };
         /**
          * MakeAsset
@@ -1947,6 +1958,80 @@ export interface components {
             picture: string;
         };
         /**
+         * Row
+         * @description One field of a parameter model, as it is told to those who know no model.
+         */
+        Row: {
+            /** Path */
+            path: string;
+            /** Title */
+            title: string;
+            /** Group */
+            group: string;
+            /** Section */
+            section: string;
+            /** Control */
+            control: string;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Soft */
+            soft: [
+                number,
+                number
+            ] | null;
+            /** Step */
+            step: number | null;
+            /** Options */
+            options: {
+                [key: string]: string;
+            } | null;
+            /**
+             * To
+             * @description Of a reference: a facet, or an asset kind.
+             */
+            to: string | null;
+            /**
+             * Closed
+             * @description Of points: whether they are an outline.
+             */
+            closed: boolean | null;
+            /**
+             * Least
+             * @description Of points: how many at least.
+             */
+            least: number | null;
+            /**
+             * Most
+             * @description Of a list: how many at most.
+             */
+            most: number | null;
+            /**
+             * Handle
+             * @description How it is dragged in the view.
+             */
+            handle: {
+                [key: string]: string;
+            } | null;
+            /**
+             * When
+             * @description It matters when at least one test of each clause holds.
+             */
+            when: components["schemas"]["Test"][][];
+            /**
+             * Acts
+             * @description The elements it acts on; none: the whole.
+             */
+            acts: string[];
+            /** Default */
+            default: unknown;
+            /** Help */
+            help: string;
+        };
+        /**
          * SceneCard
          * @description A scene in the list.
          */
@@ -1977,7 +2062,7 @@ export interface components {
         SceneDocument: {
             /**
              * Version
-             * @default 2
+             * @default 3
              */
             version: number;
             /** Name */
@@ -2168,6 +2253,29 @@ export interface components {
              * @description Metres a side; the middle lies at the origin.
              */
             size: number;
+        };
+        /**
+         * Test
+         * @description A condition on one parameter; exactly one of the three is given.
+         */
+        Test: {
+            /** Path */
+            path: string;
+            /**
+             * Among
+             * @description It is one of these.
+             */
+            among?: (string | boolean)[] | null;
+            /**
+             * Above
+             * @description It is more than this.
+             */
+            above?: number | null;
+            /**
+             * Filled
+             * @description It holds something, or nothing.
+             */
+            filled?: boolean | null;
         };
         /**
          * TileOut

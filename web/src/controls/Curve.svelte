@@ -1,8 +1,9 @@
 <script lang="ts">
   /** A profile on ruled paper: knots are dragged, added by click, removed by double click. */
   import type { Row } from '../api/client';
-  import { slopes, type Knot } from '../state/monotone';
+  import { slopes, valueAt, type Knot } from '../state/monotone';
   import { same } from '../state/values';
+  import PointList from './PointList.svelte';
 
   let {
     row,
@@ -24,6 +25,7 @@
   let live = $state<Knot[] | null>(null);
   let origin: Knot[] = []; // when the change began
   let held = $state<number | null>(null);
+  let wrong = $state('');
   let box: SVGSVGElement;
   const knots = $derived(live ?? value);
   const px = (x: number) => PAD + x * (W - 2 * PAD);
@@ -106,10 +108,29 @@
     if (event.key === 'Delete' || event.key === 'Backspace') drop(i);
     if (!step || disabled) return;
     event.preventDefault();
-    const k = value[i] as Knot;
+    const k = knots[i] as Knot;
     const p: Knot = [Math.min(1, Math.max(0, k[0] + step[0])), Math.min(1, Math.max(0, k[1] + step[1]))];
-    const next = value.map((old, n) => (n === i ? p : old));
-    if (next.slice(1).every((b, n) => b[0] - (next[n] as Knot)[0] >= 0.01)) onchange(next);
+    apply(knots.map((old, n) => (n === i ? p : old))); // kept when the key is let go
+  }
+
+  /** Knots as typed: within the paper, from left to right. */
+  function take(typed: number[][]) {
+    const next = typed.map(([x = 0, y = 0]): Knot => [Math.min(1, Math.max(0, x)), Math.min(1, Math.max(0, y))]);
+    next.sort((a, b) => a[0] - b[0]);
+    if (next.slice(1).some((b, n) => b[0] - (next[n] as Knot)[0] < 0.01)) wrong = 'knots lie at least 0.01 apart';
+    else {
+      wrong = '';
+      onchange(next);
+    }
+  }
+
+  /** One more knot, in the widest gap, on the line. */
+  function add() {
+    const gaps = value.slice(1).map((b, n) => b[0] - (value[n] as Knot)[0]);
+    const n = gaps.indexOf(Math.max(...gaps));
+    const [a, b] = [value[n] as Knot, value[n + 1] as Knot];
+    const x = Math.round(50 * (a[0] + b[0])) / 100;
+    take([...value, [x, Math.round(100 * valueAt(value, x)) / 100]]);
   }
 </script>
 
@@ -146,7 +167,25 @@
         aria-label="knot {i + 1}: {k[0]}, {k[1]}"
         ondblclick={() => drop(i)}
         onkeydown={(e) => key(e, i)}
+        onkeyup={settle}
+        onblur={settle}
       />
     {/each}
   </svg>
+  <details>
+    <summary class="inline-block cursor-pointer py-0.5 text-[11.5px] text-soft">knots in numbers</summary>
+    <PointList
+      {value}
+      names={['along', 'height']}
+      unit="0 to 1"
+      word="knot"
+      begin="Add a knot"
+      least={2}
+      most={12}
+      {disabled}
+      onchange={take}
+      onadd={add}
+    />
+    {#if wrong}<p class="text-[11.5px] text-clay" role="alert">{wrong}</p>{/if}
+  </details>
 </div>

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** The control that a parameter asks for. */
+  import { Checkbox, Input, Select } from 'flowbite-svelte';
   import type { Row } from '../api/client';
   import Curve from './Curve.svelte';
   import Form from './Form.svelte';
@@ -35,16 +36,15 @@
 {:else if row.control === 'curve'}
   <Curve {row} value={now as [number, number][]} {disabled} {oninput} {onchange} />
 {:else if row.control === 'flag'}
-  <label class="flex items-center justify-between gap-2 py-[5px]" title={row.help || undefined} data-field={row.path}>
-    <span>{row.title}</span>
-    <input
-      type="checkbox"
-      class="size-4 rounded border-line bg-plate text-moss accent-(--moss)"
+  <div class="flex items-center justify-between gap-2 py-[5px]" title={row.help || undefined} data-field={row.path}>
+    <span aria-hidden="true">{row.title}</span>
+    <Checkbox
+      aria-label={row.title}
       {disabled}
       checked={now as boolean}
-      onchange={(e) => onchange((e.target as HTMLInputElement).checked)}
+      onchange={(e) => onchange(e.currentTarget.checked)}
     />
-  </label>
+  </div>
 {:else if row.control === 'choice'}
   <label
     class="grid grid-cols-[108px_1fr] items-center gap-2.5 py-[4px]"
@@ -52,22 +52,21 @@
     data-field={row.path}
   >
     <span class="leading-tight">{row.title}</span>
-    <select
-      class="field py-[3px]"
+    <Select
+      class="w-full"
+      placeholder=""
       {disabled}
+      items={Object.entries(row.options ?? {}).map(([value, name]) => ({ value, name }))}
       value={String(now)}
-      onchange={(e) => onchange((e.target as HTMLSelectElement).value)}
-    >
-      {#each Object.entries(row.options ?? {}) as [option, title] (option)}<option value={option}>{title}</option
-        >{/each}
-    </select>
+      onchange={(e) => onchange(e.currentTarget.value)}
+    />
   </label>
 {:else if row.control === 'color'}
   <label class="grid grid-cols-[108px_1fr_76px] items-center gap-2.5 py-[3px]" data-field={row.path}>
     <span class="leading-tight">{row.title}</span>
-    <input
+    <Input
       type="color"
-      class="h-6 w-full cursor-pointer rounded border border-line bg-plate p-0.5"
+      class="h-6 cursor-pointer rounded p-0.5"
       {disabled}
       value={now as string}
       oninput={(e) => oninput?.((e.target as HTMLInputElement).value)}
@@ -88,16 +87,19 @@
     data-field={row.path}
   >
     <span class="leading-tight">{row.title}</span>
-    <select
-      class="field py-[3px] {missing ? 'text-clay line-through' : ''}"
+    <Select
+      class="w-full"
+      classes={{ select: missing ? 'text-clay line-through' : '' }}
+      placeholder=""
       {disabled}
+      items={[
+        { value: '', name: 'its own' },
+        ...(missing ? [{ value: String(now), name: `${String(now)}: missing, choose another` }] : []),
+        ...choices.map((c) => ({ value: c.id, name: c.name })),
+      ]}
       value={String(now ?? '')}
-      onchange={(e) => onchange((e.target as HTMLSelectElement).value)}
-    >
-      <option value="">its own</option>
-      {#if missing}<option value={String(now)}>{String(now)}: missing, choose another</option>{/if}
-      {#each choices as c (c.id)}<option value={c.id}>{c.name}</option>{/each}
-    </select>
+      onchange={(e) => onchange(e.currentTarget.value)}
+    />
   </label>
 {:else if row.control === 'text'}
   <label
@@ -106,9 +108,9 @@
     data-field={row.path}
   >
     <span class="leading-tight">{row.title}</span>
-    <input
-      class="field min-w-0 py-[3px]"
-      maxlength="80"
+    <Input
+      class="min-w-0"
+      maxlength={80}
       {disabled}
       value={String(now ?? '')}
       onchange={(e) => onchange((e.target as HTMLInputElement).value.trim())}
@@ -116,6 +118,6 @@
   </label>
 {:else if row.control === 'form'}
   <Form {row} value={now as number[][]} {disabled} {onchange} />
-{:else if row.control === 'guide' || row.control === 'line'}
+{:else if ['guide', 'line', 'points'].includes(row.control)}
   <Points {row} value={now as number[][]} {disabled} {reach} {onchange} />
 {/if}

@@ -1,6 +1,8 @@
 <script lang="ts">
   /** A body measured from a mesh: its outline from two sides, a file to take it from, and the way back. */
+  import { Button } from 'flowbite-svelte';
   import { bytes, said, type Row } from '../api/client';
+  import FileButton from '../parts/FileButton.svelte';
   let {
     row,
     value,
@@ -22,11 +24,7 @@
     return `M${[...right, ...left].join('L')}Z`;
   }
 
-  async function choose(event: Event) {
-    const input = event.target as HTMLInputElement;
-    const file = input.files?.[0];
-    input.value = '';
-    if (!file) return;
+  async function choose(file: File) {
     note = 'measuring…';
     bad = false;
     try {
@@ -67,16 +65,10 @@
   {/if}
   {#if !disabled}
     <div class="mt-1 flex gap-2">
-      <label class="btn cursor-pointer"
-        >Take it from a mesh…<input
-          type="file"
-          class="sr-only"
-          accept=".obj,.glb,.stl,.ply"
-          aria-label="mesh for {row.title}"
-          onchange={choose}
-        /></label
+      <FileButton accept=".obj,.glb,.stl,.ply" label="mesh for {row.title}" onfile={choose}
+        >Take it from a mesh…</FileButton
       >
-      {#if value.length}<button class="btn" onclick={() => onchange([])}>Without it</button>{/if}
+      {#if value.length}<Button color="alternative" onclick={() => onchange([])}>Without it</Button>{/if}
     </div>
   {/if}
   {#if note}<p class="mt-1 text-[12px] {bad ? 'text-clay' : 'text-soft'}" role={bad ? 'alert' : 'status'}>

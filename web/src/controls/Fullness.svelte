@@ -1,5 +1,6 @@
 <script lang="ts">
   /** One dial that thins a plant, what it did, and the setting that meets a number of triangles. */
+  import { Button, Input } from 'flowbite-svelte';
   import { said, type Row } from '../api/client';
   import type { BenchState } from '../state/bench.svelte';
   import { sum } from '../state/values';
@@ -62,15 +63,15 @@
 >
   <label class="flex min-w-0 flex-1 items-center gap-2"
     >Fit to
-    <input
-      class="field min-w-0 flex-1 py-[3px] text-right tabular-nums"
+    <Input
+      class="min-w-0 flex-1 text-right tabular-nums"
       bind:value={wanted}
       {disabled}
       aria-label="triangles to fit to"
     />
     triangles</label
   >
-  <button class="btn" {disabled}>Fit</button>
+  <Button type="submit" color="alternative" {disabled}>Fit</Button>
 </form>
 {#if note}<p class="text-[12px] {bad ? 'text-clay' : 'text-soft'}" role="status">{note}</p>{/if}
 {#if changed.length}

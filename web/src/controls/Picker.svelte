@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Several things of the scene, by name; a missing one is struck through. */
+  import { Input } from 'flowbite-svelte';
   import Check from '@lucide/svelte/icons/check';
   import X from '@lucide/svelte/icons/x';
   import Stamp from '../parts/Stamp.svelte';
@@ -50,8 +51,8 @@
         {#if on && !weights}<Check size={15} />{/if}
       </button>
       {#if on && weights}
-        <input
-          class="field w-14 text-right"
+        <Input
+          class="w-14! text-right"
           type="number"
           min="0.1"
           max="1000"

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A ruler with a marker and a typed value with its unit. */
+  import { Input } from 'flowbite-svelte';
   import type { Row } from '../api/client';
   import { shown, sum } from '../state/values';
   import { RulerDrag, stride, tidied, wayOf } from './ruler';
@@ -123,7 +124,7 @@
     aria-valuenow={now}
     aria-valuetext="{shown(now, step)} {row.unit}"
     aria-disabled={disabled}
-    class="ruler relative h-[22px] touch-none rounded-sm {disabled ? 'opacity-50' : 'cursor-ew-resize'}"
+    class="ruler relative h-6 touch-none rounded-sm {disabled ? 'opacity-50' : 'cursor-ew-resize'}"
     onpointerdown={drag}
     onpointermove={(e) => track.hasPointerCapture(e.pointerId) && place(e)}
     onpointerup={settle}
@@ -139,8 +140,8 @@
       ><path d="M5 0l5 5v8H0V5z" fill="var(--moss)" /></svg
     >
   </div>
-  <input
-    class="field w-full text-right tabular-nums {wrong ? 'border-clay!' : ''}"
+  <Input
+    class="w-full text-right tabular-nums {wrong ? 'border-clay!' : ''}"
     aria-label="{label}, value"
     title={wrong || undefined}
     {disabled}
@@ -167,21 +168,21 @@
 <style>
   .ticks {
     position: absolute;
-    inset: 9px 0 5px;
-    border-bottom: 1px solid var(--line);
+    inset: 10px 0 6px;
+    border-bottom: 1px solid var(--edge);
     background: repeating-linear-gradient(to right, var(--line) 0 1px, transparent 1px 10%);
     border-right: 1px solid var(--line);
   }
   .filled {
     position: absolute;
     left: 0;
-    bottom: 4px;
+    bottom: 5px;
     height: 3px;
     background: var(--moss);
   }
   .mark {
     position: absolute;
-    bottom: 2px;
+    bottom: 3px;
     margin-left: -5px;
   }
 </style>

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A ruler with two markers, for a range. */
+  import { Input } from 'flowbite-svelte';
   import type { Row } from '../api/client';
   import { same, shown, sum } from '../state/values';
   import { RulerDrag, stride, tidied, wayOf } from './ruler';
@@ -107,7 +108,7 @@
   <!-- svelte-ignore a11y_no_static_element_interactions -->
   <div
     bind:this={track}
-    class="relative h-[22px] touch-none {disabled ? 'opacity-50' : 'cursor-ew-resize'}"
+    class="relative mr-3.5 h-6 touch-none {disabled ? 'opacity-50' : 'cursor-ew-resize'}"
     onpointerdown={(e) => {
       if (disabled || e.button !== 0) return;
       track.setPointerCapture(e.pointerId);
@@ -128,7 +129,7 @@
         aria-valuemin={low}
         aria-valuemax={high}
         aria-valuenow={now[end]}
-        class="mark"
+        class="mark {end ? '' : 'least'}"
         style:left="{at(now[end] ?? 0)}%"
         onkeydown={(e) => key(e, end)}
         onblur={settle}
@@ -142,8 +143,8 @@
   <div class="flex items-center gap-1">
     {#each [0, 1] as end (end)}
       {#if end}<span class="text-soft">–</span>{/if}
-      <input
-        class="field w-full min-w-0 px-1! text-center tabular-nums {wrong ? 'border-clay!' : ''}"
+      <Input
+        class="w-full min-w-0 px-1 text-center tabular-nums {wrong ? 'border-clay!' : ''}"
         aria-label="{label}, {end ? 'most' : 'least'}, value"
         {disabled}
         value={told(end)}
@@ -159,22 +160,29 @@
 <style>
   .ticks {
     position: absolute;
-    inset: 9px 0 5px;
-    border-bottom: 1px solid var(--line);
+    inset: 10px 0 6px;
+    border-bottom: 1px solid var(--edge);
     background: repeating-linear-gradient(to right, var(--line) 0 1px, transparent 1px 10%);
     border-right: 1px solid var(--line);
   }
   .filled {
     position: absolute;
-    bottom: 4px;
+    bottom: 5px;
     height: 3px;
     background: var(--moss);
   }
+  /* each marker lies on its own side of its value, so that both can be taken where they meet */
   .mark {
     position: absolute;
-    bottom: 2px;
-    width: 10px;
-    height: 13px;
-    margin-left: -5px;
+    bottom: 0;
+    display: flex;
+    width: 24px;
+    height: 24px;
+    align-items: flex-end;
+    padding-bottom: 3px;
+  }
+  .mark.least {
+    justify-content: flex-end;
+    margin-left: -24px;
   }
 </style>

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A seed: a number and a die. */
+  import { Input, ToolbarButton } from 'flowbite-svelte';
   import Dices from '@lucide/svelte/icons/dices';
   let {
     value,
@@ -10,11 +11,11 @@
 </script>
 
 <span
-  class="inline-flex items-center gap-1.5 rounded-md border border-line bg-plate py-[3px] pr-1.5 pl-2.5 text-[12.5px]"
+  class="inline-flex items-center gap-1.5 rounded-md border border-edge bg-plate py-[3px] pr-1 pl-2.5 text-[12.5px]"
 >
   <span>{label}</span>
-  <input
-    class="w-[5ch] border-0 bg-transparent p-0 text-right text-[12.5px] tabular-nums focus:ring-0"
+  <Input
+    class="w-[5ch]! border-0 bg-transparent p-0 text-right tabular-nums focus:ring-0"
     aria-label={label}
     {disabled}
     {value}
@@ -26,13 +27,13 @@
       else input.value = String(value);
     }}
   />
-  <button
-    class="text-ink hover:text-moss"
+  <ToolbarButton
+    class="-my-1 text-ink hover:text-moss"
     aria-label="another {label}"
     title="another {label}"
     {disabled}
     onclick={() => onchange(Math.floor(Math.random() * 1000))}
   >
     <Dices size={16} strokeWidth={1.6} />
-  </button>
+  </ToolbarButton>
 </span>

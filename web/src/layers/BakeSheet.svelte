@@ -1,5 +1,6 @@
 <script lang="ts">
   /** The last packet: what to write, progress, and the releases. */
+  import { Alert, Button, Progressbar } from 'flowbite-svelte';
   import Download from '@lucide/svelte/icons/download';
   import { api, said, take, type Release } from '../api/client';
   import Field from '../controls/Field.svelte';
@@ -63,7 +64,7 @@
 </p>
 
 <section class="rule mt-3 pt-2">
-  <h3 class="mb-1 text-[14px]">What to write</h3>
+  <h2 class="mb-1 text-[14px]">What to write</h2>
   {#each rows as r (r.path)}
     <Field
       row={r}
@@ -76,7 +77,7 @@
 
 {#if total && profile}
   <section class="rule mt-3 pt-2">
-    <h3 class="mb-1 text-[14px]">What it weighs</h3>
+    <h2 class="mb-1 text-[14px]">What it weighs</h2>
     <table class="w-full tabular-nums">
       <tbody>
         {#each [['triangles from here', total.triangles, profile.triangles], ['instances', total.instances, profile.instances], ['draw calls', total.draw_calls, profile.draw_calls]] as [string, number, number][] as [what, n, most] (what)}
@@ -105,37 +106,31 @@
       >
       <span class="text-soft tabular-nums">{running.done} of {running.known || '?'}</span>
     </div>
-    <div
-      class="h-2 rounded-full bg-paper"
+    <Progressbar
+      progress={running.known ? (running.done / running.known) * 100 : 3}
       role="progressbar"
       aria-valuenow={running.done}
-      aria-valuemax={running.known}
+      aria-valuemax={running.known || 1}
       aria-label="bake"
-    >
-      <div
-        class="h-2 rounded-full bg-moss transition-[width]"
-        style:width="{running.known ? (running.done / running.known) * 100 : 3}%"
-      ></div>
-    </div>
+    />
     <div class="mt-1.5 flex items-center justify-between gap-2">
       <span class="truncate text-[12px] text-soft">{running.part}</span>
-      {#if open.canEdit}<button
-          class="btn"
+      {#if open.canEdit}<Button
+          color="alternative"
           disabled={running.state === 'stopping'}
-          onclick={() => cancel(running.number)}>Stop</button
+          onclick={() => cancel(running.number)}>Stop</Button
         >{/if}
     </div>
   {:else if open.canEdit}
-    <button class="btn btn-go w-full justify-center py-2!" onclick={bake}>Bake release {(last?.number ?? 0) + 1}</button
-    >
+    <Button color="primary" class="w-full" onclick={bake}>Bake release {(last?.number ?? 0) + 1}</Button>
   {:else}
     <p class="text-soft">A viewer can download releases but not bake.</p>
   {/if}
-  {#if failed}<p class="mt-2 text-clay" role="alert">{failed}</p>{/if}
+  {#if failed}<Alert class="mt-2" role="alert">{failed}</Alert>{/if}
 </section>
 
 <section class="rule mt-3 pt-2">
-  <h3 class="mb-1 text-[14px]">Releases</h3>
+  <h2 class="mb-1 text-[14px]">Releases</h2>
   {#if !open.releases.filter((r) => r !== running).length}<p class="text-soft">
       A release is a finished bake, kept and numbered. There is none yet.
     </p>{/if}
@@ -154,11 +149,11 @@
             </span>
           </button>
           {#if r.state === 'done'}
-            <a
-              class="btn"
+            <Button
+              color="alternative"
               href="/api/scenes/{open.id}/releases/{r.number}/bundle.zip"
               download
-              aria-label="download release {r.number}"><Download size={14} /> zip</a
+              aria-label="download release {r.number}"><Download size={14} /> zip</Button
             >
           {/if}
         </div>

@@ -1,7 +1,7 @@
 /** Kinds of layer as the interface knows them: the service's own description, and here only what differs from the default. */
 import type { Component } from 'svelte';
 import type { Layer, Row } from '../api/client';
-import type { OpenScene } from '../state/scene.svelte';
+import type { SceneStore } from '../state/sceneStore.svelte';
 import AreaText from './AreaText.svelte';
 import BakeSheet from './BakeSheet.svelte';
 import GroundText from './GroundText.svelte';
@@ -10,7 +10,7 @@ import ScatterText from './ScatterText.svelte';
 
 /** What a part of the sheet is given. */
 export interface PartProps {
-  open: OpenScene;
+  open: SceneStore;
   layer: Layer;
   rows: Row[];
   disabled: boolean;
@@ -20,7 +20,7 @@ export interface PartProps {
 
 export interface LayerUi {
   /** The stamp on its packet; by default that of its kind. */
-  stamp?: (layer: Layer, open: OpenScene) => string;
+  stamp?: (layer: Layer, open: SceneStore) => string;
   /** What stands at the top of its sheet: the layer in words. */
   text?: Component<PartProps>;
   /** Takes the place of its numbers. */
@@ -41,7 +41,7 @@ const SPECIAL: Record<string, LayerUi> = {
     begin: { spacing: 12, fill: 40 },
     stamp: (layer, open) => {
       const first = (layer.parameters.mix as { asset: string }[] | undefined)?.[0]?.asset;
-      return open.asset(first ?? '')?.kind === 'tuft' ? 'tuft' : 'scatter';
+      return open.asset(first ?? '')?.kind ?? 'scatter';
     },
   },
   bake: { sheet: BakeSheet },

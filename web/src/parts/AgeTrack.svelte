@@ -1,5 +1,6 @@
 <script lang="ts">
   /** The age of a plant as a track from sapling to veteran, which can be played. */
+  import { Button, Range } from 'flowbite-svelte';
   import Pause from '@lucide/svelte/icons/pause';
   import Play from '@lucide/svelte/icons/play';
   import type { BenchState } from '../state/bench.svelte';
@@ -41,16 +42,18 @@
 </script>
 
 <div class="flex min-w-0 flex-1 items-center gap-2.5 rounded-full border border-line bg-leaf/95 py-1 pr-4 pl-1.5">
-  <button
-    class="grid size-7 shrink-0 place-items-center rounded-full bg-moss text-on-moss"
+  <Button
+    color="primary"
+    pill
+    class="size-7 min-h-0 shrink-0 p-0"
     aria-label={bench.playing ? 'stop the growth' : 'play the growth'}
     onclick={play}
-    >{#if bench.playing}<Pause size={14} />{:else}<Play size={14} />{/if}</button
+    >{#if bench.playing}<Pause size={14} />{:else}<Play size={14} />{/if}</Button
   >
   <span class="w-[52px] shrink-0 font-serif text-[12.5px] font-semibold">{word}</span>
-  <input
-    type="range"
-    class="min-w-0 flex-1 accent-(--moss)"
+  <Range
+    size="sm"
+    class="min-w-0 flex-1"
     min={LOW}
     max={HIGH}
     step="0.01"

@@ -1,10 +1,11 @@
 <script lang="ts">
   /** The assets of the scene: open one on the bench, or make a new one. */
+  import { Button } from 'flowbite-svelte';
   import type { Layer } from '../api/client';
-  import type { OpenScene } from '../state/scene.svelte';
+  import type { SceneStore } from '../state/sceneStore.svelte';
   import Shelf from './Shelf.svelte';
   import Stamp from './Stamp.svelte';
-  let { open, layer, onopen }: { open: OpenScene; layer: Layer; onopen: (id: string) => void } = $props();
+  let { open, layer, onopen }: { open: SceneStore; layer: Layer; onopen: (id: string) => void } = $props();
   const mine = $derived(new Set((layer.parameters.mix as { asset: string }[]).map((m) => m.asset)));
   const assets = $derived(
     [...(open.scene?.assets ?? [])].sort((a, b) => Number(mine.has(b.id)) - Number(mine.has(a.id))),
@@ -20,7 +21,7 @@
 </script>
 
 <section class="rule mt-3 pt-2">
-  <h3 class="mb-1 text-[14px]">Make on the bench</h3>
+  <h2 class="mb-1 text-[14px]">Make on the bench</h2>
   <ul>
     {#each assets as a (a.id)}
       <li>
@@ -36,8 +37,8 @@
       </li>
     {/each}
   </ul>
-  <button class="btn mt-1.5" onclick={() => (shelfOpen = true)}
-    >{open.canEdit ? 'Shelf and new assets…' : 'Shelf…'}</button
+  <Button color="alternative" class="mt-1.5" onclick={() => (shelfOpen = true)}
+    >{open.canEdit ? 'Shelf and new assets…' : 'Shelf…'}</Button
   >
 </section>
 <Shelf bind:open={shelfOpen} scene={open} {onopen} oncreated={join} />

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** The tray: eight seeds, eight cousins, or the versions that were kept. */
+  import { Alert, Button, ButtonToggle, ButtonToggleGroup, Input, Range, ToolbarButton } from 'flowbite-svelte';
   import Check from '@lucide/svelte/icons/check';
   import Columns from '@lucide/svelte/icons/columns-2';
   import type { Asset, Cousin, Revision } from '../api/client';
@@ -9,6 +10,7 @@
   let {
     bench,
     asset,
+    versions,
     disabled,
     onpick,
     oncousin,
@@ -17,6 +19,7 @@
   }: {
     bench: BenchState;
     asset: Asset;
+    versions: Revision[] | undefined; // undefined until they are known
     disabled: boolean;
     onpick: (seed: number, add: boolean) => void;
     oncousin: (cousin: Cousin) => void;
@@ -50,27 +53,24 @@
   label: string,
   what: () => { parameters: Asset['parameters']; seed: number; images?: Asset['images'] },
 )}
-  <button
-    class="absolute top-1 left-1 rounded bg-leaf/90 p-1 text-slate opacity-0 group-hover:opacity-100 focus:opacity-100"
+  <ToolbarButton
+    class="absolute top-1 left-1 bg-leaf/90 text-slate opacity-0 group-hover:opacity-100 focus:opacity-100"
     aria-label="hold {label} beside"
     title="Hold it beside the draft"
-    onclick={() => bench.hold({ label, ...what() })}><Columns size={13} /></button
+    onclick={() => bench.hold({ label, ...what() })}><Columns size={16} /></ToolbarButton
   >
 {/snippet}
 
 <section class="shrink-0 border-t border-line bg-strip px-4 pt-2 pb-3" aria-label="tray">
   <div class="mb-2 flex h-[30px] items-center gap-3">
-    <div class="flex gap-3" role="group" aria-label="what the tray holds">
-      {#each titles as [id, title] (id)}
-        <button
-          class="border-b-2 font-serif text-[14px] font-semibold {bench.tray === id
-            ? 'border-moss'
-            : 'border-transparent text-soft hover:text-ink'}"
-          aria-pressed={bench.tray === id}
-          onclick={() => open(id)}>{title}</button
-        >
-      {/each}
-    </div>
+    <ButtonToggleGroup
+      aria-label="what the tray holds"
+      value={bench.tray}
+      size="sm"
+      onSelect={(id) => open(id as Tray)}
+    >
+      {#each titles as [id, title] (id)}<ButtonToggle value={id}>{title}</ButtonToggle>{/each}
+    </ButtonToggleGroup>
     {#if bench.tray === 'seeds'}
       <span class="flex-1 truncate text-[12px] text-soft"
         >same numbers, other seeds{disabled ? '' : ' · click to look, shift-click to keep as a variant'}</span
@@ -78,12 +78,12 @@
       <span class="text-[12px] text-soft"
         >{kept.length} kept: {kept.slice(0, 6).join(', ')}{kept.length > 6 ? '…' : ''}</span
       >
-      <button
-        class="btn"
+      <Button
+        color="alternative"
         onclick={() => {
           bench.seedsFrom += 8;
           void bench.fillTray();
-        }}>Another eight</button
+        }}>Another eight</Button
       >
     {:else if bench.tray === 'cousins'}
       <span class="flex-1 truncate text-[12px] text-soft"
@@ -92,9 +92,9 @@
           : 'lock what is to stay in the sheet'} · click takes one</span
       >
       <label class="flex items-center gap-2 text-[12px] text-soft"
-        >near<input
-          type="range"
-          class="w-28 accent-(--moss)"
+        >near<Range
+          size="sm"
+          class="w-28"
           min="0.05"
           max="1"
           step="0.05"
@@ -103,39 +103,37 @@
           onchange={() => bench.findCousins()}
         />far</label
       >
-      <button
-        class="btn"
+      <Button
+        color="alternative"
         onclick={() => {
           bench.walk += 1;
           void bench.findCousins();
-        }}>Walk on</button
+        }}>Walk on</Button
       >
     {:else}
       <span class="flex-1 truncate text-[12px] text-soft"
         >every version keeps its numbers and a picture · click returns to one</span
       >
       {#if !disabled}
-        <input
-          class="field w-52 py-[3px]"
-          maxlength="120"
+        <Input
+          class="w-52!"
+          maxlength={120}
           placeholder="what is good about it"
           aria-label="note on this version"
           bind:value={note}
           onkeydown={(e) => e.key === 'Enter' && keep()}
         />
-        <button class="btn btn-go" disabled={keeping} onclick={keep}
-          >{keeping ? 'Keeping…' : 'Keep this version'}</button
-        >
+        <Button color="primary" disabled={keeping} onclick={keep}>{keeping ? 'Keeping…' : 'Keep this version'}</Button>
       {/if}
     {/if}
   </div>
   {#if bench.trayFailure}
-    <div class="flex h-(--tray) items-center gap-3 text-clay" role="alert">
+    <Alert class="flex h-(--tray) items-center gap-3" role="alert">
       {bench.trayFailure}.
-      <button class="btn" onclick={() => (bench.tray === 'cousins' ? bench.findCousins() : bench.fillTray())}
-        >Try again</button
+      <Button color="alternative" onclick={() => (bench.tray === 'cousins' ? bench.findCousins() : bench.fillTray())}
+        >Try again</Button
       >
-    </div>
+    </Alert>
   {:else if bench.tray === 'seeds'}
     <div class="grid grid-cols-8 gap-2.5">
       {#each bench.seeds as t (t.seed)}
@@ -146,7 +144,7 @@
               ? 'border-2 border-moss bg-plate'
               : 'border-line bg-leaf hover:border-moss'}"
             aria-pressed={on}
-            aria-label="seed {t.seed}{kept.includes(t.seed) ? ', kept' : ''}"
+            data-seed={t.seed}
             onclick={(e) => onpick(t.seed, e.shiftKey)}
           >
             {#if t.picture}<img
@@ -154,7 +152,9 @@
                 alt=""
                 class="min-h-0 w-full flex-1 portrait rounded-t-[4px]"
               />{:else}<span class="flex flex-1 items-center text-[11px] text-soft">growing…</span>{/if}
-            <span class="pt-1 text-[11.5px]">seed {t.seed}</span>
+            <span class="pt-1 text-[11.5px]"
+              >seed {t.seed}{#if kept.includes(t.seed)}<span class="sr-only">, kept</span>{/if}</span
+            >
           </button>
           {#if kept.includes(t.seed)}<span
               class="absolute top-1 right-1 rounded-full bg-moss p-0.5 text-on-moss"
@@ -186,12 +186,12 @@
     </div>
   {:else}
     <div class="flex gap-2.5 overflow-x-auto">
-      {#each bench.versions ?? [] as v (v.number)}
+      {#each versions ?? [] as v (v.number)}
         <div class="group relative w-[calc(var(--tray)*1.27)] shrink-0">
           <button
             class="{frame} w-full items-stretch border-line bg-leaf text-left hover:border-moss"
             title="version {v.number} by {v.author}, {ago(v.at)}{v.note ? `: ${v.note}` : ''}"
-            aria-label="return to version {v.number}"
+            data-version={v.number}
             {disabled}
             onclick={() => onreturn(v)}
           >
@@ -208,7 +208,7 @@
         </div>
       {:else}
         <p class="flex h-(--tray) flex-1 items-center justify-center text-[12.5px] text-soft" role="status">
-          {bench.versions === null
+          {!versions
             ? 'looking up the versions…'
             : 'No version is kept yet. Keep one before a bold change: you can return to it at any time.'}
         </p>

@@ -1,37 +1,42 @@
 <script lang="ts">
   /** The turntable, with ruler, person, handles, ways of looking, wind, age track and the ladder of levels. */
+  import { Alert, Button, Checkbox, Range, Select } from 'flowbite-svelte';
   import Wind from '@lucide/svelte/icons/wind';
   import { onMount } from 'svelte';
-  import * as THREE from 'three';
-  import { said } from '../api/client';
+  import { said, type Row } from '../api/client';
   import { app } from '../state/app.svelte';
   import { LEVELS, type BenchState, type Made } from '../state/bench.svelte';
-  import { handlesOf, type Handle, type Point } from '../state/handles';
   import { keyring } from '../state/keys';
   import { size } from '../state/values';
+  import { GripTool } from '../view/tools/grip';
+  import { ToolHost } from '../view/tools/host.svelte';
   import { Turntable, type Look, type Subject } from '../view/turntable';
   import AgeTrack from './AgeTrack.svelte';
+  import Overlay from './Overlay.svelte';
   import WindVane from './WindVane.svelte';
 
   let {
     bench,
-    stage,
+    rows,
     aged,
     disabled,
     onlevel,
     oninput,
     onchange,
+    onkept,
   }: {
     bench: BenchState;
-    stage: string;
+    rows: Row[]; // of the stage of growth that is open
     aged: boolean; // the kind has an age
     disabled: boolean;
     onlevel: (detail: number) => void;
     oninput: (path: string, value: unknown) => void;
     onchange: (path: string, value: unknown) => void;
+    onkept: () => void; // back to the parameters that are kept
   } = $props();
   let host: HTMLElement;
   let table = $state.raw<Turntable | null>(null);
+  let tools = $state.raw<ToolHost | null>(null);
   let frame = $state(0);
   let moving = $state(false);
   let look = $state<Look>('lit');
@@ -40,11 +45,9 @@
   let trueDistance = $state(false);
   let failure = $state('');
   let marks = $state.raw<{ metres: number; x: number; y: number }[]>([]);
-  let dragged = $state<string | null>(null);
   const facts = $derived(bench.made?.facts);
   const [ink, halo] = $derived(app.dusk ? ['#f2ead6', '#2a251a'] : ['#232b20', '#f4efdf']);
   const held = $derived(bench.held);
-  const shapes = $derived(handlesOf(bench.kind, stage, bench.parameters));
 
   const subject = (made: Made): Subject => ({
     mesh: made.mesh,
@@ -61,13 +64,29 @@
       return;
     }
     const t = table;
+    const grips = new ToolHost(t.stage, {
+      draft: oninput,
+      apply: (edits) => {
+        for (const edit of edits)
+          if (edit.op === 'asset') for (const [path, v] of Object.entries(edit.parameters ?? {})) onchange(path, v);
+        return Promise.resolve(true);
+      },
+      cancelled: () => onkept(),
+      leave: () => {},
+    });
+    grips.take(new GripTool(t, () => ({ asset: bench.id, rows, parameters: bench.parameters, mayEdit: !disabled })));
+    tools = grips;
     t.stage.onDrawn = (coarse) => {
       frame++;
       moving = coarse;
       marks = t.ruler();
+      grips.drawn();
     };
     (window as unknown as { plough: unknown }).plough = { stage: t.stage, table: t };
-    return () => t.dispose();
+    return () => {
+      grips.dispose();
+      t.dispose();
+    };
   });
   $effect(() => table?.setLight(app.dusk));
   $effect(() => {
@@ -86,7 +105,7 @@
   });
   $effect(() => {
     if (!trueDistance || !table) return;
-    const from = bench.detail ? bench.ladder?.[bench.detail - 1]?.until : null;
+    const from = bench.detail ? bench.ladder?.[bench.detail - 1]?.switch_distance : null;
     if (from) table.standAt(from);
     else table.frame();
   });
@@ -100,7 +119,7 @@
 
   $effect(() => keyring.bind({ frame: () => table?.frame(), whole: () => table?.frame() }));
   const from = (d: number) => {
-    const until = d ? bench.ladder?.[d - 1]?.until : null;
+    const until = d ? bench.ladder?.[d - 1]?.switch_distance : null;
     return d === 0 ? 'near' : until ? `${until < 10 ? until.toFixed(1) : Math.round(until)} m` : (LEVELS[d] ?? '');
   };
   const looks: [Look, string][] = [
@@ -116,69 +135,6 @@
     ['collider', 'Collider'],
     ['overdraw', 'Overdraw'],
   ];
-
-  /** The camera's right, level: what `sideways` handles lie along. */
-  function right(): THREE.Vector3 {
-    const r = new THREE.Vector3(1, 0, 0);
-    return table ? r.setFromMatrixColumn(table.stage.camera.matrixWorld, 0).setY(0).normalize() : r;
-  }
-  function world(p: Point, sideways: boolean): THREE.Vector3 {
-    return sideways ? right().multiplyScalar(p.x).setY(p.y) : new THREE.Vector3(p.x, p.y, p.z);
-  }
-  const spots = $derived.by(() => {
-    void frame;
-    return shapes.handles.map((h) => ({ h, p: table?.stage.project(world(h.at, h.sideways)) ?? null }));
-  });
-  const strokes = $derived.by(() => {
-    void frame;
-    return shapes.lines.map((l) =>
-      l.points
-        .map((p) => table?.stage.project(world(p, l.sideways)))
-        .filter((p) => p && Number.isFinite(p.x + p.y))
-        .map((p) => `${p?.x.toFixed(1)},${p?.y.toFixed(1)}`)
-        .join(' '),
-    );
-  });
-
-  let grip: Handle | null = null; // as it was when the drag began
-  let latest: unknown = null;
-  function press(event: PointerEvent, h: Handle) {
-    if (disabled || event.button !== 0) return;
-    event.stopPropagation();
-    (event.currentTarget as Element).setPointerCapture(event.pointerId);
-    grip = h;
-    latest = null;
-    dragged = h.key;
-  }
-  function drag(event: PointerEvent) {
-    if (!grip || !table) return;
-    const to = table.place(event, world(grip.at, grip.sideways), grip.level);
-    if (!to) return;
-    const p = grip.sideways ? { x: to.dot(right()), y: to.y, z: 0 } : { x: to.x, y: to.y, z: to.z };
-    latest = grip.moved(p);
-    oninput(grip.path, latest);
-  }
-  function settle() {
-    if (grip && latest !== null) onchange(grip.path, latest);
-    grip = null;
-    dragged = null;
-  }
-  function nudge(event: KeyboardEvent, h: Handle) {
-    const step = (bench.made?.facts.height ?? 1) * (event.shiftKey ? 0.004 : 0.02);
-    const way: Record<string, [number, number]> = {
-      ArrowUp: [0, step],
-      ArrowDown: [0, -step],
-      ArrowLeft: [-step, 0],
-      ArrowRight: [step, 0],
-    };
-    const w = way[event.key];
-    if (!w || disabled) return;
-    event.preventDefault();
-    const p = { ...h.at, x: h.at.x + w[0] };
-    if (h.level) p.z -= w[1];
-    else p.y += w[1];
-    onchange(h.path, h.moved(p));
-  }
 </script>
 
 <section class="relative min-h-0 flex-1 overflow-hidden bg-moss-tint" aria-label="turntable">
@@ -209,46 +165,22 @@
         >
       {/each}
     {/if}
-    {#each strokes as points, i (i)}
-      <polyline {points} fill="none" stroke="#faf7ee" stroke-width="4" stroke-opacity="0.65" />
-      <polyline {points} fill="none" stroke="#3f5b6b" stroke-width="1.8" stroke-dasharray="5 4" />
-    {/each}
-    {#each spots as { h, p } (h.key)}
-      {#if p && Number.isFinite(p.x + p.y)}
-        <circle
-          class="pointer-events-auto {disabled ? '' : 'cursor-grab'}"
-          cx={p.x}
-          cy={p.y}
-          r={dragged === h.key ? 8 : 6.5}
-          fill="#faf7ee"
-          stroke="#3f5b6b"
-          stroke-width="2.4"
-          role="button"
-          tabindex={disabled ? -1 : 0}
-          aria-label={h.label}
-          onpointerdown={(e) => press(e, h)}
-          onpointermove={drag}
-          onpointerup={settle}
-          onlostpointercapture={settle}
-          onkeydown={(e) => nudge(e, h)}
-        />
-      {/if}
-    {/each}
   </svg>
+  {#if tools}<Overlay host={tools} label="what can be dragged" />{/if}
   <div class="absolute top-3.5 left-3.5 flex items-start gap-2">
-    <select
-      class="rounded-full border-line bg-leaf/95 py-1 pr-8 pl-3 text-[12.5px]"
+    <Select
       aria-label="how it is shown"
+      placeholder=""
+      classes={{ select: 'rounded-full bg-leaf/95 py-1' }}
+      items={looks.map(([value, name]) => ({ value, name }))}
       bind:value={look}
-    >
-      {#each looks as [id, title] (id)}<option value={id}>{title}</option>{/each}
-    </select>
-    <button
-      class="rounded-full border px-3 py-1 text-[12.5px] {windy
-        ? 'border-moss bg-moss text-on-moss'
-        : 'border-line bg-leaf/95'}"
+    />
+    <Button
+      pill
+      class={windy ? '' : 'bg-leaf/95'}
+      color={windy ? 'primary' : 'alternative'}
       aria-pressed={windy}
-      onclick={() => (windy = !windy)}><Wind size={13} class="mr-1 inline" />Wind</button
+      onclick={() => (windy = !windy)}><Wind size={13} />Wind</Button
     >
     {#if windy}
       <div class="flex items-center gap-2 rounded-lg border border-line bg-leaf/95 p-1.5">
@@ -258,9 +190,9 @@
           onchange={(w) => (gale = { ...gale, ...w })}
         />
         <label class="w-[92px] text-[11.5px] text-soft"
-          >Gusts<input
-            type="range"
-            class="w-full accent-(--moss)"
+          >Gusts<Range
+            size="sm"
+            class="w-full"
             min="0"
             max="1"
             step="0.05"
@@ -280,12 +212,12 @@
             ? 'border-2 border-moss bg-plate'
             : 'border-line bg-leaf/95'}"
           aria-pressed={bench.detail === d}
-          aria-label="level {level}: {l?.triangles ?? 'unknown'} triangles, from {from(d)}"
           title={l && d
             ? `${(100 * l.difference).toFixed(1)} % of the pixels of eight views differ from the nearest level`
             : undefined}
           onclick={() => onlevel(d)}
         >
+          <span class="sr-only">level of detail: {level}, </span>
           <span class="flex justify-between gap-2 font-serif text-[12.5px] font-semibold"
             >{from(d)}{#if l && d}<span
                 class="font-sans text-[10.5px] font-normal text-soft"
@@ -296,16 +228,19 @@
         </button>
       {/each}
     </div>
-    <label class="flex items-center gap-1.5 rounded-full bg-leaf/90 px-2.5 py-0.5 text-[11.5px]">
-      <input type="checkbox" class="size-3.5 rounded border-line text-moss" bind:checked={trueDistance} /> at its true distance
-    </label>
+    <Checkbox bind:checked={trueDistance} classes={{ div: 'rounded-full bg-leaf/90 px-2.5 py-0.5 text-[11.5px]' }}>
+      at its true distance
+    </Checkbox>
   </div>
   {#if held}
     <div class="absolute inset-x-0 bottom-14 flex justify-center gap-3 text-[12.5px]">
       <span class="rounded-full border border-line bg-leaf/95 px-3 py-1">left: the draft, seed {bench.seed}</span>
       <span class="flex items-center gap-2 rounded-full border border-slate bg-slate-tint px-3 py-1"
         >right: {held.label} · {held.made.facts.triangles.toLocaleString('en')} tri
-        <button class="font-semibold text-slate hover:underline" onclick={() => bench.hold(null)}>put away</button
+        <Button
+          color="alternative"
+          class="min-h-[24px] border-0 bg-transparent px-1 py-0 font-semibold text-slate hover:underline"
+          onclick={() => bench.hold(null)}>put away</Button
         ></span
       >
     </div>
@@ -324,10 +259,5 @@
       {look === 'overdraw' ? '' : 'the figure is 1.8 m tall'}
     </div>
   </div>
-  {#if failure}<p
-      class="absolute inset-x-20 top-20 rounded border border-clay bg-leaf px-4 py-2 text-clay"
-      role="alert"
-    >
-      {failure}
-    </p>{/if}
+  {#if failure}<Alert class="absolute inset-x-20 top-20 bg-leaf" role="alert">{failure}</Alert>{/if}
 </section>

@@ -1,35 +1,37 @@
 <script lang="ts">
   /** The coloured plate: the scene in three dimensions, and what is drawn over it. */
+  import { Alert, Button, Spinner, ToolbarButton } from 'flowbite-svelte';
   import * as THREE from 'three';
   import { onMount, untrack } from 'svelte';
   import { said, type Viewpoint } from '../api/client';
-  import { keyring } from '../state/keys';
   import { drawn, kindOf, uiOf } from '../layers/registry';
   import { app } from '../state/app.svelte';
-  import type { OpenScene } from '../state/scene.svelte';
+  import type { Edit } from '../state/editQueue';
+  import type { SceneStore } from '../state/sceneStore.svelte';
   import { Stage } from '../view/stage';
+  import { DrawTool } from '../view/tools/draw';
+  import { ToolHost } from '../view/tools/host.svelte';
+  import { ShapeTool } from '../view/tools/shape';
   import { World } from '../view/world';
-  import Outline from './Outline.svelte';
+  import Overlay from './Overlay.svelte';
   import SunDial from './SunDial.svelte';
   import WindVane from './WindVane.svelte';
   import X from '@lucide/svelte/icons/x';
 
-  type P = [number, number];
-  let { open, drawing = $bindable(null) }: { open: OpenScene; drawing?: string | null } = $props();
+  let { open, drawing = $bindable(null) }: { open: SceneStore; drawing?: string | null } = $props();
   let host: HTMLElement;
   let world = $state.raw<World | null>(null);
+  let tools = $state.raw<ToolHost | null>(null);
   let frame = $state(0);
   let loaded = $state(false);
   let failure = $state('');
   let moving = $state(false);
   let contours = $state(0);
-  let points = $state<P[]>([]);
-  let hover = $state<P | null>(null);
   let scale = $state({ metres: 20, pixels: 100 });
   let current = $state('');
   const viewpoints = $derived(open.scene?.settings.viewpoints ?? []);
   const selected = $derived(open.layer(open.selected));
-  const outlined = $derived(selected && drawn(selected.kind) ? selected : undefined);
+  const shaped = $derived(selected && drawn(selected.kind) ? selected.id : '');
   let lastEye = new THREE.Vector3(1e9, 0, 0);
   let pictured = false;
 
@@ -42,9 +44,20 @@
       return;
     }
     world = new World(stage);
+    const inHand = (tools = new ToolHost(stage, {
+      draft: (path, value) => open.draft(open.selected, { [path]: value }),
+      apply,
+      cancelled: () => void open.evaluate(),
+      click: (spot) => {
+        const found = world?.pick(spot);
+        if (found) open.selected = found;
+      },
+      leave: () => (drawing = null),
+    }));
     stage.onDrawn = (coarse) => {
       frame++;
       moving = coarse;
+      inHand.drawn();
       measure(stage);
       if (!coarse) rested(stage);
     };
@@ -53,6 +66,7 @@
     else stage.look({ x: -60, y: 40, z: 80 }, { x: 0, y: 0, z: 0 });
     (window as unknown as { plough: unknown }).plough = { stage, world }; // for the browser tests, which ask what is drawn
     return () => {
+      inHand.dispose();
       world?.dispose();
       stage.dispose();
     };
@@ -151,77 +165,76 @@
     contours = contours === 0 ? 1 : contours === 1 ? 5 : 0;
   }
 
-  function click(event: MouseEvent) {
-    if (!drawing || event.button !== 0) return;
-    if (Math.hypot(event.clientX - pressed[0], event.clientY - pressed[1]) > 4) return;
-    const p = world?.groundAt(event);
-    if (!p) return;
-    const next: P = [Math.round(p.x * 100) / 100, Math.round(p.z * 100) / 100];
-    const last = points.at(-1);
-    if (!last || Math.hypot(last[0] - next[0], last[1] - next[1]) > 0.5) points = [...points, next];
-  }
-  let pressed: P = [0, 0];
-
-  async function finish() {
-    const kind = drawing;
-    if (!kind) return;
-    const row = drawn(kind);
-    const ui = uiOf(kind);
-    if (!row) return;
-    if (points.length < (row.least ?? 1)) {
-      app.tell(`${ui.whole ?? 'this'} takes ${row.least} ${ui.point ?? 'point'}s or more`);
-      return;
-    }
-    const scene = await open.edit({
-      op: 'addLayer',
-      kind,
-      name: `New ${kindOf(kind)?.title.toLowerCase() ?? kind}`,
-      parameters: { [row.path]: points },
-    });
-    if (!scene) return;
-    leave();
-    if (scene.created_id) open.selected = scene.created_id;
+  /** Make the edits of a tool; a layer that they make is selected. */
+  async function apply(edits: Edit[]): Promise<boolean> {
+    let scene = null;
+    for (const edit of edits) scene = await open.edit(edit);
+    if (scene?.created_id) open.selected = scene.created_id;
+    return scene !== null;
   }
 
-  function leave() {
-    drawing = null;
-    points = [];
+  function drawingOf(kind: string) {
+    const [row, ui] = [drawn(kind), uiOf(kind)];
+    const name = `New ${kindOf(kind)?.title.toLowerCase() ?? kind}`;
+    const point = ui.point ?? 'point';
+    return row && { kind, name, path: row.path, least: row.least ?? 1, point, whole: ui.whole ?? 'this' };
   }
+
+  // the tool that the selected layer, or the one being added, asks for
   $effect(() => {
-    if (!drawing) return;
-    const back = () => (points = points.slice(0, -1));
-    return keyring.bind({ finish: () => void finish(), back, undo: back, leave }, true);
+    const [host, now] = [tools, world];
+    if (!host || !now) return;
+    const wanted = drawing && drawingOf(drawing);
+    const id = shaped;
+    untrack(() => {
+      const kind = open.layer(id)?.kind ?? '';
+      const row = drawn(kind);
+      if (wanted) host.take(new DrawTool(now, wanted));
+      else if (row)
+        host.take(
+          new ShapeTool(
+            now,
+            () => open.layer(id),
+            {
+              path: row.path,
+              closed: Boolean(row.closed),
+              least: row.least ?? 1,
+              most: row.most ?? Infinity,
+              point: uiOf(kind).point ?? 'point',
+            },
+            () => open.canEdit,
+          ),
+        );
+      else host.take(null);
+    });
+  });
+  const hints = $derived.by(() => {
+    void tools?.turn;
+    return (
+      tools?.tool?.hints() ?? [
+        ['drag', 'turn'],
+        ['right drag', 'pan'],
+        ['wheel', 'zoom'],
+        ['click', 'choose'],
+        ['F', 'frame'],
+      ]
+    );
   });
 </script>
 
 <section class="relative min-w-0 flex-1 overflow-hidden bg-moss-tint" aria-label="view">
-  <!-- svelte-ignore a11y_no_static_element_interactions -->
   <div
     bind:this={host}
-    class="absolute inset-0 {drawing ? 'cursor-crosshair' : ''}"
+    class="absolute inset-0"
+    style:cursor={tools?.tool?.cursor}
     data-frame={frame}
     data-loaded={loaded}
     data-moving={moving}
-    onpointerdowncapture={(e) => (pressed = [e.clientX, e.clientY])}
-    onpointerup={click}
-    ondblclick={() => void finish()}
-    onpointermove={(e) => {
-      if (!drawing) return;
-      const p = world?.groundAt(e);
-      hover = p ? [p.x, p.z] : null;
-    }}
   ></div>
-  {#if world && (outlined || drawing)}
-    <Outline
-      {world}
-      layer={drawing ? undefined : outlined}
-      {frame}
-      drawing={drawing ? (hover ? [...points, hover] : points) : null}
-      disabled={!open.canEdit}
-      oninput={(name, p) => outlined && open.draft(outlined.id, { [name]: p })}
-      onchange={(name, p) => outlined && open.edit({ op: 'layer', id: outlined.id, parameters: { [name]: p } })}
-    />
-  {/if}
+  {#if tools}<Overlay
+      host={tools}
+      label="outline of {drawing ? 'the new layer' : (selected?.name ?? 'nothing')}"
+    />{/if}
   <div class="absolute top-3.5 left-3.5 flex flex-wrap gap-2" role="group" aria-label="viewpoints">
     {#each viewpoints as v (v.id)}
       <span
@@ -229,20 +242,24 @@
           ? 'bg-[#232b20] text-[#faf7ee]'
           : 'bg-leaf/95'}"
       >
-        <button class="py-1 pr-3 pl-3" onclick={() => go(v)}>{v.name}</button>
+        <Button
+          pill
+          color="alternative"
+          class="border-0 bg-transparent px-3 text-inherit hover:bg-transparent"
+          aria-pressed={current === v.id}
+          onclick={() => go(v)}>{v.name}</Button
+        >
         {#if open.canEdit}
-          <button
-            class="-ml-2 hidden pr-2 group-focus-within:block group-hover:block"
+          <ToolbarButton
+            class="mr-1 -ml-2 hidden text-inherit group-focus-within:block group-hover:block hover:text-inherit"
             aria-label="forget {v.name}"
             onclick={() => open.edit({ op: 'scene', settings: { [`viewpoints#${v.id}`]: null } })}
-            ><X size={13} /></button
+            ><X size={16} /></ToolbarButton
           >
         {/if}
       </span>
     {/each}
-    {#if open.canEdit}<button
-        class="rounded-full border border-line bg-leaf/95 px-3 py-1 text-[12.5px] hover:border-moss"
-        onclick={keepView}>+ keep this view</button
+    {#if open.canEdit}<Button pill color="alternative" class="bg-leaf/95" onclick={keepView}>+ keep this view</Button
       >{/if}
   </div>
   {#if open.scene}
@@ -264,21 +281,11 @@
   <div
     class="absolute bottom-3.5 left-3.5 flex items-center gap-3 rounded-md bg-[#232b20]/85 px-3 py-1.5 text-[12px] text-[#faf7ee]"
   >
-    {#if drawing}
-      <span><b>click</b> set a {uiOf(drawing).point ?? 'point'}</span><span><b>Backspace</b> take one back</span><span
-        ><b>Enter</b> finish</span
-      ><span><b>Esc</b> leave</span>
-    {:else if outlined}
-      <span><b>drag</b> a {uiOf(outlined.kind).point ?? 'point'}</span><span><b>Delete</b> remove it</span><span
-        ><b>F</b> frame</span
-      >
-    {:else}
-      <span><b>drag</b> turn</span><span><b>right drag</b> pan</span><span><b>wheel</b> zoom</span><span
-        ><b>F</b> frame</span
-      >
-    {/if}
-    <button class="border-l border-white/25 pl-3" onclick={nextContours}
-      ><b>L</b> contours {contours ? `${contours} m` : 'off'}</button
+    {#each hints as [keys, what] (keys)}<span><b>{keys}</b> {what}</span>{/each}
+    <Button
+      color="alternative"
+      class="min-h-[24px] rounded-none border-0 border-l border-[#faf7ee]/30 bg-transparent py-0 pr-0 pl-3 text-[12px] text-[#faf7ee] hover:bg-transparent"
+      onclick={nextContours}><b>L</b> contours {contours ? `${contours} m` : 'off'}</Button
     >
   </div>
   <div
@@ -292,11 +299,10 @@
     </div>
   </div>
   {#if failure}
-    <p class="absolute inset-x-20 top-20 rounded border border-clay bg-leaf px-4 py-2 text-clay" role="alert">
-      {failure}
-    </p>
+    <Alert class="absolute inset-x-20 top-20 bg-leaf" role="alert">{failure}</Alert>
   {:else if !loaded}
     <div class="absolute inset-0 flex flex-col items-center justify-center gap-3 bg-moss-tint" role="status">
+      <Spinner size="8" />
       <p class="font-serif text-[20px]">Growing the scene…</p>
       <p class="text-soft">
         {open.evaluation

@@ -1,9 +1,10 @@
 <script lang="ts">
   /** What a new layer bears: assets of the scene and presets, several at once. */
-  import { Modal } from 'flowbite-svelte';
+  import { Button, Modal, Search } from 'flowbite-svelte';
   import type { Preset } from '../api/client';
-  import { presets } from '../state/presets.svelte';
-  import type { OpenScene } from '../state/scene.svelte';
+  import { createQuery } from '@tanstack/svelte-query';
+  import { presetsQuery } from '../state/queries';
+  import type { SceneStore } from '../state/sceneStore.svelte';
   import PictureChoice from './PictureChoice.svelte';
   import PresetFailure from './PresetFailure.svelte';
 
@@ -14,23 +15,24 @@
     onchoose,
   }: {
     open: boolean;
-    scene: OpenScene;
+    scene: SceneStore;
     title: string;
     onchoose: (assets: string[], presets: Preset[]) => void;
   } = $props();
+  const presets = createQuery(() => presetsQuery(open));
   let words = $state('');
   let chosen = $state<string[]>([]); // asset ids and preset names, as "a:…" and "p:…"
   const wanted = $derived(words.toLowerCase().split(/\s+/).filter(Boolean));
   const fits = (...texts: string[]) => wanted.every((w) => texts.some((t) => t.toLowerCase().includes(w)));
   const assets = $derived((scene.scene?.assets ?? []).filter((a) => fits(a.name, a.kind, ...a.tags)));
-  const recipes = $derived(presets.list.filter((p) => fits(p.title, p.kind)));
+  const recipes = $derived((presets.data ?? []).filter((p) => fits(p.title, p.kind)));
 
   const toggle = (key: string) => (chosen = chosen.includes(key) ? chosen.filter((k) => k !== key) : [...chosen, key]);
 
   function done() {
     onchoose(
       (scene.scene?.assets ?? []).map((a) => a.id).filter((id) => chosen.includes(`a:${id}`)),
-      presets.list.filter((p) => chosen.includes(`p:${p.name}`)),
+      (presets.data ?? []).filter((p) => chosen.includes(`p:${p.name}`)),
     );
     open = false;
   }
@@ -38,15 +40,15 @@
     if (!open) return;
     chosen = [];
     words = '';
-    void presets.load();
   });
 </script>
 
 <Modal {title} bind:open size="xl" class="max-w-[1120px]! bg-leaf text-ink">
   <div class="flex items-center gap-3">
-    <input
-      type="search"
-      class="field w-64 py-1"
+    <Search
+      size="sm"
+      class="w-64"
+      required={false}
       placeholder="name, kind or tag"
       aria-label="search what can be placed"
       bind:value={words}
@@ -54,10 +56,10 @@
     <span class="flex-1 text-[12.5px] text-soft" role="status">
       {chosen.length ? `${chosen.length} chosen` : 'Choose one or several.'}
     </span>
-    <button class="btn" onclick={() => (open = false)}>Cancel</button>
-    <button class="btn btn-go" disabled={!chosen.length} onclick={done}>Add the layer</button>
+    <Button color="alternative" onclick={() => (open = false)}>Cancel</Button>
+    <Button color="primary" disabled={!chosen.length} onclick={done}>Add the layer</Button>
   </div>
-  <PresetFailure />
+  <PresetFailure query={presets} />
   <div class="max-h-[58vh] overflow-y-auto pr-1">
     {#if assets.length}
       <h3 class="mb-2 font-serif text-[14px] font-semibold">In this scene</h3>

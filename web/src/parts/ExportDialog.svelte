@@ -1,12 +1,17 @@
 <script lang="ts">
   /** The asset as a file. */
-  import { Modal } from 'flowbite-svelte';
+  import { Alert, Button, Checkbox, Input, Label, Modal, Radio } from 'flowbite-svelte';
   import Download from '@lucide/svelte/icons/download';
   import { bytes, said, type Asset } from '../api/client';
   import type { BenchState } from '../state/bench.svelte';
   import { size } from '../state/values';
 
-  let { open = $bindable(), bench, asset }: { open: boolean; bench: BenchState; asset: Asset } = $props();
+  let {
+    open = $bindable(),
+    bench,
+    asset,
+    aged,
+  }: { open: boolean; bench: BenchState; asset: Asset; aged: boolean } = $props(); // `aged`: its kind has an age
   type Format = 'glb' | 'usd' | 'obj' | 'maps' | 'film' | 'recipe';
   const formats: [Format, string, string][] = [
     ['glb', 'GLB', 'glTF 2.0 with all levels of detail, colliders, wind channels'],
@@ -25,7 +30,7 @@
   let done = $state('');
   let failure = $state('');
   let running = new AbortController();
-  const choices = $derived(formats.filter(([id]) => id !== 'film' || bench.kind === 'tree'));
+  const choices = $derived(formats.filter(([id]) => id !== 'film' || aged));
 
   async function write() {
     busy = true;
@@ -74,50 +79,40 @@
 <Modal title="Write {asset.name} to a file" bind:open size="md" class="bg-leaf text-ink">
   <div class="flex flex-col gap-1" role="radiogroup" aria-label="format">
     {#each choices as [id, title, what] (id)}
-      <label
-        class="flex cursor-pointer items-baseline gap-2.5 rounded border px-3 py-2 {format === id
-          ? 'border-moss bg-moss-tint'
-          : 'border-line bg-plate'}"
+      <Radio
+        name="format"
+        value={id}
+        bind:group={format}
+        classes={{
+          label: `cursor-pointer items-center gap-1 rounded border px-3 py-2 ${format === id ? 'border-moss bg-moss-tint' : 'border-line bg-plate'}`,
+        }}
       >
-        <input type="radio" class="text-moss" name="format" value={id} bind:group={format} />
         <span class="w-24 shrink-0 font-serif font-semibold">{title}</span><span class="text-[12.5px] text-soft"
           >{what}</span
         >
-      </label>
+      </Radio>
     {/each}
   </div>
   <div class="flex flex-wrap items-center gap-x-5 gap-y-2 text-[13px]">
     {#if format === 'film'}
-      <label class="flex items-center gap-2"
-        >Shapes <input type="number" class="field w-16 py-[3px]" min="2" max="60" bind:value={steps} /></label
+      <Label class="flex items-center gap-2"
+        >Shapes <Input type="number" class="w-16!" min="2" max="60" bind:value={steps} /></Label
       >
-      <label class="flex items-center gap-2"
-        >Seconds <input
-          type="number"
-          class="field w-16 py-[3px]"
-          min="0.5"
-          max="120"
-          step="0.5"
-          bind:value={seconds}
-        /></label
+      <Label class="flex items-center gap-2"
+        >Seconds <Input type="number" class="w-16!" min="0.5" max="120" step="0.5" bind:value={seconds} /></Label
       >
     {:else if format !== 'maps'}
-      <label class="flex items-center gap-2"
-        ><input type="checkbox" class="rounded text-moss" bind:checked={all} /> all {asset.seeds.length} kept seeds</label
-      >
+      <Checkbox bind:checked={all}>all {asset.seeds.length} kept seeds</Checkbox>
     {/if}
     {#if format !== 'recipe' && format !== 'maps'}
-      <label class="flex items-center gap-2"
-        ><input type="checkbox" class="rounded text-moss" bind:checked={textures} /> with textures</label
-      >
+      <Checkbox bind:checked={textures}>with textures</Checkbox>
     {/if}
   </div>
-  {#if failure}<p class="text-clay" role="alert">It could not be written: {failure}.</p>{/if}
+  {#if failure}<Alert role="alert">It could not be written: {failure}.</Alert>{/if}
   {#if done}<p class="text-moss" role="status">Written: {done}</p>{/if}
   <div class="flex gap-2">
-    <button class="btn btn-go" disabled={busy} onclick={write}
-      ><Download size={14} /> {busy ? 'Writing…' : 'Write'}</button
+    <Button color="primary" disabled={busy} onclick={write}><Download size={14} /> {busy ? 'Writing…' : 'Write'}</Button
     >
-    {#if busy}<button class="btn" onclick={() => running.abort()}>Stop</button>{/if}
+    {#if busy}<Button color="alternative" onclick={() => running.abort()}>Stop</Button>{/if}
   </div>
 </Modal>

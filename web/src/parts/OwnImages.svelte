@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Images of one's own in place of the maps that Plough draws. */
+  import { Alert, ToolbarButton } from 'flowbite-svelte';
   import X from '@lucide/svelte/icons/x';
   import { bytes, said } from '../api/client';
 
@@ -40,7 +41,7 @@
 {#if slots.length}
   <section class="rule mt-2.5 pt-2">
     <div class="mb-1 flex items-baseline justify-between">
-      <h3 class="text-[14px]">Your own images</h3>
+      <h2 class="text-[14px]">Your own images</h2>
       <span class="text-[12px] text-soft">PNG or JPEG, in place of a map</span>
     </div>
     {#each slots as slot (slot)}
@@ -51,7 +52,7 @@
           {@const own = images[key]}
           <div class="relative">
             <label
-              class="flex h-[58px] cursor-pointer items-center justify-center overflow-hidden rounded border border-line bg-plate px-1 text-center text-[11px] leading-tight text-soft {disabled
+              class="flex h-[58px] cursor-pointer items-center justify-center overflow-hidden rounded border border-edge bg-plate px-1 text-center focus-within:outline-2 focus-within:outline-moss text-[11px] leading-tight text-soft {disabled
                 ? 'pointer-events-none opacity-60'
                 : 'hover:border-moss'}"
             >
@@ -69,16 +70,16 @@
                 onchange={(e) => choose(e, key)}
               />
             </label>
-            {#if own && !disabled}<button
-                class="absolute top-0.5 right-0.5 rounded-full bg-leaf p-0.5 text-clay"
+            {#if own && !disabled}<ToolbarButton
+                class="absolute top-0.5 right-0.5 rounded-full bg-leaf text-clay"
                 aria-label="back to the drawn {title} of {slot}"
                 onclick={() => onchange(Object.fromEntries(Object.entries(images).filter(([k]) => k !== key)))}
-                ><X size={11} /></button
+                ><X size={16} /></ToolbarButton
               >{/if}
           </div>
         {/each}
       </div>
     {/each}
-    {#if failure}<p class="text-[12px] text-clay" role="alert">{failure}</p>{/if}
+    {#if failure}<Alert role="alert">{failure}</Alert>{/if}
   </section>
 {/if}

@@ -1,9 +1,10 @@
 <script lang="ts">
   /** Recipes to begin with, as pictures. */
-  import { Modal } from 'flowbite-svelte';
+  import { Button, Modal } from 'flowbite-svelte';
   import type { Preset } from '../api/client';
   import { app } from '../state/app.svelte';
-  import { presets } from '../state/presets.svelte';
+  import { createQuery } from '@tanstack/svelte-query';
+  import { presetsQuery } from '../state/queries';
   import PictureChoice from './PictureChoice.svelte';
   import PresetFailure from './PresetFailure.svelte';
 
@@ -13,25 +14,24 @@
     title,
     onchoose,
   }: { open: boolean; kind?: string; title: string; onchoose: (preset: Preset) => void } = $props();
+  const presets = createQuery(() => presetsQuery(open));
   let shown = $state('');
-  const kinds = $derived(app.assets.filter((k) => presets.list.some((p) => p.kind === k.name)));
-  const chosen = $derived(presets.list.filter((p) => p.kind === (kind || shown || 'tree')));
-  $effect(() => {
-    if (open) void presets.load();
-  });
+  const kinds = $derived(app.assets.filter((k) => (presets.data ?? []).some((p) => p.kind === k.name)));
+  const many = (name: string) => (presets.data ?? []).filter((p) => p.kind === name).length;
+  const first = $derived(kind || shown || (kinds.toSorted((a, b) => many(b.name) - many(a.name))[0]?.name ?? ''));
+  const chosen = $derived((presets.data ?? []).filter((p) => p.kind === first));
 </script>
 
 <Modal {title} bind:open size="xl" class="max-w-[1120px]! bg-leaf text-ink">
-  <PresetFailure />
+  <PresetFailure query={presets} />
   {#if !kind}
     <div class="flex flex-wrap gap-1.5" role="group" aria-label="kind">
       {#each kinds as k (k.name)}
-        <button
-          class="rounded-full border px-3 py-1 text-[12.5px] {(shown || 'tree') === k.name
-            ? 'border-moss bg-moss text-on-moss'
-            : 'border-line bg-plate'}"
-          aria-pressed={(shown || 'tree') === k.name}
-          onclick={() => (shown = k.name)}>{k.title}</button
+        <Button
+          pill
+          color={first === k.name ? 'primary' : 'alternative'}
+          aria-pressed={first === k.name}
+          onclick={() => (shown = k.name)}>{k.title}</Button
         >
       {/each}
     </div>

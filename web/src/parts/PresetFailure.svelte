@@ -1,11 +1,14 @@
 <script lang="ts">
   /** Says that the presets could not be read, and tries again. */
-  import { presets } from '../state/presets.svelte';
+  import { Alert, Button } from 'flowbite-svelte';
+  import { said } from '../api/client';
+
+  let { query }: { query: { error: Error | null; refetch: () => unknown } } = $props();
 </script>
 
-{#if presets.failure}
-  <p class="text-clay" role="alert">
-    The presets could not be read: {presets.failure}.
-    <button class="btn" onclick={() => presets.load()}>Try again</button>
-  </p>
+{#if query.error}
+  <Alert role="alert">
+    The presets could not be read: {said(query.error)}.
+    <Button color="alternative" onclick={() => query.refetch()}>Try again</Button>
+  </Alert>
 {/if}

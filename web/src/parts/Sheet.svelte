@@ -1,23 +1,23 @@
 <script lang="ts">
   /** The selected layer: name, seed, rule sentence, exact numbers. */
+  import { Alert, Button } from 'flowbite-svelte';
   import Trash from '@lucide/svelte/icons/trash-2';
   import { push } from 'svelte-spa-router';
   import type { Layer, Values } from '../api/client';
   import Field from '../controls/Field.svelte';
+  import Name from '../controls/Name.svelte';
   import Seed from '../controls/Seed.svelte';
   import { fixed, mixOf, rowsOf, uiOf } from '../layers/registry';
-  import type { OpenScene } from '../state/scene.svelte';
+  import type { SceneStore } from '../state/sceneStore.svelte';
   import { grouped, read } from '../state/values';
   import AssetShelf from './AssetShelf.svelte';
 
-  let { open, layer }: { open: OpenScene; layer: Layer } = $props();
+  let { open, layer }: { open: SceneStore; layer: Layer } = $props();
   const rows = $derived(rowsOf(layer.kind));
   const ui = $derived(uiOf(layer.kind));
   const view = $derived(open.view(layer.id));
   const disabled = $derived(!open.canEdit);
-  const groups = $derived(
-    grouped(rows.filter((r) => !['points', 'mix', 'reference', 'seed'].includes(r.control) && r.group)),
-  );
+  const groups = $derived(grouped(rows.filter((r) => !['mix', 'reference', 'seed'].includes(r.control) && r.group)));
   let draft: Values = {};
 
   function oninput(path: string, value: unknown) {
@@ -41,18 +41,12 @@
 
 <aside class="flex w-(--sheet) shrink-0 flex-col border-r border-line bg-leaf" aria-label="{layer.name}, sheet">
   <div class="flex items-center justify-between gap-2 px-[18px] pt-4 pb-2">
-    <input
-      class="min-w-0 flex-1 truncate border-0 bg-transparent p-0 font-serif text-[20px] font-semibold focus:ring-0"
-      aria-label="name of the layer"
-      maxlength="80"
+    <Name
+      class="flex-1 text-[20px]"
+      label="name of the layer"
       {disabled}
       value={layer.name}
-      onchange={(e) => {
-        const name = (e.target as HTMLInputElement).value.trim();
-        if (name) void open.edit({ op: 'layer', id: layer.id, name });
-        else (e.target as HTMLInputElement).value = layer.name;
-      }}
-      onkeydown={(e) => e.key === 'Enter' && (e.target as HTMLInputElement).blur()}
+      onchange={(name) => open.edit({ op: 'layer', id: layer.id, name })}
     />
     {#if 'seed' in layer.parameters}<Seed
         value={layer.parameters.seed as number}
@@ -61,9 +55,9 @@
       />{/if}
   </div>
   <div class="flex-1 overflow-y-auto px-[18px] pb-5">
-    {#if open.refusal}<p class="mb-2 rounded border border-clay px-2.5 py-1.5 text-clay" role="alert">
+    {#if open.refusal}<Alert class="mb-2" role="alert">
         {open.refusal}. The last good result stays.
-      </p>{/if}
+      </Alert>{/if}
     {#if ui.text}<ui.text {...part} />{/if}
     {#each view?.findings ?? [] as finding (finding.text)}<p class="mt-2 text-clay">{finding.text}</p>{/each}
     {#if ui.sheet}
@@ -72,11 +66,11 @@
       {#each groups as g (g.group)}
         <section class="rule mt-3 pt-2">
           <div class="mb-1 flex items-baseline justify-between">
-            <h3 class="text-[14px]">{g.group}</h3>
+            <h2 class="text-[14px]">{g.group}</h2>
             <span class="text-[12px] text-soft" data-summary={g.group}>{summary(g.group)}</span>
           </div>
           {#each g.sections as s (s.title)}
-            {#each s.rows as r (r.path)}
+            {#each s.rows.toSorted((a, b) => Number(a.control === 'points') - Number(b.control === 'points')) as r (r.path)}
               <Field
                 row={r}
                 value={read(layer.parameters, r.path)}
@@ -94,12 +88,13 @@
     {/if}
     {#if !fixed(layer.kind) && open.canEdit}
       <div class="rule mt-4 pt-3">
-        <button
-          class="btn btn-clay"
+        <Button
+          color="red"
+          outline
           onclick={() => {
             void open.edit({ op: 'removeLayer', id: layer.id });
             open.selectFirst();
-          }}><Trash size={14} /> Remove this layer</button
+          }}><Trash size={14} /> Remove this layer</Button
         >
       </div>
     {/if}

@@ -1,12 +1,14 @@
 <script lang="ts">
   /** The scene's assets with pictures: search, tags, duplicate, rename, remove, read a recipe. */
-  import { Modal } from 'flowbite-svelte';
+  import { Alert, Button, Input, Modal, Search, ToolbarButton } from 'flowbite-svelte';
   import Copy from '@lucide/svelte/icons/copy';
   import Trash from '@lucide/svelte/icons/trash-2';
   import { api, said, take, type Asset, type Preset, type Recipe } from '../api/client';
   import { app } from '../state/app.svelte';
-  import { recipeOf } from '../state/presets.svelte';
-  import type { OpenScene } from '../state/scene.svelte';
+  import { recipeOf } from '../state/queries';
+  import type { SceneStore } from '../state/sceneStore.svelte';
+  import Name from '../controls/Name.svelte';
+  import FileButton from './FileButton.svelte';
   import PresetDialog from './PresetDialog.svelte';
 
   let {
@@ -16,14 +18,13 @@
     oncreated,
   }: {
     open: boolean;
-    scene: OpenScene;
+    scene: SceneStore;
     onopen: (id: string) => void;
     oncreated?: (id: string) => Promise<void>;
   } = $props();
   let words = $state('');
   let presetsOpen = $state(false);
   let failure = $state('');
-  let file = $state<HTMLInputElement>();
   const assets = $derived(scene.scene?.assets ?? []);
   const tags = $derived([...new Set(assets.flatMap((a) => a.tags))].sort());
   const found = $derived(
@@ -65,11 +66,7 @@
     return add(kind, name, parameters, seeds);
   }
 
-  async function readRecipe(event: Event) {
-    const input = event.target as HTMLInputElement;
-    const chosen = input.files?.[0];
-    input.value = '';
-    if (!chosen) return;
+  async function readRecipe(chosen: File) {
     failure = '';
     try {
       if (chosen.size > 400_000)
@@ -98,29 +95,30 @@
 
 <Modal title="Shelf" bind:open size="xl" class="max-w-[1120px]! bg-leaf text-ink">
   <div class="flex flex-wrap items-center gap-2">
-    <input
-      type="search"
-      class="field w-64 py-1"
+    <Search
+      size="sm"
+      class="w-64"
+      required={false}
       placeholder="name, kind or tag"
       aria-label="search the shelf"
       bind:value={words}
     />
     {#each tags as t (t)}
-      <button
-        class="rounded-full border border-line px-2.5 py-0.5 text-[12px] {words.includes(t)
-          ? 'bg-moss-tint'
-          : 'bg-plate'}"
-        onclick={() => (words = words === t ? '' : t)}>{t}</button
+      <Button
+        pill
+        color="alternative"
+        class="min-h-[24px] py-0 {words === t ? 'bg-moss-tint' : ''}"
+        aria-pressed={words === t}
+        onclick={() => (words = words === t ? '' : t)}>{t}</Button
       >
     {/each}
     <span class="flex-1"></span>
     {#if scene.canEdit}
-      <input bind:this={file} type="file" accept=".json,application/json" class="hidden" onchange={readRecipe} />
-      <button class="btn" onclick={() => file?.click()}>Read a recipe…</button>
-      <button class="btn btn-go" onclick={() => (presetsOpen = true)}>New from a preset…</button>
+      <FileButton accept=".json,application/json" label="recipe" onfile={readRecipe}>Read a recipe…</FileButton>
+      <Button color="primary" onclick={() => (presetsOpen = true)}>New from a preset…</Button>
     {/if}
   </div>
-  {#if failure}<p class="text-clay" role="alert">{failure}.</p>{/if}
+  {#if failure}<Alert role="alert">{failure}.</Alert>{/if}
   <div class="grid max-h-[58vh] grid-cols-4 gap-3 overflow-y-auto pr-1">
     {#each found as a (a.id)}
       {@const used = users(a)}
@@ -141,25 +139,20 @@
           />
         </button>
         <div class="px-2 pt-1 pb-2">
-          <input
-            class="w-full border-0 bg-transparent p-0 font-serif text-[13.5px] font-semibold focus:ring-0"
-            aria-label="name of {a.name}"
-            maxlength="80"
+          <Name
+            class="w-full text-[13.5px]"
+            label="name of {a.name}"
             disabled={!scene.canEdit}
             value={a.name}
-            onchange={(e) => {
-              const input = e.target as HTMLInputElement;
-              if (input.value.trim()) void scene.edit({ op: 'asset', id: a.id, name: input.value.trim() });
-              else input.value = a.name;
-            }}
+            onchange={(name) => scene.edit({ op: 'asset', id: a.id, name })}
           />
           <p class="truncate text-[11.5px] text-soft" title={used.join(', ')}>
             {a.kind} · {a.seeds.length}
             {a.seeds.length === 1 ? 'seed' : 'seeds'} · {used.length ? `used in ${used.join(', ')}` : 'not used yet'}
           </p>
           <div class="mt-1 flex items-center gap-1">
-            <input
-              class="min-w-0 flex-1 rounded border-line bg-leaf px-1.5 py-[2px] text-[11.5px]"
+            <Input
+              class="min-w-0 flex-1 px-1.5 py-[2px] text-[11.5px]"
               placeholder="tags, with commas"
               aria-label="tags of {a.name}"
               disabled={!scene.canEdit}
@@ -167,19 +160,19 @@
               onchange={(e) => retag(a, (e.target as HTMLInputElement).value)}
             />
             {#if scene.canEdit}
-              <button
-                class="p-1 text-soft hover:text-moss"
+              <ToolbarButton
+                class="hover:text-moss"
                 aria-label="duplicate {a.name}"
                 title="Duplicate"
                 onclick={() => add(a.kind, `${a.name.slice(0, 72)}, copy`, a.parameters, a.seeds, a.tags)}
-                ><Copy size={14} /></button
+                ><Copy size={16} /></ToolbarButton
               >
-              <button
-                class="p-1 text-soft enabled:hover:text-clay disabled:opacity-30"
+              <ToolbarButton
+                class="enabled:hover:text-clay disabled:opacity-30"
                 aria-label="remove {a.name}"
                 title={used.length ? `Used in ${used.join(', ')}` : 'Remove'}
                 disabled={used.length > 0}
-                onclick={() => scene.edit({ op: 'removeAsset', id: a.id })}><Trash size={14} /></button
+                onclick={() => scene.edit({ op: 'removeAsset', id: a.id })}><Trash size={16} /></ToolbarButton
               >
             {/if}
           </div>

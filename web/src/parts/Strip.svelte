@@ -1,17 +1,18 @@
 <script lang="ts">
   /** The layers as packets, left to right in build order. */
-  import { Modal } from 'flowbite-svelte';
+  import { Modal, ToolbarButton } from 'flowbite-svelte';
   import Eye from '@lucide/svelte/icons/eye';
   import EyeOff from '@lucide/svelte/icons/eye-off';
   import type { Layer } from '../api/client';
   import { app } from '../state/app.svelte';
-  import type { OpenScene } from '../state/scene.svelte';
+  import type { SceneStore } from '../state/sceneStore.svelte';
   import { amount, fixed, kindOf, uiOf } from '../layers/registry';
   import { ago } from '../state/values';
   import Stamp from './Stamp.svelte';
 
-  let { open, onadd }: { open: OpenScene; onadd: (kind: string) => void } = $props();
+  let { open, onadd }: { open: SceneStore; onadd: (kind: string) => void } = $props();
   let adding = $state(false);
+  let chosen = ''; // the kind of layer to begin when the dialog has given the focus back
   let dragged = $state<string | null>(null);
   let over = $state<string | null>(null);
   let row: HTMLElement;
@@ -38,6 +39,12 @@
         : t >= 1000
           ? `${Math.round(t / 1000)} k`
           : String(t);
+  }
+
+  function begin() {
+    const kind = chosen;
+    chosen = '';
+    if (kind) onadd(kind);
   }
 
   function drop(before: string | null) {
@@ -71,9 +78,8 @@
 <div
   class="strip flex items-end gap-3 overflow-x-auto overflow-y-hidden px-4 pt-3 pb-4"
   bind:this={row}
-  role="listbox"
+  role="group"
   aria-label="Layers"
-  aria-orientation="horizontal"
 >
   {#each ordered as layer (layer.id)}
     {@const on = open.selected === layer.id}
@@ -100,9 +106,7 @@
     >
       <button
         data-packet={layer.id}
-        role="option"
-        aria-selected={on}
-        aria-label="{layer.name}, {layer.kind}, {line(layer)}"
+        aria-current={on}
         class="packet flex h-(--packet) w-(--packet) flex-col border text-left {on
           ? 'border-2 border-moss bg-plate'
           : 'border-line bg-leaf'} {layer.hidden ? 'opacity-50' : ''}"
@@ -119,15 +123,15 @@
         </span>
       </button>
       {#if !fixed(layer.kind) && open.canEdit}
-        <button
-          class="absolute top-1.5 right-1.5 rounded p-0.5 text-soft opacity-0 transition-opacity group-hover:opacity-100 hover:text-ink focus:opacity-100 {layer.hidden
+        <ToolbarButton
+          class="absolute top-2.5 right-1 opacity-0 transition-opacity group-hover:opacity-100 focus:opacity-100 {layer.hidden
             ? 'opacity-100'
             : ''}"
           aria-label={layer.hidden ? `show ${layer.name}` : `hide ${layer.name}`}
           onclick={() => open.edit({ op: 'layer', id: layer.id, hidden: !layer.hidden })}
         >
-          {#if layer.hidden}<EyeOff size={14} />{:else}<Eye size={14} />{/if}
-        </button>
+          {#if layer.hidden}<EyeOff size={16} />{:else}<Eye size={16} />{/if}
+        </ToolbarButton>
       {/if}
     </div>
   {/each}
@@ -156,8 +160,7 @@
     {@const on = open.selected === bake.id}
     <button
       data-packet={bake.id}
-      role="option"
-      aria-selected={on}
+      aria-current={on}
       class="packet dark-packet flex h-(--packet) w-(--packet) shrink-0 flex-col text-left transition-transform duration-150 {on
         ? '-translate-y-2 ring-2 ring-moss'
         : ''}"
@@ -179,7 +182,7 @@
   {/if}
 </div>
 
-<Modal title="Add a layer" bind:open={adding} size="sm" class="bg-leaf text-ink">
+<Modal title="Add a layer" bind:open={adding} size="sm" class="bg-leaf text-ink" onclose={begin}>
   <ul class="flex flex-col">
     {#each app.layers.filter((k) => k.place === 'middle') as kind (kind.name)}
       <li>
@@ -187,7 +190,7 @@
           class="flex w-full items-center gap-4 rounded px-3 py-2.5 text-left hover:bg-moss-tint"
           onclick={() => {
             adding = false;
-            onadd(kind.name);
+            chosen = kind.name;
           }}
         >
           <Stamp kind={kind.name} />

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** The bar at the top: where one is, what is saved, who is here. */
+  import { Breadcrumb, BreadcrumbItem, ToolbarButton } from 'flowbite-svelte';
   import Keyboard from '@lucide/svelte/icons/keyboard';
   import LogOut from '@lucide/svelte/icons/log-out';
   import Moon from '@lucide/svelte/icons/moon';
@@ -8,8 +9,19 @@
   import { api } from '../api/client';
   import { app } from '../state/app.svelte';
 
-  let { crumb, title, children, actions }: { crumb?: Snippet; title?: Snippet; children?: Snippet; actions?: Snippet } =
-    $props();
+  let {
+    name,
+    crumbs = [],
+    title,
+    children,
+    actions,
+  }: {
+    name: string; // of the screen, in the window's title
+    crumbs?: { href: string; name: string }[];
+    title?: Snippet;
+    children?: Snippet;
+    actions?: Snippet;
+  } = $props();
 
   async function signOut() {
     await api.DELETE('/api/session');
@@ -17,27 +29,27 @@
   }
 </script>
 
+<svelte:head><title>{name} · Plough</title></svelte:head>
+<h1 class="sr-only">{name}</h1>
 <header class="flex h-11 shrink-0 items-center gap-3 border-b border-line bg-paper px-4">
   <a href="#/" class="font-serif text-[20px] font-semibold">Plough</a>
-  {@render crumb?.()}
-  {@render title?.()}
+  <Breadcrumb ariaLabel="where you are">
+    {#each crumbs as c (c.href)}<BreadcrumbItem href={c.href}>{c.name}</BreadcrumbItem>{/each}
+    {#if title}<BreadcrumbItem>{@render title()}</BreadcrumbItem>{/if}
+  </Breadcrumb>
   <div class="min-w-0 flex-1 truncate text-[12.5px] text-soft">{@render children?.()}</div>
   {@render actions?.()}
-  <button class="p-1 text-soft hover:text-ink" aria-label="keys" title="Keys (?)" onclick={() => (app.keysShown = true)}
-    ><Keyboard size={17} /></button
+  <ToolbarButton aria-label="keys" title="Keys (?)" onclick={() => (app.keysShown = true)}
+    ><Keyboard size={17} /></ToolbarButton
   >
-  <button
-    class="p-1 text-soft hover:text-ink"
+  <ToolbarButton
     aria-label={app.dusk ? 'light theme' : 'dusk theme'}
     title={app.dusk ? 'Light' : 'Dusk'}
     onclick={() => app.switchTheme()}
   >
     {#if app.dusk}<Sun size={17} />{:else}<Moon size={17} />{/if}
-  </button>
-  <button
-    class="p-1 text-soft hover:text-ink"
-    aria-label="sign out {app.account}"
-    title="Sign out {app.account}"
-    onclick={signOut}><LogOut size={17} /></button
+  </ToolbarButton>
+  <ToolbarButton aria-label="sign out {app.account}" title="Sign out {app.account}" onclick={signOut}
+    ><LogOut size={17} /></ToolbarButton
   >
 </header>

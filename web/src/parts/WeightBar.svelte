@@ -1,9 +1,10 @@
 <script lang="ts">
   /** Each layer's share of the weight, against the target profile. */
+  import { Select, Spinner } from 'flowbite-svelte';
   import { app } from '../state/app.svelte';
-  import type { OpenScene } from '../state/scene.svelte';
+  import type { SceneStore } from '../state/sceneStore.svelte';
   import { big, size } from '../state/values';
-  let { open }: { open: OpenScene } = $props();
+  let { open }: { open: SceneStore } = $props();
 
   const measures = {
     triangles: 'triangles from here',
@@ -39,13 +40,13 @@
 
 <div class="flex h-9 items-center gap-3 border-b border-line px-4 text-[12.5px]">
   <span class="font-serif font-semibold">Weight</span>
-  <select
-    class="border-0 bg-transparent p-0 pr-6 text-[12.5px] focus:ring-0"
+  <Select
     aria-label="what is weighed"
+    placeholder=""
+    classes={{ select: 'border-transparent bg-transparent' }}
+    items={Object.entries(measures).map(([value, name]) => ({ value, name }))}
     bind:value={measure}
-  >
-    {#each Object.entries(measures) as [id, title] (id)}<option value={id}>{title}</option>{/each}
-  </select>
+  />
   <span class="tabular-nums {over ? 'text-clay' : ''}" data-weight={total}>{say(total)} of {say(target)}</span>
   <div
     class="relative flex h-3 flex-1 border border-line bg-leaf"
@@ -53,25 +54,27 @@
     aria-label="weight: {say(total)} of {say(target)} {measures[measure]}"
   >
     {#each shares as s (s.id)}
-      <button
-        class="h-full transition-[width] duration-150 {open.selected === s.id ? 'brightness-90' : ''}"
+      <!-- a short way for the pointer; by keys the packets do the same -->
+      <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
+      <div
+        class="h-full cursor-pointer transition-[width] duration-150 {open.selected === s.id ? 'brightness-90' : ''}"
         style:width="{(s.n / full) * 100}%"
         style:background={s.tone}
         title="{open.layer(s.id)?.name}: {say(s.n)}"
-        aria-label="{open.layer(s.id)?.name}: {say(s.n)}"
         onclick={() => (open.selected = s.id)}
-      ></button>
+      ></div>
     {/each}
     <span class="absolute -top-1 -bottom-1 w-[2px] bg-clay" style:left="{(target / full) * 100}%" title="target"></span>
   </div>
-  {#if open.computing}<span class="text-soft" role="status">computing…</span>{/if}
-  <select
-    class="field py-[3px] pr-7"
+  {#if open.computing}<span class="flex items-center gap-1.5 text-soft" role="status"
+      ><Spinner size="4" /> computing…</span
+    >{/if}
+  <Select
     aria-label="target profile"
+    placeholder=""
     disabled={!open.canEdit}
+    items={app.profiles.map((p) => ({ value: p.name, name: p.title }))}
     value={open.scene?.settings.profile}
-    onchange={(e) => open.edit({ op: 'scene', settings: { profile: (e.target as HTMLSelectElement).value } })}
-  >
-    {#each app.profiles as p (p.name)}<option value={p.name}>{p.title}</option>{/each}
-  </select>
+    onchange={(e) => open.edit({ op: 'scene', settings: { profile: e.currentTarget.value } })}
+  />
 </div>

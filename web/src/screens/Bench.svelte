@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Alert, Button, TabItem, Tabs, ToolbarButton } from 'flowbite-svelte';
   import Lock from '@lucide/svelte/icons/lock';
   import LockOpen from '@lucide/svelte/icons/lock-open';
   import Redo from '@lucide/svelte/icons/redo-2';
@@ -8,6 +9,7 @@
   import { api, said, take, type Cousin, type Preset, type Revision, type Row, type Values } from '../api/client';
   import Fullness from '../controls/Fullness.svelte';
   import Field from '../controls/Field.svelte';
+  import Name from '../controls/Name.svelte';
   import BenchTray from '../parts/BenchTray.svelte';
   import BenchView from '../parts/BenchView.svelte';
   import ExportDialog from '../parts/ExportDialog.svelte';
@@ -16,17 +18,22 @@
   import PresetDialog from '../parts/PresetDialog.svelte';
   import Shelf from '../parts/Shelf.svelte';
   import TopBar from '../parts/TopBar.svelte';
-  import { actsOn } from '../state/acts';
+  import { createQuery } from '@tanstack/svelte-query';
   import { app } from '../state/app.svelte';
+  import { queries, revisionsQuery } from '../state/queries';
   import { BenchState } from '../state/bench.svelte';
   import { keyring } from '../state/keys';
-  import { OpenScene } from '../state/scene.svelte';
-  import { live } from '../state/live';
+  import { SceneStore } from '../state/sceneStore.svelte';
+  import { actsOn, counted, matters } from '../state/matters';
   import { flat, grouped, read, same } from '../state/values';
 
   let { params }: { params: { scene: string; asset: string } } = $props();
-  const open = untrack(() => new OpenScene(params.scene, false));
+  const open = untrack(() => new SceneStore(params.scene, false));
   const bench = untrack(() => new BenchState(params.scene));
+  const versions = createQuery(() => revisionsQuery(params.scene, params.asset));
+  $effect(() => {
+    if (versions.error) bench.trayFailure = said(versions.error);
+  });
   let stage = $state('');
   let settle = 0;
   let presetsOpen = $state(false);
@@ -38,6 +45,7 @@
   const rows = $derived(kind?.parameters ?? []);
   const stages = $derived(grouped(rows));
   const shown = $derived(stages.find((g) => g.group === stage) ?? stages[0]);
+  const aged = $derived(rows.some((r) => r.control === 'age'));
   const disabled = $derived(!open.canEdit);
   const users = $derived(
     (open.scene?.layers ?? []).filter((l) =>
@@ -63,11 +71,9 @@
         taken = id;
         bench.seedsFrom = Math.floor(((seeds[0] ?? 1) - 1) / 8) * 8;
         bench.cousins = [];
-        bench.versions = null;
         bench.held = null;
         bench.tray = 'seeds';
         stage = stages[0]?.group ?? '';
-        void loadVersions();
       }
       refresh();
     });
@@ -114,24 +120,14 @@
     keepAll(flat(rows, p.parameters));
   };
 
-  async function loadVersions() {
-    const path = { scene_id: params.scene, asset_id: params.asset };
-    try {
-      bench.versions = await take<Revision[]>(
-        api.GET('/api/scenes/{scene_id}/assets/{asset_id}/revisions', { params: { path } }),
-      );
-    } catch (error) {
-      bench.trayFailure = said(error);
-    }
-  }
-
   async function keepVersion(note: string) {
     const path = { scene_id: params.scene, asset_id: params.asset };
     try {
-      bench.versions = await take<Revision[]>(
+      const kept = await take<Revision[]>(
         api.POST('/api/scenes/{scene_id}/assets/{asset_id}/revisions', { params: { path }, body: { note } }),
       );
-      app.tell(`version ${bench.versions[0]?.number} is kept`);
+      queries.setQueryData(revisionsQuery(params.scene, params.asset).queryKey, kept);
+      app.tell(`version ${kept[0]?.number} is kept`);
     } catch (error) {
       app.tell(said(error), 'bad');
     }
@@ -142,39 +138,7 @@
     if (scene) app.tell(`version ${v.number} is the present one again; undo takes it back`);
   }
 
-  const NUMBERS: Record<string, string> = {
-    'First order': 'first',
-    'Second order': 'second',
-    'Third order': 'third',
-    'Fourth order': 'fourth',
-  };
-  function count(section: string): string {
-    const c = bench.made?.facts.counts ?? {};
-    const name = NUMBERS[section];
-    return name && c[name] !== undefined ? `${c[name].toLocaleString('en')} grown` : '';
-  }
-  const groupCount = $derived.by(() => {
-    const c = bench.made?.facts.counts ?? {};
-    const told = (name: string, word = name) =>
-      c[name] === undefined ? '' : `${c[name].toLocaleString('en')} ${word}`;
-    switch (shown?.group) {
-      case 'Leaves':
-        return told('leaves', bench.parameters.leaf_form === 'cards' ? 'cards' : '');
-      case 'Blades':
-        return told('blades');
-      case 'Twigs':
-        return [told('stems'), told('limbs'), told('twigs')].join(', ');
-      case 'Roots':
-        return told('roots');
-      case 'Heads':
-        return told('heads');
-      case 'Habit':
-        return c.stems === 1 ? '1 stem' : told('stems');
-      case 'Crown':
-        return bench.parameters.growth === 'orders' ? '' : told('first', 'main limbs');
-    }
-    return '';
-  });
+  const count = (title: string) => counted(kind?.told?.[title], bench.made?.facts.counts ?? {});
   function hover(row: Row | null) {
     bench.lit = row ? actsOn(row, bench.made?.facts.ranges ?? {}) : [];
   }
@@ -191,9 +155,92 @@
   );
 </script>
 
+{#snippet sheetOf(g: (typeof stages)[number])}
+  {#if bench.failure}<Alert class="mb-2" role="alert">{bench.failure}. The last good result stays.</Alert>{/if}
+  {#each g.sections as s, i (s.title)}
+    {@const alive = s.rows.filter((r) => matters(r, bench.parameters))}
+    {#if alive.length}
+      <section class={i ? 'rule mt-2.5 pt-2' : ''}>
+        <div class="mb-1 flex items-baseline justify-between">
+          <h2 class="text-[14px]">{s.title || g.group}</h2>
+          <span class="text-[12px] text-soft">{count(s.title || g.group)}</span>
+        </div>
+        {#each alive as r (r.path)}
+          <div
+            class="group/row relative"
+            role="presentation"
+            onmouseenter={() => hover(r)}
+            onmouseleave={() => hover(null)}
+            onfocusin={() => hover(r)}
+            onfocusout={() => hover(null)}
+          >
+            {#if r.control === 'fullness'}
+              <Fullness
+                {bench}
+                row={r}
+                {rows}
+                value={Number(read(bench.parameters, r.path) ?? 1)}
+                {disabled}
+                oninput={(v) => oninput(r.path, v)}
+                onchange={(v) => onchange(r.path, v)}
+              />
+            {:else}
+              <Field
+                row={r}
+                value={read(bench.parameters, r.path)}
+                {disabled}
+                reach={Number(bench.parameters.stem_length ?? 1)}
+                choices={(open.scene?.assets ?? []).filter((a) => a.kind === r.to)}
+                oninput={(v) => oninput(r.path, v)}
+                onchange={(v) => onchange(r.path, v)}
+              />
+            {/if}
+            {#if bench.tray === 'cousins' && ['slider', 'count', 'curve', 'color'].includes(r.control)}
+              {@const locked = bench.locked.has(r.path)}
+              <ToolbarButton
+                class="absolute top-1/2 -left-[29px] -translate-y-1/2 {locked
+                  ? 'text-moss'
+                  : 'opacity-60 hover:opacity-100'}"
+                aria-label="{locked ? 'unlock' : 'lock'} {r.title}"
+                aria-pressed={locked}
+                title={locked ? 'Stays as it is' : 'May vary; click to lock it'}
+                onclick={() => bench.lock(r.path)}
+                >{#if locked}<Lock size={14} />{:else}<LockOpen size={14} />{/if}</ToolbarButton
+              >
+            {/if}
+          </div>
+        {/each}
+      </section>
+    {/if}
+  {/each}
+  {#if g.group === 'Leaf' && bench.parameters.leaf_asset}
+    <p class="py-1 text-soft">
+      The leaf is that of {open.asset(String(bench.parameters.leaf_asset))?.name ?? 'an asset that is missing'}; choose
+      “its own” under Leaves to shape another.
+    </p>
+  {/if}
+  {#if g.group === (rows.some((r) => r.group === 'Skin') ? 'Skin' : rows.some((r) => r.group === 'Leaf') ? 'Leaf' : 'Colour')}
+    <OwnImages
+      slots={bench.detail < 3 ? (bench.made?.facts.slots ?? []) : []}
+      images={bench.images}
+      {disabled}
+      onchange={(images) => {
+        bench.images = images;
+        refresh(250);
+        void open.edit({ op: 'asset', id: params.asset, images });
+      }}
+    />
+  {/if}
+{/snippet}
+
 <div class="flex h-full flex-col">
-  <TopBar>
-    {#snippet crumb()}<span class="text-[12.5px] text-soft">Bench /</span>{/snippet}
+  <TopBar
+    name="{asset?.name ?? 'Asset'} on the bench"
+    crumbs={[
+      { href: '#/', name: 'Scenes' },
+      { href: `#/scene/${params.scene}`, name: open.scene?.name ?? 'Scene' },
+    ]}
+  >
     {#snippet title()}<span class="font-serif text-[15px] font-semibold">{asset?.name ?? ''}</span>{/snippet}
     <span class={open.offline ? 'text-clay' : ''} role="status">
       {#if asset}{asset.kind} · used in {users}
@@ -207,22 +254,22 @@
     </span>
     {#snippet actions()}
       {#if open.canEdit}
-        <button
-          class="btn"
+        <Button
+          color="alternative"
           disabled={!open.scene?.undo || !canDo}
           title={open.scene?.undo ? `Undo ${open.scene.undo}` : 'Nothing to undo'}
-          onclick={() => open.edit({ op: 'undo' })}><Undo size={14} /> Undo</button
+          onclick={() => open.edit({ op: 'undo' })}><Undo size={14} /> Undo</Button
         >
-        <button
-          class="btn"
+        <Button
+          color="alternative"
           disabled={!open.scene?.redo || !canDo}
           aria-label="redo"
-          onclick={() => open.edit({ op: 'redo' })}><Redo size={14} /></button
+          onclick={() => open.edit({ op: 'redo' })}><Redo size={14} /></Button
         >
       {/if}
-      <button class="btn" onclick={() => (shelfOpen = true)}>Shelf</button>
-      {#if asset}<button class="btn" onclick={() => (exportOpen = true)}>Write a file…</button>{/if}
-      <button class="btn btn-go" onclick={back}>Back to {open.scene?.name ?? 'the scene'}</button>
+      <Button color="alternative" onclick={() => (shelfOpen = true)}>Shelf</Button>
+      {#if asset}<Button color="alternative" onclick={() => (exportOpen = true)}>Write a file…</Button>{/if}
+      <Button color="primary" onclick={back}>Back to {open.scene?.name ?? 'the scene'}</Button>
       <Presence names={open.present} />
     {/snippet}
   </TopBar>
@@ -230,147 +277,64 @@
     <main class="flex flex-1 items-center justify-center">
       <div class="rounded border border-clay bg-leaf p-6" role="alert">
         <p>The asset could not be opened: {open.failure}.</p>
-        <button class="btn btn-go mt-3" onclick={() => open.open()}>Try again</button>
+        <Button color="primary" class="mt-3" onclick={() => open.open()}>Try again</Button>
       </div>
     </main>
   {:else if open.scene && !asset}
     <main class="flex flex-1 items-center justify-center">
       <div class="rounded border border-line bg-leaf p-6">
         <p>This asset is not in the scene any more.</p>
-        <button class="btn btn-go mt-3" onclick={back}>Back to the scene</button>
+        <Button color="primary" class="mt-3" onclick={back}>Back to the scene</Button>
       </div>
     </main>
   {:else if !asset}
     <p class="flex flex-1 items-center justify-center font-serif text-[18px]" role="status">Setting up the bench…</p>
   {:else}
-    <div class="flex min-h-0 flex-1">
+    <main class="flex min-h-0 flex-1">
       <aside class="flex w-(--sheet) shrink-0 flex-col border-r border-line bg-leaf" aria-label="sheet of {asset.name}">
         <div class="px-[18px] pt-4">
-          <input
-            class="w-full truncate border-0 bg-transparent p-0 font-serif text-[20px] font-semibold focus:ring-0"
-            aria-label="name of the asset"
-            maxlength="80"
+          <Name
+            class="w-full text-[20px]"
+            label="name of the asset"
             {disabled}
             value={asset.name}
-            onchange={(e) => {
-              const name = (e.target as HTMLInputElement).value.trim();
-              if (name) void open.edit({ op: 'asset', id: params.asset, name });
-            }}
-            onkeydown={(e) => e.key === 'Enter' && (e.target as HTMLInputElement).blur()}
+            onchange={(name) => open.edit({ op: 'asset', id: params.asset, name })}
           />
           <div class="mt-1 flex gap-2">
-            {#if !disabled}<button class="btn" onclick={() => (presetsOpen = true)}>Start from a preset…</button>{/if}
-            <button
-              class="btn"
+            {#if !disabled}<Button color="alternative" onclick={() => (presetsOpen = true)}>Start from a preset…</Button
+              >{/if}
+            <Button
+              color="alternative"
               title="Hold what is shown beside the draft, then go on changing"
               onclick={() =>
                 bench.hold({ label: `as it was, seed ${bench.seed}`, parameters: bench.parameters, seed: bench.seed })}
-              >Hold two side by side</button
+              >Hold two side by side</Button
             >
           </div>
-          <nav
-            class="mt-2.5 grid gap-x-1 gap-y-1 {stages.length > 5 ? 'grid-cols-5' : 'grid-flow-col'}"
-            aria-label="stages of growth"
-          >
-            {#each stages as g (g.group)}
-              <button
-                class="border-b-2 px-0 pb-0.5 font-serif text-[12px] font-semibold {shown === g
-                  ? 'border-moss'
-                  : 'border-line text-soft hover:text-ink'}"
-                aria-current={shown === g ? 'step' : undefined}
-                onclick={() => (stage = g.group)}>{g.group}</button
-              >
-            {/each}
-          </nav>
         </div>
-        <div class="flex-1 overflow-y-auto px-[18px] pt-2 pb-5">
-          {#if bench.failure}<p class="mb-2 rounded border border-clay px-2.5 py-1.5 text-clay" role="alert">
-              {bench.failure}. The last good result stays.
-            </p>{/if}
-          {#each shown?.sections ?? [] as s, i (s.title)}
-            {@const alive = s.rows.filter((r) => live(kind?.name ?? '', r, bench.parameters))}
-            {#if alive.length}
-              <section class={i ? 'rule mt-2.5 pt-2' : ''}>
-                <div class="mb-1 flex items-baseline justify-between">
-                  <h3 class="text-[14px]">{s.title || shown?.group}</h3>
-                  <span class="text-[12px] text-soft">{s.title ? count(s.title) : groupCount}</span>
-                </div>
-                {#each alive as r (r.path)}
-                  <div
-                    class="group/row relative"
-                    role="presentation"
-                    onmouseenter={() => hover(r)}
-                    onmouseleave={() => hover(null)}
-                    onfocusin={() => hover(r)}
-                    onfocusout={() => hover(null)}
-                  >
-                    {#if r.control === 'fullness'}
-                      <Fullness
-                        {bench}
-                        row={r}
-                        {rows}
-                        value={Number(read(bench.parameters, r.path) ?? 1)}
-                        {disabled}
-                        oninput={(v) => oninput(r.path, v)}
-                        onchange={(v) => onchange(r.path, v)}
-                      />
-                    {:else}
-                      <Field
-                        row={r}
-                        value={read(bench.parameters, r.path)}
-                        {disabled}
-                        reach={Number(bench.parameters.stem_length ?? 1)}
-                        choices={(open.scene?.assets ?? []).filter((a) => a.kind === r.to)}
-                        oninput={(v) => oninput(r.path, v)}
-                        onchange={(v) => onchange(r.path, v)}
-                      />
-                    {/if}
-                    {#if bench.tray === 'cousins' && ['slider', 'count', 'curve', 'color'].includes(r.control)}
-                      {@const locked = bench.locked.has(r.path)}
-                      <button
-                        class="absolute top-1/2 -left-[17px] -translate-y-1/2 {locked
-                          ? 'text-moss'
-                          : 'text-soft opacity-40 hover:opacity-100'}"
-                        aria-label="{locked ? 'unlock' : 'lock'} {r.title}"
-                        aria-pressed={locked}
-                        title={locked ? 'Stays as it is' : 'May vary; click to lock it'}
-                        onclick={() => bench.lock(r.path)}
-                        >{#if locked}<Lock size={12} />{:else}<LockOpen size={12} />{/if}</button
-                      >
-                    {/if}
-                  </div>
-                {/each}
-              </section>
-            {/if}
+        <Tabs
+          bind:selected={stage}
+          divider={false}
+          tabStyle="underline"
+          class="mt-2.5 grid gap-1 px-[18px] {stages.length > 5 ? 'grid-cols-5' : 'grid-flow-col'}"
+          classes={{
+            content: `flex-1 overflow-y-auto pt-2 pr-[18px] pb-5 ${bench.tray === 'cousins' ? 'pl-[40px]' : 'pl-[18px]'}`,
+          }}
+        >
+          {#each stages as g (g.group)}
+            <TabItem key={g.group} title={g.group}>{@render sheetOf(g)}</TabItem>
           {/each}
-          {#if shown?.group === 'Leaf' && bench.parameters.leaf_asset}
-            <p class="py-1 text-soft">
-              The leaf is that of {open.asset(String(bench.parameters.leaf_asset))?.name ?? 'an asset that is missing'};
-              choose “its own” under Leaves to shape another.
-            </p>
-          {/if}
-          {#if shown?.group === (rows.some((r) => r.group === 'Skin') ? 'Skin' : rows.some((r) => r.group === 'Leaf') ? 'Leaf' : 'Colour')}
-            <OwnImages
-              slots={bench.detail < 3 ? (bench.made?.facts.slots ?? []) : []}
-              images={bench.images}
-              {disabled}
-              onchange={(images) => {
-                bench.images = images;
-                refresh(250);
-                void open.edit({ op: 'asset', id: params.asset, images });
-              }}
-            />
-          {/if}
-        </div>
+        </Tabs>
       </aside>
       <div class="flex min-w-0 flex-1 flex-col">
         <BenchView
           {bench}
-          stage={shown?.group ?? ''}
-          aged={rows.some((r) => r.control === 'age')}
+          rows={rows.filter((r) => r.group === shown?.group)}
+          {aged}
           {disabled}
           {oninput}
           {onchange}
+          onkept={() => asset && bench.draft(flat(rows, asset.parameters))}
           onlevel={(d) => {
             bench.detail = d;
             void bench.make();
@@ -379,6 +343,7 @@
         <BenchTray
           {bench}
           {asset}
+          versions={versions.data}
           {disabled}
           onpick={pick}
           oncousin={takeCousin}
@@ -386,11 +351,11 @@
           onreturn={returnTo}
         />
       </div>
-    </div>
+    </main>
   {/if}
 </div>
 {#if asset}
   <PresetDialog bind:open={presetsOpen} kind={asset.kind} title="Start from a preset" onchoose={takePreset} />
-  <ExportDialog bind:open={exportOpen} {bench} {asset} />
+  <ExportDialog bind:open={exportOpen} {bench} {asset} {aged} />
 {/if}
 <Shelf bind:open={shelfOpen} scene={open} onopen={(id) => push(`/scene/${params.scene}/asset/${id}`)} />

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from 'flowbite-svelte';
   import Redo from '@lucide/svelte/icons/redo-2';
   import Undo from '@lucide/svelte/icons/undo-2';
   import { onDestroy, untrack } from 'svelte';
@@ -11,13 +12,14 @@
   import Strip from '../parts/Strip.svelte';
   import TopBar from '../parts/TopBar.svelte';
   import WeightBar from '../parts/WeightBar.svelte';
+  import Name from '../controls/Name.svelte';
   import { drawn, fixed, kindOf, mixOf, uiOf } from '../layers/registry';
   import { keyring } from '../state/keys';
-  import { recipeOf } from '../state/presets.svelte';
-  import { OpenScene } from '../state/scene.svelte';
+  import { recipeOf } from '../state/queries';
+  import { SceneStore } from '../state/sceneStore.svelte';
 
   let { params }: { params: { scene: string } } = $props();
-  const open = untrack(() => new OpenScene(params.scene));
+  const open = untrack(() => new SceneStore(params.scene));
   onDestroy(() => open.close());
   let view = $state<BoardView>();
   let drawing = $state<string | null>(null); // the kind of layer whose points are being drawn
@@ -88,42 +90,38 @@
 </script>
 
 <div class="flex h-full flex-col">
-  <TopBar>
-    {#snippet crumb()}<a href="#/" class="text-[12.5px] text-soft hover:text-ink">Scenes /</a>{/snippet}
+  <TopBar name={open.scene?.name ?? 'Scene'} crumbs={[{ href: '#/', name: 'Scenes' }]}>
     {#snippet title()}
       {#if open.scene}
-        <input
-          class="w-[16ch] max-w-60 border-0 bg-transparent p-0 font-serif text-[15px] font-semibold [field-sizing:content] focus:ring-0"
-          aria-label="name of the scene"
-          maxlength="80"
+        <Name
+          class="w-[16ch]! max-w-60 text-[15px] [field-sizing:content]"
+          label="name of the scene"
           disabled={!open.canEdit}
           value={open.scene.name}
-          onchange={(e) => {
-            const name = (e.target as HTMLInputElement).value.trim();
-            if (name) void open.edit({ op: 'scene', name });
-          }}
-          onkeydown={(e) => e.key === 'Enter' && (e.target as HTMLInputElement).blur()}
+          onchange={(name) => open.edit({ op: 'scene', name })}
         />
       {/if}
     {/snippet}
     <span class={open.offline ? 'text-clay' : ''} role="status">{open.scene ? saved : ''}</span>
     {#snippet actions()}
       {#if open.canEdit}
-        <button
-          class="btn"
+        <Button
+          color="alternative"
           disabled={!open.scene?.undo}
           title={open.scene?.undo ? `Undo ${open.scene.undo} (Ctrl Z)` : 'Nothing to undo'}
-          onclick={() => open.edit({ op: 'undo' })}><Undo size={14} /> Undo</button
+          onclick={() => open.edit({ op: 'undo' })}><Undo size={14} /> Undo</Button
         >
-        <button
-          class="btn"
+        <Button
+          color="alternative"
           disabled={!open.scene?.redo}
           title={open.scene?.redo ? `Redo ${open.scene.redo} (Ctrl Shift Z)` : 'Nothing to redo'}
           aria-label="redo"
-          onclick={() => open.edit({ op: 'redo' })}><Redo size={14} /></button
+          onclick={() => open.edit({ op: 'redo' })}><Redo size={14} /></Button
         >
       {/if}
-      <a class="btn" href="/api/scenes/{open.id}/document" download="{open.scene?.name ?? 'scene'}.json">Save file</a>
+      <Button color="alternative" href="/api/scenes/{open.id}/document" download="{open.scene?.name ?? 'scene'}.json"
+        >Save file</Button
+      >
       {#if open.scene?.role === 'owner'}<Share {open} />{/if}
       <Presence names={open.present} />
     {/snippet}
@@ -134,8 +132,8 @@
         <p class="font-serif text-[17px]">The scene could not be opened.</p>
         <p class="mt-1">{open.failure}. What was saved is safe on the server.</p>
         <div class="mt-4 flex gap-2">
-          <button class="btn btn-go" onclick={() => open.open()}>Try again</button><a class="btn" href="#/"
-            >Back to the scenes</a
+          <Button color="primary" onclick={() => open.open()}>Try again</Button><Button color="alternative" href="#/"
+            >Back to the scenes</Button
           >
         </div>
       </div>
@@ -143,10 +141,10 @@
   {:else if !open.scene}
     <p class="flex flex-1 items-center justify-center font-serif text-[18px]" role="status">Opening the scene…</p>
   {:else}
-    <div class="flex min-h-0 flex-1">
+    <main class="flex min-h-0 flex-1">
       {#if layer}{#key layer.id}<Sheet {open} {layer} />{/key}{/if}
       <BoardView bind:this={view} {open} bind:drawing />
-    </div>
+    </main>
     <footer class="shrink-0 border-t border-line bg-strip">
       <WeightBar {open} />
       <Strip {open} onadd={add} />

@@ -1,15 +1,27 @@
 <script lang="ts">
-  import { Modal } from 'flowbite-svelte';
+  import {
+    Spinner,
+    Alert,
+    Badge,
+    Button,
+    Fileupload,
+    Input,
+    Label,
+    Modal,
+    Radio,
+    ToolbarButton,
+  } from 'flowbite-svelte';
   import Trash from '@lucide/svelte/icons/trash-2';
   import { push } from 'svelte-spa-router';
   import { api, said, take, type Scene, type SceneCard } from '../api/client';
   import Stamp from '../parts/Stamp.svelte';
   import TopBar from '../parts/TopBar.svelte';
+  import { createQuery } from '@tanstack/svelte-query';
   import { app } from '../state/app.svelte';
+  import { scenesQuery } from '../state/queries';
   import { ago, size } from '../state/values';
 
-  let cards = $state.raw<SceneCard[] | null>(null);
-  let failed = $state('');
+  const scenes = createQuery(scenesQuery);
   let making = $state(false);
   let busy = $state(false);
   let name = $state('');
@@ -17,23 +29,6 @@
   let file = $state<FileList>();
   let refused = $state('');
   let doomed = $state<SceneCard | null>(null);
-
-  async function load() {
-    failed = '';
-    try {
-      cards = await take(api.GET('/api/scenes'));
-    } catch (error) {
-      failed = said(error);
-    }
-  }
-  $effect(() => {
-    void load();
-    const timer = setInterval(
-      () => cards?.some((c) => ['queued', 'running', 'stopping'].includes(c.release?.state ?? '')) && load(),
-      2000,
-    );
-    return () => clearInterval(timer);
-  });
 
   async function create(event: SubmitEvent) {
     event.preventDefault();
@@ -69,7 +64,7 @@
       app.tell(said(error), 'bad');
     }
     doomed = null;
-    await load();
+    await scenes.refetch();
   }
 
   function status(card: SceneCard): string {
@@ -89,39 +84,39 @@
 </script>
 
 <div class="flex h-full flex-col">
-  <TopBar>
+  <TopBar name="Scenes">
     {#snippet title()}<span class="font-serif text-[15px] font-semibold">Scenes</span>{/snippet}
     {#snippet actions()}<span class="text-[12.5px] text-soft">{app.account}</span>{/snippet}
   </TopBar>
   <main class="flex-1 overflow-y-auto px-10 py-8">
     <div class="mx-auto max-w-[1180px]">
       <div class="mb-5 flex items-end justify-between border-b border-line pb-3">
-        <h1 class="text-[28px] leading-none">What is growing</h1>
-        <button
-          class="btn btn-go"
+        <h2 class="text-[28px] leading-none">What is growing</h2>
+        <Button
+          color="primary"
           onclick={() => {
             making = true;
             refused = '';
-          }}>New scene</button
+          }}>New scene</Button
         >
       </div>
-      {#if failed}
-        <div class="rounded border border-clay bg-leaf p-5" role="alert">
-          <p>The scenes could not be read: {failed}. Nothing is lost.</p>
-          <button class="btn mt-3" onclick={load}>Try again</button>
-        </div>
-      {:else if cards === null}
-        <p class="text-soft" role="status">Reading the scenes…</p>
-      {:else if !cards.length}
+      {#if scenes.isError}
+        <Alert class="bg-leaf p-5" role="alert">
+          <p>The scenes could not be read: {said(scenes.error)}. Nothing is lost.</p>
+          <Button color="alternative" class="mt-3" onclick={() => scenes.refetch()}>Try again</Button>
+        </Alert>
+      {:else if scenes.isPending}
+        <p class="flex items-center gap-2 text-soft" role="status"><Spinner size="4" /> Reading the scenes…</p>
+      {:else if !scenes.data.length}
         <div class="rounded border border-dashed border-line p-10 text-center">
           <p class="font-serif text-[18px]">
             A scene holds a ground, what you make for it, and the rules that place it.
           </p>
-          <button class="btn btn-go mt-4" onclick={() => (making = true)}>Make the first one</button>
+          <Button color="primary" class="mt-4" onclick={() => (making = true)}>Make the first one</Button>
         </div>
       {:else}
         <ul class="grid grid-cols-[repeat(auto-fill,minmax(340px,1fr))] gap-5">
-          {#each cards as card (card.id)}
+          {#each scenes.data as card (card.id)}
             <li
               class="group relative overflow-hidden rounded-md border border-line bg-leaf transition-shadow hover:shadow-md"
             >
@@ -135,23 +130,21 @@
                 </div>
                 <div class="px-4 pt-3 pb-3.5">
                   <div class="flex items-baseline justify-between">
-                    <h2 class="text-[19px]">{card.name}</h2>
+                    <h3 class="text-[19px]">{card.name}</h3>
                     <span class="text-[12px] text-soft">{ago(card.updated)}</span>
                   </div>
                   <p class="mt-1 text-soft">{card.layers} layers · {status(card)}</p>
                   <p class="mt-1.5 flex items-center gap-1.5 text-[12px]">
                     <span class="text-soft">{card.role === 'owner' ? 'yours' : `you are ${card.role}`} ·</span>
-                    {#each card.members as member (member)}<span class="rounded-full bg-slate-tint px-2 text-slate"
-                        >{member}</span
-                      >{/each}
+                    {#each card.members as member (member)}<Badge>{member}</Badge>{/each}
                   </p>
                 </div>
               </a>
               {#if card.role === 'owner'}
-                <button
-                  class="absolute top-2 right-2 rounded bg-leaf/90 p-1.5 text-clay opacity-0 transition-opacity group-hover:opacity-100 focus:opacity-100"
+                <ToolbarButton
+                  class="absolute top-2 right-2 bg-leaf/90 p-1.5 text-clay opacity-0 transition-opacity group-hover:opacity-100 focus:opacity-100"
                   aria-label="delete {card.name}"
-                  onclick={() => (doomed = card)}><Trash size={16} /></button
+                  onclick={() => (doomed = card)}><Trash size={16} /></ToolbarButton
                 >
               {/if}
             </li>
@@ -164,35 +157,32 @@
 
 <Modal title="New scene" bind:open={making} size="md" class="bg-leaf text-ink">
   <form class="flex flex-col gap-4" onsubmit={create}>
-    <label class="flex flex-col gap-1"
-      >Name<input class="field py-1.5!" required maxlength="80" bind:value={name} placeholder="Withy Hythe" /></label
+    <Label class="flex flex-col gap-1"
+      >Name<Input class="py-1.5" required maxlength={80} bind:value={name} placeholder="Withy Hythe" /></Label
     >
     <fieldset class="grid grid-cols-3 gap-3">
       <legend class="mb-1">Begin with</legend>
       {#each starts as s (s.id)}
-        <label
-          class="flex cursor-pointer flex-col items-center gap-1 rounded border p-3 text-center {start === s.id
-            ? 'border-moss bg-moss-tint'
-            : 'border-line'}"
+        <Radio
+          custom
+          name="start"
+          value={s.id}
+          bind:group={start}
+          classes={{
+            label: `flex cursor-pointer flex-col items-center gap-1 rounded border p-3 text-center has-focus-visible:outline-2 has-focus-visible:outline-moss ${start === s.id ? 'border-moss bg-moss-tint' : 'border-line'}`,
+          }}
         >
-          <input type="radio" class="sr-only" name="start" value={s.id} bind:group={start} />
           <Stamp kind={s.stamp} />
           <span class="font-serif font-semibold">{s.title}</span>
           <span class="text-[12px] text-soft">{s.line}</span>
-        </label>
+        </Radio>
       {/each}
     </fieldset>
-    {#if start === 'file'}<input
-        class="field py-1.5!"
-        type="file"
-        accept=".json,application/json"
-        aria-label="scene file"
-        bind:files={file}
-      />{/if}
-    {#if refused}<p class="text-clay" role="alert">{refused}</p>{/if}
+    {#if start === 'file'}<Fileupload accept=".json,application/json" aria-label="scene file" bind:files={file} />{/if}
+    {#if refused}<Alert role="alert">{refused}</Alert>{/if}
     <div class="flex justify-end gap-2">
-      <button type="button" class="btn" onclick={() => (making = false)}>Cancel</button>
-      <button class="btn btn-go" disabled={busy || !name.trim()}>{busy ? 'Making…' : 'Make it'}</button>
+      <Button color="alternative" onclick={() => (making = false)}>Cancel</Button>
+      <Button type="submit" color="primary" disabled={busy || !name.trim()}>{busy ? 'Making…' : 'Make it'}</Button>
     </div>
   </form>
 </Modal>
@@ -206,7 +196,7 @@
 >
   <p>The scene goes, with its edits and releases, for everyone in it. This cannot be undone.</p>
   <div class="flex justify-end gap-2">
-    <button class="btn" onclick={() => (doomed = null)}>Keep it</button>
-    <button class="btn btn-clay" onclick={remove}>Delete it</button>
+    <Button color="alternative" onclick={() => (doomed = null)}>Keep it</Button>
+    <Button color="red" outline onclick={remove}>Delete it</Button>
   </div>
 </Modal>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Alert, Button, Input, Label } from 'flowbite-svelte';
   import { api, said, take, type Account } from '../api/client';
   import Stamp from '../parts/Stamp.svelte';
   import { app } from '../state/app.svelte';
@@ -20,6 +21,7 @@
   }
 </script>
 
+<svelte:head><title>Sign in · Plough</title></svelte:head>
 <main class="flex h-full items-center justify-center bg-paper">
   <div class="w-[400px] border border-line bg-leaf px-9 pt-7 pb-8 shadow-sm">
     <div class="flex items-center justify-between border-b border-line pb-4">
@@ -34,21 +36,21 @@
         : 'Grow trees and reeds from a few numbers, place them by rule, bake them for the game.'}
     </p>
     <form class="mt-5 flex flex-col gap-3" onsubmit={signIn}>
-      <label class="flex flex-col gap-1"
-        >Name<input class="field py-1.5!" autocomplete="username" required maxlength="40" bind:value={name} /></label
+      <Label class="flex flex-col gap-1"
+        >Name<Input class="py-1.5" autocomplete="username" required maxlength={40} bind:value={name} /></Label
       >
-      <label class="flex flex-col gap-1">
-        Password<input
-          class="field py-1.5!"
+      <Label class="flex flex-col gap-1">
+        Password<Input
+          class="py-1.5"
           type="password"
           autocomplete="current-password"
           required
-          maxlength="200"
+          maxlength={200}
           bind:value={password}
         />
-      </label>
-      {#if failed}<p class="text-clay" role="alert">{failed}</p>{/if}
-      <button class="btn btn-go mt-1 justify-center py-2!" disabled={busy}>{busy ? 'Signing in…' : 'Sign in'}</button>
+      </Label>
+      {#if failed}<Alert role="alert">{failed}</Alert>{/if}
+      <Button type="submit" color="primary" class="mt-1" disabled={busy}>{busy ? 'Signing in…' : 'Sign in'}</Button>
     </form>
   </div>
 </main>

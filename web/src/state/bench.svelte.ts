@@ -1,17 +1,7 @@
 /** The asset on the bench: its draft, its mesh, the tray, what is held beside it. */
-import {
-  api,
-  bytes,
-  said,
-  take,
-  type Cousin,
-  type LevelFacts,
-  type Picture,
-  type Revision,
-  type Values,
-} from '../api/client';
+import { api, bytes, said, take, type Cousin, type LevelFacts, type Picture, type Values } from '../api/client';
 import { parse, type LoadedMesh } from '../view/glb';
-import type { Ranges } from './acts';
+import type { Ranges } from './matters';
 import { same, writeAll } from './values';
 
 export interface Facts {
@@ -21,7 +11,7 @@ export interface Facts {
   height: number;
   canopy_radius: number;
   counts: Record<string, number>;
-  until: number[];
+  switch_distances: number[];
   ranges: Ranges;
   changed: Record<string, [number, number]>;
   slots: string[]; // of the materials whose maps can be replaced
@@ -86,7 +76,6 @@ export class BenchState {
   strength = $state(0.4);
   walking = $state(false);
   locked = $state.raw<ReadonlySet<string>>(new Set());
-  versions = $state.raw<Revision[] | null>(null);
   trayFailure = $state('');
   held = $state.raw<Held | null>(null);
   lit = $state.raw<string[]>([]); // ranges that the hovered parameter acts on
@@ -127,21 +116,17 @@ export class BenchState {
     if (this.busy) return;
     this.busy = true;
     this.running = new AbortController();
+    const { signal } = this.running;
     try {
-      this.made = await make(
-        this.scene,
-        this.kind,
-        this.parameters,
-        this.seed,
-        this.detail,
-        this.images,
-        this.running.signal,
-      );
+      const made = await make(this.scene, this.kind, this.parameters, this.seed, this.detail, this.images, signal);
+      if (signal.aborted) made.mesh.dispose();
+      else this.made = made;
       this.failure = '';
     } catch (error) {
-      if (!this.running.signal.aborted) this.failure = said(error);
+      if (!signal.aborted) this.failure = said(error);
     }
     this.busy = false;
+    if (signal.aborted) return;
     if (turn !== this.turn) {
       this.last = '';
       await this.make();

@@ -1,11 +1,16 @@
-/** What of a recipe can be dragged in the view: the stem's guide, the crown's profile, a hedge's line. */
-import type { Values } from '../api/client';
+/** What of a recipe can be dragged in the view, by the form of handle that the service gives a parameter. */
+import type { Row, Values } from '../api/client';
+import type { Point } from '../view/tools/tool';
+import { matters } from './matters';
 import { valueAt, type Knot } from './monotone';
+import { read } from './values';
 
-export interface Point {
-  x: number;
-  y: number;
-  z: number;
+/** What is dragged: the rows of the stage that is open, over an asset's parameters. */
+export interface Subject {
+  asset: string; // its id
+  rows: Row[];
+  parameters: Values;
+  mayEdit: boolean;
 }
 
 export interface Handle {
@@ -65,69 +70,83 @@ function smooth(points: Point[]): Point[] {
   return out;
 }
 
-/** The handles of the stage that is open. */
-export function handlesOf(kind: string, stage: string, p: Values): Handles {
-  const none = { handles: [], lines: [] };
-  const h = Number(p.height ?? 1);
-  if (kind === 'tree' && stage === 'Habit') {
-    const guide = (p.guide ?? []) as [number, number, number][];
-    if (!guide.length) return none;
-    const points = [[0, 0, 0], ...guide].map(([x = 0, y = 0, z = 0]) => ({ x: x * h, y: y * h, z: z * h }));
-    return {
-      handles: guide.map((_, i) => ({
-        key: `guide ${i}`,
-        label: `knot ${i + 1} of the guide`,
-        at: points[i + 1] as Point,
-        level: false,
-        sideways: false,
-        path: 'guide',
-        moved: (to) => {
-          const place = [to.x, to.y, to.z].map((v) => tidy(clamp(v / h, -3, 3), 0.001));
-          return guide.map((k, j) => (j === i ? place : k));
-        },
-      })),
-      lines: [{ points: smooth(points), sideways: false }],
-    };
-  }
-  if (kind === 'tree' && stage === 'Crown' && p.growth !== 'orders' && !(p.crown_form as unknown[]).length) {
-    const knots = (p.crown_profile ?? []) as Knot[];
-    const low = Math.min(Number(p.crown_low ?? 0.3), 0.97) * h;
-    const half = 0.5 * Number(p.crown_width ?? 0.7) * h;
-    const at = (t: number, w: number, side: number) => ({ x: side * w * half, y: low + t * (h - low), z: 0 });
-    const ts = Array.from({ length: 33 }, (_, k) => k / 32);
-    return {
-      handles: knots.map(([t, w], i) => ({
-        key: `crown ${i}`,
-        label: `knot ${i + 1} of the crown`,
-        at: at(t, w, 1),
-        level: false,
-        sideways: true,
-        path: 'crown_profile',
-        moved: (to) => {
-          const before = i ? (knots[i - 1] as Knot)[0] + 0.01 : 0;
-          const after = i < knots.length - 1 ? (knots[i + 1] as Knot)[0] - 0.01 : 1;
-          const knot = [tidy(clamp((to.y - low) / (h - low), before, after)), tidy(clamp(to.x / half, 0, 1))];
-          return knots.map((k, j) => (j === i ? knot : k));
-        },
-      })),
-      lines: [1, -1].map((side) => ({ points: ts.map((t) => at(t, valueAt(knots, t), side)), sideways: true })),
-    };
-  }
-  if (kind === 'shrub' && stage === 'Body' && p.body === 'hedge') {
-    const line = (p.line ?? []) as [number, number][];
-    const points = line.map(([x, z]) => ({ x, y: 0.01, z }));
-    return {
-      handles: line.map((_, i) => ({
-        key: `line ${i}`,
-        label: `point ${i + 1} of the line`,
-        at: points[i] as Point,
-        level: true,
-        sideways: false,
-        path: 'line',
-        moved: (to) => line.map((k, j) => (j === i ? [tidy(clamp(to.x, -60, 60)), tidy(clamp(to.z, -60, 60))] : k)),
-      })),
-      lines: [{ points, sideways: false }],
-    };
-  }
-  return none;
+const FORMS: Record<string, (row: Row, p: Values) => Handles> = { guide, silhouette, line };
+
+/** The handles of all rows that have some and matter as the others stand. */
+export function handlesOf({ rows, parameters }: Subject): Handles {
+  const all = rows
+    .filter((row) => row.handle && matters(row, parameters))
+    .map((row) => FORMS[row.handle?.form ?? '']?.(row, parameters) ?? { handles: [], lines: [] });
+  return { handles: all.flatMap((h) => h.handles), lines: all.flatMap((h) => h.lines) };
+}
+
+/** A parameter beside `row`, by what its handle calls it. */
+const beside = (row: Row, p: Values, name: string) => Number(read(p, row.handle?.[name] ?? '') ?? 1);
+
+/** Knots in space, in shares of a height, that a line runs through from the foot. */
+function guide(row: Row, p: Values): Handles {
+  const tall = beside(row, p, 'tall');
+  const knots = (read(p, row.path) ?? []) as [number, number, number][];
+  if (!knots.length) return { handles: [], lines: [] };
+  const points = [[0, 0, 0], ...knots].map(([x = 0, y = 0, z = 0]) => ({ x: x * tall, y: y * tall, z: z * tall }));
+  return {
+    handles: knots.map((_, i) => ({
+      key: `${row.path} ${i}`,
+      label: `knot ${i + 1} of the guide`,
+      at: points[i + 1] as Point,
+      level: false,
+      sideways: false,
+      path: row.path,
+      moved: (to) => {
+        const place = [to.x, to.y, to.z].map((v) => tidy(clamp(v / tall, -3, 3), 0.001));
+        return knots.map((k, j) => (j === i ? place : k));
+      },
+    })),
+    lines: [{ points: smooth(points), sideways: false }],
+  };
+}
+
+/** A profile of half widths from `low` to the top, on both sides of the middle. */
+function silhouette(row: Row, p: Values): Handles {
+  const knots = (read(p, row.path) ?? []) as Knot[];
+  const tall = beside(row, p, 'tall');
+  const low = Math.min(beside(row, p, 'low'), 0.97) * tall;
+  const half = 0.5 * beside(row, p, 'wide') * tall;
+  const at = (t: number, w: number, side: number) => ({ x: side * w * half, y: low + t * (tall - low), z: 0 });
+  const ts = Array.from({ length: 33 }, (_, k) => k / 32);
+  return {
+    handles: knots.map(([t, w], i) => ({
+      key: `${row.path} ${i}`,
+      label: `knot ${i + 1} of the crown`,
+      at: at(t, w, 1),
+      level: false,
+      sideways: true,
+      path: row.path,
+      moved: (to) => {
+        const before = i ? (knots[i - 1] as Knot)[0] + 0.01 : 0;
+        const after = i < knots.length - 1 ? (knots[i + 1] as Knot)[0] - 0.01 : 1;
+        const knot = [tidy(clamp((to.y - low) / (tall - low), before, after)), tidy(clamp(to.x / half, 0, 1))];
+        return knots.map((k, j) => (j === i ? knot : k));
+      },
+    })),
+    lines: [1, -1].map((side) => ({ points: ts.map((t) => at(t, valueAt(knots, t), side)), sideways: true })),
+  };
+}
+
+/** Points on the level ground. */
+function line(row: Row, p: Values): Handles {
+  const knots = (read(p, row.path) ?? []) as [number, number][];
+  const points = knots.map(([x, z]) => ({ x, y: 0.01, z }));
+  return {
+    handles: knots.map((_, i) => ({
+      key: `${row.path} ${i}`,
+      label: `point ${i + 1} of the line`,
+      at: points[i] as Point,
+      level: true,
+      sideways: false,
+      path: row.path,
+      moved: (to) => knots.map((k, j) => (j === i ? [tidy(clamp(to.x, -60, 60)), tidy(clamp(to.z, -60, 60))] : k)),
+    })),
+    lines: [{ points, sideways: false }],
+  };
 }

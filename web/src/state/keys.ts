@@ -31,6 +31,12 @@ export const KEYS = keys({
     what: 'while drawing: finish · double click finishes, too',
     bare: true,
   },
+  set: {
+    press: ['Space'],
+    shown: 'Space',
+    what: 'while drawing with the arrows: set a point at the cross',
+    bare: true,
+  },
   back: { press: ['Backspace'], shown: 'Backspace', what: 'while drawing: take the last point back', bare: true },
   leave: { press: ['Escape'], shown: 'Esc', what: 'leave what you are doing' },
   card: { press: ['?', 'Shift+?'], shown: '?', what: 'this card' },
@@ -46,8 +52,7 @@ const parsed = Object.fromEntries(
 export const isLetter = (name: KeyName) => KEYS[name].shown.length === 1;
 
 const NOT_TEXT = ['checkbox', 'radio', 'range', 'button', 'submit', 'color', 'file'];
-const CONTROLS =
-  'button:not([data-packet]), a, input, select, textarea, summary, [role="slider"], [role="option"]:not([data-packet])';
+const CONTROLS = 'button:not([data-packet]), a, input, select, textarea, summary, [role="slider"]';
 
 /** Whether keys write where the event happened. */
 function isText(at: HTMLElement): boolean {
@@ -59,7 +64,8 @@ const covered = () => document.querySelector('dialog[open]') !== null;
 
 function settle() {
   const held = document.activeElement;
-  if (!(held instanceof HTMLElement) || held === document.body) return;
+  // dials and points in the view are drawn: they are no HTML elements
+  if (!(held instanceof HTMLElement || held instanceof SVGElement) || held === document.body) return;
   held.blur();
   held.focus();
 }

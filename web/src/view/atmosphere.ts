@@ -53,6 +53,13 @@ export class Atmosphere {
     this.update();
   }
 
+  dispose() {
+    this.dome.geometry.dispose();
+    (this.dome.material as THREE.Material).dispose();
+    this.sun.dispose(); // with its shadow map
+    this.fill.dispose();
+  }
+
   set(azimuth: number, elevation: number, dusk: boolean) {
     this.azimuth = azimuth;
     this.elevation = elevation;

@@ -2,7 +2,8 @@
 import * as THREE from 'three';
 import { GLTFLoader, type GLTF } from 'three/examples/jsm/loaders/GLTFLoader.js';
 import { bytes } from '../api/client';
-import { materialFor, shadowMaterial, type MaterialInfo } from './materials';
+import { giveMaterial, takeMaterial, type MaterialInfo } from './materials';
+import { Hold, Pool } from './resources';
 
 export interface LoadedPart {
   geometry: THREE.BufferGeometry;
@@ -14,6 +15,8 @@ export interface LoadedMesh {
   parts: LoadedPart[];
   extras: Record<string, unknown>;
   triangles: number;
+  /** Free its geometries and let go of its materials; once. */
+  dispose(): void;
 }
 
 interface Json {
@@ -51,44 +54,41 @@ function infoOf(json: Json, index: number | undefined): MaterialInfo {
   };
 }
 
-const shadows = new Map<THREE.Material, THREE.MeshDepthMaterial>();
-
 /** Geometry and materials of a GLB. */
 export async function parse(data: ArrayBuffer): Promise<LoadedMesh> {
   const gltf: GLTF = await loader.parseAsync(data, '');
   const json = gltf.parser.json as Json;
   const parts: LoadedPart[] = [];
+  const infos: MaterialInfo[] = [];
   let triangles = 0;
   gltf.scene.traverse((object) => {
     if (!(object instanceof THREE.Mesh)) return;
     const link = gltf.parser.associations.get(object) as { meshes?: number; primitives?: number } | undefined;
-    const material = materialFor(
-      infoOf(json, json.meshes?.[link?.meshes ?? 0]?.primitives[link?.primitives ?? parts.length]?.material),
-    );
+    const info = infoOf(json, json.meshes?.[link?.meshes ?? 0]?.primitives[link?.primitives ?? parts.length]?.material);
+    infos.push(info);
     const geometry = object.geometry as THREE.BufferGeometry;
     const count = geometry.getAttribute('position').count;
     if (!geometry.getAttribute('color'))
       geometry.setAttribute('color', new THREE.BufferAttribute(new Uint8Array(count * 4).fill(255), 4, true));
     if (!geometry.getAttribute('_wind'))
       geometry.setAttribute('_wind', new THREE.BufferAttribute(new Uint8Array(count * 4), 4, true));
-    let shadow = shadows.get(material);
-    if (!shadow) shadows.set(material, (shadow = shadowMaterial(material)));
-    parts.push({ geometry, material, shadow });
+    parts.push({ geometry, ...takeMaterial(info) });
     triangles += (geometry.index?.count ?? 0) / 3;
   });
-  return { parts, extras: gltf.scene.userData, triangles };
+  const dispose = () => {
+    for (const part of parts) part.geometry.dispose();
+    for (const info of infos.splice(0)) giveMaterial(info);
+  };
+  return { parts, extras: gltf.scene.userData, triangles, dispose };
 }
 
-const held = new Map<string, Promise<LoadedMesh>>();
+const meshes = new Pool<Promise<LoadedMesh>>((coming) => void coming.then((mesh) => mesh.dispose()).catch(() => null));
 
-/** The mesh at this address. */
-export function mesh(address: string): Promise<LoadedMesh> {
-  let found = held.get(address);
-  if (!found) {
-    found = bytes(address).then(parse);
-    found.catch(() => held.delete(address));
-    held.set(address, found);
-    if (held.size > 400) held.delete(held.keys().next().value as string);
-  }
-  return found;
+function load(address: string): Promise<LoadedMesh> {
+  const coming = bytes(address).then(parse);
+  coming.catch(() => meshes.forget(address, coming)); // so that it is fetched again
+  return coming;
 }
+
+/** Meshes by address, for one holder. */
+export const holdMeshes = () => new Hold(meshes, load);

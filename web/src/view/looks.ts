@@ -30,6 +30,15 @@ export function checker(): THREE.MeshLambertMaterial {
   return new THREE.MeshLambertMaterial({ map, side: THREE.DoubleSide });
 }
 
+/** Kept beside a material, and freed with it. */
+function lasting<M extends THREE.Material>(kept: Map<string, M>, key: string, made: M, of: THREE.Material) {
+  kept.set(key, made);
+  of.addEventListener('dispose', () => {
+    kept.delete(key);
+    made.dispose();
+  });
+}
+
 const channels = new Map<string, THREE.ShaderMaterial>();
 
 /** One vertex channel as brightness (the phase as hue). */
@@ -60,7 +69,7 @@ export function channelMaterial(channel: Channel, of: THREE.MeshLambertMaterial)
           gl_FragColor = vec4(pow(shade, vec3(2.2)), 1.0);
         }`,
     });
-    channels.set(key, made);
+    lasting(channels, key, made, of);
   }
   return made;
 }
@@ -79,7 +88,7 @@ export function overdrawMaterial(of: THREE.MeshLambertMaterial): THREE.MeshBasic
       depthWrite: false,
       side: of.side,
     });
-    layers.set(of.uuid, made);
+    lasting(layers, of.uuid, made, of);
   }
   return made;
 }

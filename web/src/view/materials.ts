@@ -1,5 +1,6 @@
 /** Materials of loaded meshes: bark, leaves and cards, with wind and light that comes through leaves. */
 import * as THREE from 'three';
+import { Pool } from './resources';
 
 export interface MaterialInfo {
   name: string;
@@ -10,6 +11,12 @@ export interface MaterialInfo {
   translucency: number;
 }
 
+/** What a slot is drawn with, and what casts its shadow. */
+export interface Materials {
+  material: THREE.MeshLambertMaterial;
+  shadow: THREE.MeshDepthMaterial;
+}
+
 /** Shared by all materials that the wind moves. */
 export const wind = {
   windTime: { value: 0 },
@@ -18,8 +25,11 @@ export const wind = {
 };
 
 const loader = new THREE.TextureLoader();
-const textures = new Map<string, THREE.Texture>();
-const materials = new Map<string, THREE.MeshLambertMaterial>();
+const textures = new Pool<THREE.Texture>((texture) => texture.dispose());
+const materials = new Pool<Materials>(({ material, shadow }) => {
+  material.dispose();
+  shadow.dispose();
+});
 let onLoaded = () => {};
 
 let sharpness = 1; // anisotropic filtering takes a software renderer several times as long
@@ -39,23 +49,22 @@ export function whenTextureLoaded(callback: () => void) {
   onLoaded = callback;
 }
 
+const textureKey = (address: string, srgb: boolean) => `${address} ${srgb}`;
+
 function texture(address: string, srgb: boolean): THREE.Texture {
-  let found = textures.get(address);
-  if (!found) {
+  return textures.take(textureKey(address, srgb), () => {
     const made: THREE.Texture = loader.load(
       address,
       () => onLoaded(),
       undefined,
       () => onLoaded(),
     );
-    found = made;
-    found.wrapS = found.wrapT = THREE.RepeatWrapping;
-    found.flipY = false;
-    found.colorSpace = srgb ? THREE.SRGBColorSpace : THREE.NoColorSpace;
-    found.anisotropy = sharpness;
-    textures.set(address, found);
-  }
-  return found;
+    made.wrapS = made.wrapT = THREE.RepeatWrapping;
+    made.flipY = false;
+    made.colorSpace = srgb ? THREE.SRGBColorSpace : THREE.NoColorSpace;
+    made.anisotropy = sharpness;
+    return made;
+  });
 }
 
 const WIND_HEAD = /* glsl */ `
@@ -111,12 +120,20 @@ function patchLeaf(shader: { fragmentShader: string }, translucency: number) {
     );
 }
 
-/** The material of a slot; equal slots share one. */
-export function materialFor(info: MaterialInfo): THREE.MeshLambertMaterial {
-  const key = JSON.stringify(info);
-  let made = materials.get(key);
-  if (made) return made;
-  made = new THREE.MeshLambertMaterial({ vertexColors: true, color: new THREE.Color(...info.color) });
+/** The materials of a slot; equal slots share them. Given back with `giveMaterial`. */
+export function takeMaterial(info: MaterialInfo): Materials {
+  return materials.take(JSON.stringify(info), () => {
+    const material = makeMaterial(info);
+    return { material, shadow: shadowMaterial(material) };
+  });
+}
+
+export function giveMaterial(info: MaterialInfo) {
+  materials.give(JSON.stringify(info));
+}
+
+function makeMaterial(info: MaterialInfo): THREE.MeshLambertMaterial {
+  const made = new THREE.MeshLambertMaterial({ vertexColors: true, color: new THREE.Color(...info.color) });
   made.name = info.name;
   if (info.albedo) made.map = texture(info.albedo, true);
   if (info.normal) {
@@ -133,12 +150,15 @@ export function materialFor(info: MaterialInfo): THREE.MeshLambertMaterial {
     if (info.cutout) patchLeaf(shader, info.translucency);
   };
   made.customProgramCacheKey = () => `plough ${info.cutout} ${info.translucency}`;
-  materials.set(key, made);
+  made.addEventListener('dispose', () => {
+    if (info.albedo) textures.give(textureKey(info.albedo, true));
+    if (info.normal) textures.give(textureKey(info.normal, false));
+  });
   return made;
 }
 
 /** What casts the shadow of a material: cut out and moved as the material itself. */
-export function shadowMaterial(of: THREE.MeshLambertMaterial): THREE.MeshDepthMaterial {
+function shadowMaterial(of: THREE.MeshLambertMaterial): THREE.MeshDepthMaterial {
   const depth = new THREE.MeshDepthMaterial({
     depthPacking: THREE.RGBADepthPacking,
     map: of.map,

@@ -1,24 +1,16 @@
-/** One renderer that draws on demand: coarse while the camera moves, the full picture when it rests. */
+/** A scene before the renderer, drawn on demand: coarse while the camera moves, the full picture when it rests. */
 import * as THREE from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
-import { EffectComposer } from 'three/examples/jsm/postprocessing/EffectComposer.js';
-import { OutputPass } from 'three/examples/jsm/postprocessing/OutputPass.js';
-import { RenderPass } from 'three/examples/jsm/postprocessing/RenderPass.js';
 import { Atmosphere } from './atmosphere';
 import { sharpen, whenTextureLoaded, wind } from './materials';
+import { theRenderer } from './renderer';
+import type { Spot } from './tools/tool';
 
 const REST_AFTER = 160; // milliseconds without movement
 const FAST = 22; // milliseconds a full frame may take to be drawn while moving, too
 
-/** Tone mapping and colour space, opaque: edges of leaves cover part of a pixel, and the page must not shine through there. */
-function outputPass(): OutputPass {
-  const pass = new OutputPass();
-  pass.material.fragmentShader = pass.material.fragmentShader.replace(/}\s*$/, 'gl_FragColor.a = 1.0;\n}');
-  return pass;
-}
-
 export class Stage {
-  readonly renderer: THREE.WebGLRenderer;
+  readonly renderer = theRenderer();
   readonly scene = new THREE.Scene();
   readonly camera = new THREE.PerspectiveCamera(50, 1, 0.1, 6000);
   readonly controls: OrbitControls;
@@ -32,7 +24,7 @@ export class Stage {
   fast = false;
   animateWind = true;
   frames = 0;
-  private readonly composer: EffectComposer;
+  private readonly caster = new THREE.Raycaster();
   private timer = 0;
   private frame = 0;
   private moving = false;
@@ -40,25 +32,9 @@ export class Stage {
   private readonly sizes: ResizeObserver;
 
   constructor(private readonly host: HTMLElement) {
-    this.renderer = new THREE.WebGLRenderer({
-      antialias: false,
-      powerPreference: 'high-performance',
-      preserveDrawingBuffer: true,
-    });
-    this.renderer.toneMapping = THREE.NeutralToneMapping;
-    this.renderer.toneMappingExposure = 1.12;
-    this.renderer.shadowMap.enabled = true;
-    this.renderer.shadowMap.type = THREE.PCFShadowMap;
-    this.renderer.shadowMap.autoUpdate = false;
-    this.renderer.domElement.style.display = 'block';
-    this.renderer.domElement.tabIndex = 0;
-    host.append(this.renderer.domElement);
+    host.append(this.canvas);
     this.atmosphere = new Atmosphere(this.scene);
-    const target = new THREE.WebGLRenderTarget(4, 4, { samples: 4, type: THREE.HalfFloatType });
-    this.composer = new EffectComposer(this.renderer, target);
-    this.composer.addPass(new RenderPass(this.scene, this.camera));
-    this.composer.addPass(outputPass());
-    this.controls = new OrbitControls(this.camera, this.renderer.domElement);
+    this.controls = new OrbitControls(this.camera, this.canvas);
     this.controls.zoomToCursor = true;
     this.controls.screenSpacePanning = false;
     this.controls.maxPolarAngle = Math.PI * 0.55;
@@ -75,10 +51,20 @@ export class Stage {
     this.sizes.disconnect();
     clearTimeout(this.timer);
     cancelAnimationFrame(this.frame);
+    whenTextureLoaded(() => {});
     this.controls.dispose();
-    this.composer.dispose();
-    this.renderer.dispose();
-    this.renderer.domElement.remove();
+    this.atmosphere.dispose();
+    this.renderer.forget(this.scene);
+    if (this.drawing) this.canvas.remove();
+  }
+
+  /** Whether the renderer is before this stage and not before another. */
+  private get drawing() {
+    return this.canvas.parentElement === this.host;
+  }
+
+  get canvas() {
+    return this.renderer.canvas;
   }
 
   get width() {
@@ -95,7 +81,6 @@ export class Stage {
     this.camera.aspect = w / h;
     this.camera.updateProjectionMatrix();
     this.renderer.setSize(w, h);
-    this.composer.setSize(w, h);
     this.refresh();
   }
 
@@ -104,6 +89,40 @@ export class Stage {
     this.controls.target.set(target.x, target.y, target.z);
     this.controls.update();
     this.refresh();
+  }
+
+  /** Turn the camera about what it looks at, by radians to the right and up. */
+  turn(right: number, up: number) {
+    const { camera, controls } = this;
+    const away = new THREE.Spherical().setFromVector3(camera.position.clone().sub(controls.target));
+    away.theta -= right;
+    away.phi = THREE.MathUtils.clamp(away.phi - up, 0.02, controls.maxPolarAngle);
+    camera.position.setFromSpherical(away).add(controls.target);
+    controls.update();
+    this.move();
+  }
+
+  /** Walk with the camera over the ground, by parts of its distance to the right and ahead. */
+  walk(right: number, ahead: number) {
+    const { camera, controls } = this;
+    const across = new THREE.Vector3().setFromMatrixColumn(camera.matrixWorld, 0).setY(0).normalize();
+    const step = across.clone().multiplyScalar(right);
+    step.addScaledVector(new THREE.Vector3(across.z, 0, -across.x), ahead);
+    step.multiplyScalar(camera.position.distanceTo(controls.target));
+    camera.position.add(step);
+    controls.target.add(step);
+    controls.update();
+    this.move();
+  }
+
+  /** Come nearer to what the camera looks at (`factor` below 1) or go away from it. */
+  zoom(factor: number) {
+    const { camera, controls } = this;
+    const away = camera.position.clone().sub(controls.target);
+    away.setLength(THREE.MathUtils.clamp(away.length() * factor, controls.minDistance, controls.maxDistance));
+    camera.position.copy(controls.target).add(away);
+    controls.update();
+    this.move();
   }
 
   /** The camera moves: coarse pictures until it rests. */
@@ -136,30 +155,15 @@ export class Stage {
 
   private draw(now: number) {
     this.frame = 0;
+    if (!this.drawing) return;
     const coarse = this.moving && !this.fast;
     const windy = this.fast && this.animateWind && wind.windForce.value.lengthSq() > 0.01;
     if (windy) wind.windTime.value += Math.min(0.1, (now - this.lastTime) / 1000);
     this.lastTime = now;
-    const ratio = coarse ? 0.5 : Math.min(window.devicePixelRatio, 2);
-    if (this.renderer.getPixelRatio() !== ratio) {
-      this.renderer.setPixelRatio(ratio);
-      this.composer.setPixelRatio(ratio);
-    }
-    this.renderer.info.autoReset = false;
-    this.renderer.info.reset();
+    this.renderer.begin(coarse);
     this.onPrepare(coarse);
-    const began = performance.now();
-    if (coarse) {
-      this.renderer.render(this.scene, this.camera);
-    } else {
-      const [centre, reach] = this.shadowAt();
-      this.atmosphere.aim(centre, reach);
-      this.renderer.shadowMap.needsUpdate = true;
-      this.composer.render();
-    }
-    const gl = this.renderer.getContext();
-    gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4)); // render() returns at once; this waits for the picture
-    const cost = performance.now() - began;
+    if (!coarse) this.atmosphere.aim(...this.shadowAt());
+    const cost = this.renderer.draw(this.scene, this.camera, coarse);
     if (!coarse) this.fast = cost < (this.fast ? FAST * 1.6 : FAST);
     if (this.fast) sharpen();
     this.frames++;
@@ -167,28 +171,27 @@ export class Stage {
     if (windy) this.ask();
   }
 
-  /** Where the pointer is, from -1 to 1. */
-  pointer(event: MouseEvent): THREE.Vector2 {
-    const box = this.renderer.domElement.getBoundingClientRect();
-    return new THREE.Vector2(
-      ((event.clientX - box.left) / box.width) * 2 - 1,
-      1 - ((event.clientY - box.top) / box.height) * 2,
-    );
+  /** The ray from the eye through a spot of the view. */
+  ray(spot: Spot): THREE.Ray {
+    const at = new THREE.Vector2((spot.x / this.width) * 2 - 1, 1 - (spot.y / this.height) * 2);
+    this.caster.setFromCamera(at, this.camera);
+    return this.caster.ray;
   }
 
   /** A point in pixels of the view; null behind the camera. */
-  project(point: THREE.Vector3): { x: number; y: number } | null {
-    const p = point.clone().project(this.camera);
+  project(point: THREE.Vector3Like): Spot | null {
+    const p = new THREE.Vector3().copy(point).project(this.camera);
     if (p.z > 1) return null;
     return { x: (p.x * 0.5 + 0.5) * this.width, y: (0.5 - p.y * 0.5) * this.height };
   }
 
   /** A JPEG of the view, `width` pixels wide. */
   async picture(width: number): Promise<Blob | null> {
+    if (!this.drawing) return null;
     const canvas = document.createElement('canvas');
     canvas.width = width;
     canvas.height = Math.round(width * 0.56);
-    const source = this.renderer.domElement;
+    const source = this.canvas;
     const tall = Math.min(source.height, source.width * 0.56);
     const wide = tall / 0.56;
     canvas

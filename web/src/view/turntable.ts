@@ -4,6 +4,7 @@ import type { LoadedMesh } from './glb';
 import { checker, channelMaterial, overdrawMaterial, type Channel } from './looks';
 import { wind } from './materials';
 import { Stage } from './stage';
+import type { Spot } from './tools/tool';
 
 export type Look = 'lit' | 'wireframe' | 'normals' | 'checker' | 'collider' | 'overdraw' | Channel;
 
@@ -96,6 +97,7 @@ export class Turntable {
   private readonly normals = new THREE.MeshNormalMaterial({ side: THREE.DoubleSide });
   private readonly wires = new THREE.MeshBasicMaterial({ color: '#33402c', wireframe: true });
   private readonly checks = checker();
+  private readonly bodies: THREE.Object3D[] = []; // of colliders that are shown
   private shown: Subject | null = null;
   private beside: Subject | null = null;
   private look: Look = 'lit';
@@ -141,7 +143,7 @@ export class Turntable {
     this.shown = subject;
     this.arrange();
     if (!this.framed) this.frame();
-    if (old && old.mesh !== subject.mesh && old.mesh !== this.beside?.mesh) free(old.mesh);
+    if (old && old.mesh !== subject.mesh && old.mesh !== this.beside?.mesh) old.mesh.dispose();
     this.stage.move();
   }
 
@@ -151,7 +153,7 @@ export class Turntable {
     this.beside = subject;
     this.arrange();
     if (!had !== !subject) this.frame();
-    if (had && had.mesh !== subject?.mesh && had.mesh !== this.shown?.mesh) free(had.mesh);
+    if (had && had.mesh !== subject?.mesh && had.mesh !== this.shown?.mesh) had.mesh.dispose();
     this.stage.move();
   }
 
@@ -184,6 +186,7 @@ export class Turntable {
   }
 
   private fill() {
+    this.bodies.splice(0).forEach(free);
     this.put(this.subject, this.shown);
     this.put(this.second, this.beside);
     this.subject.add(this.marked);
@@ -210,12 +213,15 @@ export class Turntable {
       made.customDepthMaterial = part.shadow;
       group.add(made);
     }
-    if (look === 'collider' && subject) group.add(...bodies(subject.collider));
+    if (look !== 'collider' || !subject) return;
+    const made = bodies(subject.collider);
+    this.bodies.push(...made);
+    group.add(...made);
   }
 
   /** Light up runs of triangles, each [first, number] over the whole mesh. */
   mark(ranges: [number, number][]) {
-    for (const mesh of this.marked.children) (mesh as THREE.Mesh).geometry.dispose();
+    this.marked.children.forEach(free);
     this.marked.clear();
     let before = 0;
     for (const part of this.shown?.mesh.parts ?? []) {
@@ -278,8 +284,7 @@ export class Turntable {
   ruler(): { metres: number; x: number; y: number }[] {
     const h = this.height;
     const step = h > 24 ? 5 : h > 11 ? 2 : h > 2.4 ? 1 : h > 0.9 ? 0.25 : h > 0.3 ? 0.1 : 0.02;
-    const right = new THREE.Vector3().setFromMatrixColumn(this.stage.camera.matrixWorld, 0).setY(0).normalize();
-    const foot = right.multiplyScalar(-((this.shown?.radius ?? this.radius) * 1.05 + 0.05 * h));
+    const foot = this.right().multiplyScalar(-((this.shown?.radius ?? this.radius) * 1.05 + 0.05 * h));
     const marks = [];
     for (let k = 0; k * step <= h + step * 0.99; k++) {
       const p = this.stage.project(foot.clone().setY(k * step));
@@ -288,22 +293,34 @@ export class Turntable {
     return marks;
   }
 
-  /** Where the pointer's ray meets the plane through `through` that faces the camera, or lies level. */
-  place(event: PointerEvent, through: THREE.Vector3, level = false): THREE.Vector3 | null {
-    const ray = new THREE.Raycaster();
-    ray.setFromCamera(this.stage.pointer(event), this.stage.camera);
+  /** Where the ray through a spot meets the plane through `through` that faces the camera, or lies level. */
+  place(spot: Spot, through: THREE.Vector3, level = false): THREE.Vector3 | null {
     const normal = level ? new THREE.Vector3(0, 1, 0) : this.stage.camera.getWorldDirection(new THREE.Vector3());
-    return ray.ray.intersectPlane(
-      new THREE.Plane().setFromNormalAndCoplanarPoint(normal, through),
-      new THREE.Vector3(),
-    );
+    return this.stage
+      .ray(spot)
+      .intersectPlane(new THREE.Plane().setFromNormalAndCoplanarPoint(normal, through), new THREE.Vector3());
+  }
+
+  /** The camera's right, level. */
+  right(): THREE.Vector3 {
+    return new THREE.Vector3().setFromMatrixColumn(this.stage.camera.matrixWorld, 0).setY(0).normalize();
   }
 
   dispose() {
+    this.mark([]);
+    for (const subject of new Set([this.shown, this.beside])) subject?.mesh.dispose();
+    for (const made of [this.floor, this.man, this.normals, this.wires, this.checks, ...this.bodies]) free(made);
+    this.checks.map?.dispose();
     this.stage.dispose();
   }
 }
 
-function free(mesh: LoadedMesh) {
-  for (const part of mesh.parts) part.geometry.dispose();
+/** Free what an object or a material has on the graphics card. */
+function free(made: THREE.Object3D | THREE.Material) {
+  if (made instanceof THREE.Material) return made.dispose();
+  made.traverse((each) => {
+    if (!(each instanceof THREE.Mesh || each instanceof THREE.LineSegments)) return;
+    (each.geometry as THREE.BufferGeometry).dispose();
+    (each.material as THREE.Material).dispose();
+  });
 }

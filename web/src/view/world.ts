@@ -8,7 +8,9 @@ import { SolidsActor } from './actors/solids';
 import { SurfaceActor } from './actors/surface';
 import { look } from './ground';
 import { wind } from './materials';
+import { nearer, type Hit } from './pick';
 import { Stage } from './stage';
+import type { Spot, Terrain } from './tools/tool';
 
 const FACETS: Record<string, Facet> = {
   surface: { has: (v) => Boolean(v.surface), make: (stage) => new SurfaceActor(stage) },
@@ -17,7 +19,7 @@ const FACETS: Record<string, Facet> = {
   lines: { has: (v) => Boolean(v.curves?.length || v.regions?.length), make: () => new LinesActor() },
 };
 
-export class World {
+export class World implements Terrain {
   private readonly actors = new Map<string, Map<string, Actor>>(); // layer, facet
   private contours = 0;
   private syncing = new AbortController();
@@ -112,14 +114,26 @@ export class World {
     for (const actor of actors) actor.prepare(frame);
   }
 
-  /** The point of the ground under the pointer. */
-  groundAt(event: MouseEvent): THREE.Vector3 | null {
-    const ray = new THREE.Raycaster();
-    ray.setFromCamera(this.stage.pointer(event), this.stage.camera);
-    return this.field?.hit(ray.ray) ?? null;
+  groundAt(spot: Spot): THREE.Vector3 | null {
+    return this.field?.hit(this.stage.ray(spot)) ?? null;
   }
 
-  /** A layer's curves and outlines on the ground, for drawing over the view. */
+  height(x: number, z: number): number {
+    return this.field?.height(x, z) ?? 0;
+  }
+
+  /** The layer whose things are nearest under a spot of the view; bare ground is nobody's. */
+  pick(spot: Spot): string | null {
+    const ray = this.stage.ray(spot);
+    let best: (Hit & { layer: string | null }) | null = null;
+    for (const [id, own] of this.actors)
+      for (const actor of own.values()) {
+        const hit = actor.pick(ray);
+        if (hit) best = nearer(best, { ...hit, layer: actor instanceof SurfaceActor ? null : id });
+      }
+    return best?.layer ?? null;
+  }
+
   lines(id: string): THREE.Vector3[][] {
     const found = this.actors.get(id)?.get('lines');
     return this.field && found instanceof LinesActor ? found.draped(this.field) : [];

@@ -1,6 +1,6 @@
 """glTF 2.0 in its binary form.
 
-Channels written: POSITION, NORMAL, TANGENT, TEXCOORD_0 and, on demand, TEXCOORD_1 as float; COLOR_0 (linear tint) and _WIND (sway, limb phase, flutter, occlusion) as
+Channels written: POSITION, NORMAL, TANGENT, TEXCOORD_0 and, on demand, TEXCOORD_1 as float; COLOR_0 (linear tint) and _WIND (sway, branch phase, flutter, occlusion) as
 normalised bytes; indices as 16 or 32 bits. Instances by EXT_mesh_gpu_instancing, levels of detail by MSFT_lod.
 """
 

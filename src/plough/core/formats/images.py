@@ -143,3 +143,10 @@ def with_images(
                 material, maps=Replaced(material.maps, own, load), color=(1.0, 1.0, 1.0)
             )
     return out
+
+
+def jpeg(image: UInt8, quality: int = 86) -> bytes:
+    """`image` (h, w, 3) as JPEG."""
+    out = io.BytesIO()
+    Image.fromarray(image).save(out, "JPEG", quality=quality)
+    return out.getvalue()

@@ -1,7 +1,7 @@
-"""A plant at any age: every limb of the grown one, shorter, thinner, and where its parent then is.
+"""A plant at any age: every branch of the grown one, shorter, thinner, and where its parent then is.
 
-Nothing is grown anew. A limb is scaled about the place where it leaves its parent, by how far it has come since its birth, so that each
-point moves continuously with age and every limb keeps its identity.
+Nothing is grown anew. A branch is scaled about the place where it leaves its parent, by how far it has come since its birth, so that each
+point moves continuously with age and every branch keeps its identity.
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ import numpy as np
 from plough.core.arrays import Float32, Int64
 from plough.core.grow.skeleton import Order
 
-LEAST = 2e-3  #: a limb that is not yet born, by its full length
+LEAST = 2e-3  #: a branch that is not yet born, by its full length
 
 
 def grown(age: float) -> float:
@@ -22,8 +22,8 @@ def grown(age: float) -> float:
     return 1.0 - (1.0 - age) ** 1.6 if age < 1.0 else 1.0 + 0.08 * (age - 1.0)
 
 
-def limb_growth(birth: Float32, age: float) -> Float32:
-    """(n,) shares of their full length that limbs born at `birth` have reached; 0 before their birth, 1 at the age of 1."""
+def branch_growth(birth: Float32, age: float) -> Float32:
+    """(n,) shares of their full length that branches born at `birth` have reached; 0 before their birth, 1 at the age of 1."""
     since = np.clip((age - birth) / (1.0 - birth), 0.0, None)
     young = 1.0 - np.maximum(1.0 - since, 0.0) ** 2.0
     return np.asarray(young + 0.10 * np.maximum(age - 1.0, 0.0), np.float32)
@@ -39,7 +39,7 @@ def _at(points: Float32, rows: Int64, at: Float32) -> Float32:
 def aged(orders: list[Order], age: float, fixed: bool = False) -> list[Order]:
     """`orders` at `age`: 0 a seed, 1 as grown, beyond 1 a veteran, whose wood thickens.
 
-    Limbs that are not yet born are left out, unless `fixed`: then they are there, tiny.
+    Branches that are not yet born are left out, unless `fixed`: then they are there, tiny.
     """
     if age == 1.0:
         return orders
@@ -53,7 +53,7 @@ def aged(orders: list[Order], age: float, fixed: bool = False) -> list[Order]:
             parent = order.parent
             keep = np.arange(order.count)
         else:
-            growth = limb_growth(order.birth, age)
+            growth = branch_growth(order.birth, age)
             alive = np.isin(order.parent, kept) & ((growth > 0.0) | fixed)
             keep = np.nonzero(alive)[0]
             share = np.maximum(growth, LEAST)[keep]
@@ -64,7 +64,7 @@ def aged(orders: list[Order], age: float, fixed: bool = False) -> list[Order]:
         points = base[:, None] + (part.points - part.points[:, :1]) * share[:, None, None]
         radius = part.radius * thick[:, None]
         if k:
-            # no limb is thicker than its parent is there
+            # no branch is thicker than its parent is there
             allowed = 0.92 * _at(out[-1].radius[..., None], parent, part.at)[:, 0]
             radius *= np.minimum(1.0, allowed / np.maximum(radius[:, -1], radius[:, 0] / 1.35))[
                 :, None

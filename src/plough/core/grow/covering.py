@@ -3,27 +3,31 @@
 from __future__ import annotations
 
 import math
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
-from plough.core.arrays import Float64
 from plough.core.collider import GameParameters
 from plough.core.errors import TooLargeError
-from plough.core.grow.foliage import Dress, Hanging, Hung, card_shape, hang, leaf_mesh
-from plough.core.grow.leaf import (
-    SIZES,
-    LeafParameters,
-    Shape,
-    TextureSize,
-    blade_shape,
-    leaf_material,
-    leaf_shape,
+from plough.core.grow.foliage import (
+    Dress,
+    Envelope,
+    Hanging,
+    Hung,
+    Lumps,
+    Shown,
+    card_shape,
+    leaf_mesh,
+    lump_mesh,
 )
+from plough.core.grow.lamina import SIZES, LeafParameters, TextureSize
+from plough.core.grow.leaf import blade_shape, leaf_material, leaf_shape
+from plough.core.grow.shape import Shape
 from plough.core.grow.skeleton import Order
 from plough.core.grow.skin import Bark, Sprig
-from plough.core.grow.wood import Moss
+from plough.core.grow.wood import Flare, Moss, Tubes
+from plough.core.matters import NEVER, Acts, Matters, Told, above, among, filled
 from plough.core.mesh.material import Material
 from plough.core.mesh.occlusion import LeafCloud
 from plough.core.mesh.value import Mesh
@@ -47,8 +51,28 @@ MOST_LEAVES = 400_000  #: or cards
 KEEP = (1.0, 0.7, 0.18)  #: share of the leaves, by level of detail
 
 
+_NOT_LUMPS = (
+    "leaf_* leaf.* -leaf_form -leaf_count -leaf_orders -leaf_bare -leaf_cluster -leaf_clusters"
+    " -leaf_seed -leaf_name -leaf.blade_color -leaf.tip_color"
+)
+
+
 class Woody(Parameters):
     """Leaves, bark and fineness of a woody plant."""
+
+    matters: ClassVar[Matters] = {
+        "leaf_* sprig_* lump* leaf.*": among("leaves", True),
+        "leaf_clusters": above("leaf_cluster"),
+        "leaf_aspect leaf_fold sprig_*": among("leaf_form", "cards"),
+        "lump*": among("leaf_form", "lumps"),
+        _NOT_LUMPS: among("leaf_form", "cards", "shaped"),
+        "moss_*": above("moss"),
+        "leaf.length leaf.variation": NEVER,  # the wood says how long its leaves are
+        "leaf.*": filled("leaf_asset", False),
+        "leaf.texture_size": among("leaf_form", "shaped"),
+    }
+    acts: ClassVar[Acts] = {"Leaves": ("leaves",), "Leaf": ("leaves",)}
+    told: ClassVar[Told] = {"Leaves": {"leaves": ("leaf", "leaves")}}
 
     leaves: bool = flag(True, "In leaf", group="Leaves")
     leaf_form: Literal["cards", "shaped", "lumps"] = choice(
@@ -222,6 +246,16 @@ def check_leaves(p: Woody, detail: int, bearing: list[Order]) -> None:
         )
 
 
+def check_whole(p: Woody, detail: int, wood: int, leaves: int) -> None:
+    """Raises `TooLargeError` before leaves are meshed that the plant, with its `wood` triangles, has no room for."""
+    each = int(leaf_shape_of(p, detail).indices.shape[0])
+    if p.leaf_form == "lumps" or wood + leaves * each <= MOST_TRIANGLES:
+        return
+    limit = f"{MOST_TRIANGLES:,} triangles"
+    message = f"the plant would have {wood:,} triangles of wood and {leaves * each:,} of leaves"
+    raise TooLargeError("leaf_count", f"{message}; the limit is {limit}: lower it", limit=limit)
+
+
 def hanging(p: Woody, young: float = 1.0) -> Hanging:
     """How leaves hang; `young` shrinks them."""
     return Hanging(
@@ -239,52 +273,43 @@ def hanging(p: Woody, young: float = 1.0) -> Hanging:
     )
 
 
-def hung_on(
-    p: Woody,
-    bearing: list[Order],
-    firsts: Order,
-    detail: int,
-    centre: Float64,
-    young: float = 1.0,
-    fixed: bool = False,
-) -> list[Hung]:
-    """The leaves of `bearing`."""
-    keep = 1.0 if p.leaf_form == "lumps" else KEEP[detail]
-    return [hang(p.leaf_seed, o, firsts, hanging(p, young), centre, keep, fixed) for o in bearing]
+def shown_of(p: Woody, detail: int, fixed: bool = False) -> Shown:
+    """Which leaves are there at a level of detail; `fixed`: those not open yet, too."""
+    return Shown(1.0 if p.leaf_form == "lumps" else KEEP[detail], fixed)
 
 
 def cloud_of(p: Woody, hung: Hung, height: float) -> LeafCloud:
     """Where the leaf area is, for the shade that leaves cast on each other and on the wood."""
+    if p.leaf_form == "lumps":
+        each = 4.0 * p.lumps * (p.lump_size * height) ** 2 / hung.count
+        return LeafCloud(hung.base, np.full(hung.count, each, np.float32))
     middle = hung.base + hung.direction * (0.5 * hung.length)[:, None]
     area = hung.length**2 * (p.leaf_aspect * 0.45 if p.leaf_form == "cards" else p.leaf.width * 0.6)
-    if p.leaf_form == "lumps":
-        area = np.full(
-            hung.count, 4.0 * p.lumps * (p.lump_size * height) ** 2 / hung.count, np.float32
-        )
     return LeafCloud(middle, area)
 
 
-def dressed(
-    p: Woody,
-    hung: Hung,
-    detail: int,
-    cloud: LeafCloud,
-    centre: Float64,
-    extent: Float64,
-    height: float,
-) -> Mesh:
+def dressed(p: Woody, hung: Hung, detail: int, cloud: LeafCloud, envelope: Envelope) -> Mesh:
     """Leaves or cards at every place of `hung`."""
-    dress = Dress(p.leaf_normals, p.leaf_tint, p.leaf_inside, p.leaf_top, height)
-    return leaf_mesh(
-        p.leaf_seed,
-        hung,
-        leaf_shape_of(p, detail),
-        "leaf",
-        cloud.openness(hung.base),
-        centre,
-        extent,
-        dress,
+    dress = Dress(p.leaf_seed, p.leaf_normals, p.leaf_tint, p.leaf_inside, p.leaf_top)
+    return leaf_mesh(hung, leaf_shape_of(p, detail), cloud.openness(hung.base), envelope, dress)
+
+
+def lumped(p: Woody, hung: Hung, detail: int, envelope: Envelope, height: float) -> Mesh:
+    """Faceted lumps about the places of `hung`; their size is a share of `height`, in metres."""
+    lumps = Lumps(
+        count=p.lumps,
+        radius=p.lump_size * height,
+        rough=p.lump_rough,
+        subdivisions=max(0, p.lump_faces - detail),
+        finest=p.lump_faces,
+        tones=(linear(p.leaf.blade_color), linear(p.leaf.tip_color)),
     )
+    return lump_mesh(p.leaf_seed, hung, lumps, envelope)
+
+
+def tubes_of(p: Woody, height: float, flare: Flare) -> Tubes:
+    """What the wood is drawn as; `height` is the plant's, in metres."""
+    return Tubes(height, flare, p.bark_tile, p.sides, p.least_sides, p.twigs)
 
 
 def materials(p: Woody) -> dict[str, Material]:

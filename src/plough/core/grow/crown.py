@@ -257,7 +257,7 @@ def _told(seed: int, orders: list[Order], new: dict[int, _Growing], f: Filling) 
         radius = f.thinnest * fed[k] ** (1.0 / f.exponent)
         radius[:, -1] *= 0.4
         here = _along(before.radius, parent, at)
-        # what leaves stout limbs begins as stout as they are there, and passes some of that on
+        # what leaves stout branches begins as stout as they are there, and passes some of that on
         given = parent < (orders[k - 1].count if k - 1 < len(orders) else 0)
         own = np.where(given, 0.55 * here / radius[:, 0], 1.0 + 0.55 * (stout[k - 1][parent] - 1.0))
         own = np.clip(own, 1.0, 2.6)

@@ -1,6 +1,6 @@
-"""Leaves on limbs: cards, shaped leaves, or faceted lumps.
+"""Leaves on branches: cards, shaped leaves, or faceted lumps.
 
-Leaves hang on (limb id, number): more of them leave the others where they were. Their normals follow the shape of the crown, so that a tree
+Leaves hang on (branch id, number): more of them leave the others where they were. Their normals follow the shape of the crown, so that a tree
 is lit as one body; their tint follows the sky that is seen from where they hang.
 """
 
@@ -13,8 +13,8 @@ from typing import Any, NamedTuple, cast
 import numpy as np
 
 from plough.core.arrays import Float32, Float64, Int64, UInt8, UInt64
-from plough.core.grow.leaf import Shape, _strip, set_down
-from plough.core.grow.skeleton import R2_FIRST, R2_SECOND, Order
+from plough.core.grow.shape import Shape, set_down, strip
+from plough.core.grow.skeleton import R2_FIRST, R2_SECOND, Order, at_share, level_frame
 from plough.core.kernels import kernel
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
@@ -34,7 +34,7 @@ class Hung:
     face: Float32  #: (n, 3) unit, the upper side
     length: Float32  #: (n,) metres
     ids: UInt64  #: (n,) stable
-    phase: Float32  #: (n,) 0 to 1, of the first-order limb it hangs on
+    phase: Float32  #: (n,) 0 to 1, of the first-order branch it hangs on
 
     @property
     def count(self) -> int:
@@ -66,75 +66,110 @@ def _amounts(seed: np.uint64, ids: UInt64, full: Float32, per_metre: float) -> I
     return out
 
 
+Vector = tuple[float, float, float]
+
+
+class Bearing(NamedTuple):
+    """Branches that bear leaves."""
+
+    points: Float32  #: (n, p, 3) metres
+    ids: UInt64  #: (n,)
+    firsts: Int64  #: (n,) row of the first-order branch each belongs to; -1 for stems
+    first_ids: UInt64  #: ids of the first-order branches
+    vigour: Float32  #: (n,) 1 in full leaf, 0 dead
+    share: Float32  #: (n,) of its full length
+    full: Float32  #: (n,) metres
+    amounts: Int64  #: (n,) leaves on each
+
+
+class Shown(NamedTuple):
+    """Which leaves are there."""
+
+    keep: float  #: share of them, in (0, 1]; those kept grow so that the leaf area stays the same
+    fixed: bool  #: those that are not open yet are there all the same, tiny
+
+
+@kernel
+def _seat(h: Hanging, full: float, offset: float, k: int) -> float:
+    """Where leaf `k` sits along a branch of `full` metres, in [0, 1]: the first at the tip."""
+    if k == 0:
+        return 1.0
+    t = h.start + (1.0 - h.start) * ((offset + k * R2_FIRST) % 1.0)
+    if h.cluster > 0.0:
+        gathered = max(1.0, math.floor(h.clusters * full + 0.5))
+        mine = min(gathered - 1.0, math.floor(t * gathered))
+        t += 0.9 * h.cluster * ((mine + 0.5) / gathered - t)
+    return t
+
+
+@kernel
+def _beside(tx: float, ty: float, tz: float, azimuth: float) -> tuple[float, float, float]:
+    """The unit vector at right angles to the unit vector t, at `azimuth` from the level one."""
+    nx, nz, ux, uy, uz = level_frame(tx, ty, tz)
+    ca, sa = math.cos(azimuth), math.sin(azimuth)
+    return ca * nx + sa * ux, sa * uy, ca * nz + sa * uz
+
+
+@kernel
+def _facing(
+    seed: np.uint64, me: np.uint64, light: float, way: Vector, out: Vector, twig: Vector
+) -> tuple[float, float, float]:
+    """Where the upper side of a leaf that points `way` looks: to the light, outwards along `out` from the crown's middle, and up."""
+    dx, dy, dz = way
+    roll = 1.1 * (1.0 - light)
+    fx = out[0] * 0.6 + roll * symmetric(seed, _ROLL, me)
+    fy = out[1] * 0.6 + 0.4 + 0.6 * light + roll * symmetric(seed, _ROLL, me + np.uint64(1))
+    fz = out[2] * 0.6 + roll * symmetric(seed, _ROLL, me + np.uint64(2))
+    d = fx * dx + fy * dy + fz * dz
+    fx, fy, fz = fx - d * dx, fy - d * dy, fz - d * dz
+    s = math.sqrt(fx * fx + fy * fy + fz * fz)
+    if s < 1e-3:
+        fx, fy, fz = dy * 1.0, dz * 1.0, dx * 1.0
+        d = fx * dx + fy * dy + fz * dz
+        fx, fy, fz = fx - d * dx, fy - d * dy, fz - d * dz
+        s = math.sqrt(fx * fx + fy * fy + fz * fz)
+    if s < 1e-3:
+        d = twig[0] * dx + twig[1] * dy + twig[2] * dz
+        fx, fy, fz, s = twig[0] - dx * d, twig[1] + 1.0, twig[2], 1.0
+    return fx / s, fy / s, fz / s
+
+
 @kernel
 def _hang(
-    seed: np.uint64,
-    points: Float32,
-    ids: UInt64,
-    firsts: Int64,
-    first_ids: UInt64,
-    vigour: Float32,
-    share: Float32,
-    full: Float32,
-    amounts: Int64,
-    h: Hanging,
-    centre: Float64,
-    keep: float,
-    fixed: bool,
+    seed: np.uint64, on: Bearing, h: Hanging, centre: Float64, shown: Shown
 ) -> tuple[Float32, Float32, Float32, Float32, UInt64, Float32, int]:
-    total = amounts.sum()
+    total = on.amounts.sum()
     base = np.empty((total, 3), np.float32)
     direction = np.empty((total, 3), np.float32)
     face = np.empty((total, 3), np.float32)
     lengths = np.empty(total, np.float32)
     out_ids = np.empty(total, np.uint64)
     phase = np.empty(total, np.float32)
-    count = points.shape[1]
-    grown = 1.0 / math.sqrt(keep)
+    grown = 1.0 / math.sqrt(shown.keep)
     c = 0
-    for j in range(ids.shape[0]):
-        offset = uniform(seed, _AMOUNT, ids[j])
-        limb_phase = (
-            float(first_ids[firsts[j]] >> np.uint64(40)) / 16777216.0 if firsts[j] >= 0 else 0.0
+    for j in range(on.ids.shape[0]):
+        offset = uniform(seed, _AMOUNT, on.ids[j])
+        first = on.firsts[j]
+        branch_phase = (
+            float(on.first_ids[first] >> np.uint64(40)) / 16777216.0 if first >= 0 else 0.0
         )
-        gathered = max(1.0, math.floor(h.clusters * full[j] + 0.5))
-        for k in range(amounts[j]):
-            me = mix(ids[j] ^ mix(np.uint64(k + 7919)))
-            if uniform(seed, _RANK, me) >= keep:
+        for k in range(on.amounts[j]):
+            me = mix(on.ids[j] ^ mix(np.uint64(k + 7919)))
+            if uniform(seed, _RANK, me) >= shown.keep:
                 continue
-            # on a young limb the leaves open one after the other
-            open_ = min(1.0, max(0.0, (share[j] * 1.1 - k / amounts[j]) * 10.0)) * vigour[j]
-            if open_ <= 0.0 and not fixed:
+            # on a young branch the leaves open one after the other
+            opened = (on.share[j] * 1.1 - k / on.amounts[j]) * 10.0
+            open_ = min(1.0, max(0.0, opened)) * on.vigour[j]
+            if open_ <= 0.0 and not shown.fixed:
                 continue
-            t = 1.0 if k == 0 else h.start + (1.0 - h.start) * ((offset + k * R2_FIRST) % 1.0)
-            if h.cluster > 0.0 and k > 0:
-                mine = min(gathered - 1.0, math.floor(t * gathered))
-                t += 0.9 * h.cluster * ((mine + 0.5) / gathered - t)
-            x = t * (count - 1)
-            p = min(int(x), count - 2)
-            f = x - p
-            tx, ty, tz = (
-                points[j, p + 1, 0] - points[j, p, 0],
-                points[j, p + 1, 1] - points[j, p, 1],
-                points[j, p + 1, 2] - points[j, p, 2],
-            )
+            t = _seat(h, on.full[j], offset, k)
+            p, f, tx, ty, tz = at_share(on.points[j], t)
             bx, by, bz = (
-                points[j, p, 0] + f * tx,
-                points[j, p, 1] + f * ty,
-                points[j, p, 2] + f * tz,
+                on.points[j, p, 0] + f * (on.points[j, p + 1, 0] - on.points[j, p, 0]),
+                on.points[j, p, 1] + f * (on.points[j, p + 1, 1] - on.points[j, p, 1]),
+                on.points[j, p, 2] + f * (on.points[j, p + 1, 2] - on.points[j, p, 2]),
             )
-            s = 1.0 / max(1e-9, math.sqrt(tx * tx + ty * ty + tz * tz))
-            tx, ty, tz = tx * s, ty * s, tz * s
-            nx, nz = -tz, tx
-            s = math.sqrt(nx * nx + nz * nz)
-            if s < 1e-3:
-                nx, nz = 1.0, 0.0
-            else:
-                nx, nz = nx / s, nz / s
-            ux, uy, uz = -nz * ty, nz * tx - nx * tz, nx * ty
-            azimuth = 2.0 * math.pi * ((offset + k * R2_SECOND) % 1.0)
-            ca, sa = math.cos(azimuth), math.sin(azimuth)
-            lx, ly, lz = ca * nx + sa * ux, sa * uy, ca * nz + sa * uz
+            lx, ly, lz = _beside(tx, ty, tz, 2.0 * math.pi * ((offset + k * R2_SECOND) % 1.0))
             ox, oy, oz = bx - centre[0], by - centre[1], bz - centre[2]
             s = 1.0 / max(1e-6, math.sqrt(ox * ox + oy * oy + oz * oz))
             ox, oy, oz = ox * s, oy * s, oz * s
@@ -150,43 +185,21 @@ def _hang(
             if s < 1e-4:
                 dx, dy, dz, s = tx, ty, tz, 1.0
             dx, dy, dz = dx / s, dy / s, dz / s
-            # the upper side turns to the light: outwards from the crown's middle, and up
-            roll = 1.1 * (1.0 - h.light)
-            fx = ox * 0.6 + roll * symmetric(seed, _ROLL, me)
-            fy = oy * 0.6 + 0.4 + 0.6 * h.light + roll * symmetric(seed, _ROLL, me + np.uint64(1))
-            fz = oz * 0.6 + roll * symmetric(seed, _ROLL, me + np.uint64(2))
-            d = fx * dx + fy * dy + fz * dz
-            fx, fy, fz = fx - d * dx, fy - d * dy, fz - d * dz
-            s = math.sqrt(fx * fx + fy * fy + fz * fz)
-            if s < 1e-3:
-                fx, fy, fz = dy * 1.0, dz * 1.0, dx * 1.0
-                d = fx * dx + fy * dy + fz * dz
-                fx, fy, fz = fx - d * dx, fy - d * dy, fz - d * dz
-                s = math.sqrt(fx * fx + fy * fy + fz * fz)
-            if s < 1e-3:
-                fx, fy, fz, s = tx - dx * (tx * dx + ty * dy + tz * dz), ty + 1.0, tz, 1.0
+            fx, fy, fz = _facing(seed, me, h.light, (dx, dy, dz), (ox, oy, oz), (tx, ty, tz))
             base[c, 0], base[c, 1], base[c, 2] = bx, by, bz
             direction[c, 0], direction[c, 1], direction[c, 2] = dx, dy, dz
-            face[c, 0], face[c, 1], face[c, 2] = fx / s, fy / s, fz / s
-            lengths[c] = max(
-                1e-3, h.size * grown * (1.0 + h.variation * symmetric(seed, _SIZE, me)) * open_
-            )
-            out_ids[c], phase[c] = me, limb_phase
+            face[c, 0], face[c, 1], face[c, 2] = fx, fy, fz
+            size = h.size * grown * (1.0 + h.variation * symmetric(seed, _SIZE, me))
+            lengths[c] = max(1e-3, size * open_)
+            out_ids[c], phase[c] = me, branch_phase
             c += 1
     return base, direction, face, lengths, out_ids, phase, c
 
 
-def hang(
-    seed: int, order: Order, firsts: Order, h: Hanging, centre: Float64, keep: float, fixed: bool
-) -> Hung:
-    """Leaves along the limbs of `order`, one at each tip.
-
-    Args:
-        keep: share of the leaves that is kept, in (0, 1]; those kept grow so that the leaf area stays the same.
-        fixed: leaves that are not open yet are there all the same, tiny.
-    """
+def hang(seed: int, order: Order, firsts: Order, h: Hanging, centre: Float64, shown: Shown) -> Hung:
+    """Leaves along the branches of `order`, one at each tip; `firsts` are the first-order branches."""
     amounts = _amounts(np.uint64(seed), order.ids, order.full, h.per_metre)
-    args = (
+    bearing = Bearing(
         order.points,
         order.ids,
         order.first,
@@ -195,12 +208,8 @@ def hang(
         order.share,
         order.full,
         amounts,
-        h,
-        centre,
-        keep,
-        fixed,
     )
-    *arrays, n = cast("tuple[Any, ...]", _hang(np.uint64(seed), *args))
+    *arrays, n = cast("tuple[Any, ...]", _hang(np.uint64(seed), bearing, h, centre, shown))
     return Hung(*(a[:n] for a in arrays))
 
 
@@ -214,19 +223,27 @@ def card_shape(aspect: float, fold: float, bend: float) -> Shape:
     t = np.linspace(0.0, 1.0, 2)
     line = np.stack([np.zeros(2), t, -bend * t], axis=1)
     across, up = np.tile([1.0, 0, 0], (2, 1)), np.tile([0, 0, 1.0], (2, 1))
-    return _strip(
+    return strip(
         line, across, up, np.full(2, 0.5 * aspect / max(0.2, math.cos(fold))), fold, 1.0 - t
     )
+
+
+class Envelope(NamedTuple):
+    """The body that the leaves of a plant fill."""
+
+    centre: Float64  #: (3,) metres
+    extent: Float64  #: (3,) metres, half its size
+    height: float  #: metres, of the whole plant
 
 
 class Dress(NamedTuple):
     """How leaves are lit and coloured."""
 
+    seed: int
     round_normals: float  #: 0 normals of the leaf, 1 of an ellipsoid about the crown
     tint: float  #: strength of the variation from leaf to leaf
     inside: float  #: how much darker the inside of the crown is
     top: float  #: how much paler the top is, or the foot where negative
-    height: float  #: of the plant in metres, for the wind
 
 
 @kernel
@@ -238,10 +255,10 @@ def _dress(
     ids: UInt64,
     phase: Float32,
     sky: Float32,
-    centre: Float64,
-    extent: Float64,
+    envelope: Envelope,
     d: Dress,
 ) -> tuple[Float32, UInt8, UInt8]:
+    centre, extent, height = envelope
     n = ids.shape[0]
     each = positions.shape[0] // max(1, n)
     nor = np.empty_like(positions)
@@ -280,29 +297,15 @@ def _dress(
             col[v, 1] = np.uint8(max(0.0, min(255.0, 255.0 * shade * 0.94)))
             col[v, 2] = np.uint8(max(0.0, min(255.0, 255.0 * shade * (0.88 - 0.2 * d.tint * hue))))
             col[v, 3] = 255
-            win[v, 0] = np.uint8(max(0.0, min(1.0, py / d.height)) ** 2 * 255)
+            win[v, 0] = np.uint8(max(0.0, min(1.0, py / height)) ** 2 * 255)
             win[v, 1] = np.uint8(phase[i] * 255)
             win[v, 2] = np.uint8(255 * tip[v])
             win[v, 3] = np.uint8(255 * min(1.0, sky[i]))
     return nor, col, win
 
 
-def leaf_mesh(
-    seed: int,
-    hung: Hung,
-    shape: Shape,
-    material: str,
-    sky: Float32,
-    centre: Float64,
-    extent: Float64,
-    dress: Dress,
-) -> Mesh:
-    """`shape` at every place of `hung`.
-
-    Args:
-        sky: (n,) share of the sky seen from each leaf.
-        centre, extent: (3,) metres, middle and half size of the crown.
-    """
+def leaf_mesh(hung: Hung, shape: Shape, sky: Float32, envelope: Envelope, dress: Dress) -> Mesh:
+    """`shape` at every place of `hung`, part `leaf`; `sky` (n,) is the share of the sky seen from each."""
     placed = set_down(shape, hung.base, hung.direction, hung.face, hung.length)
     args = (
         placed.positions,
@@ -311,12 +314,11 @@ def leaf_mesh(
         hung.ids,
         hung.phase,
         sky,
-        centre,
-        extent,
+        envelope,
         dress,
     )
-    normals, colors, wind = _dress(np.uint64(seed), *args)
-    part = Part(material, 0, placed.indices.shape[0])
+    normals, colors, wind = _dress(np.uint64(dress.seed), *args)
+    part = Part("leaf", 0, placed.indices.shape[0])
     return with_tangents(
         Mesh(
             placed.positions, normals, placed.uv, placed.indices, (part,), colors=colors, wind=wind
@@ -409,30 +411,26 @@ def _icosphere(subdivisions: int) -> tuple[Float64, Int64]:
 _SHADOW = (2.394, 2.910, 3.082)  #: mean shadow of an icosahedron of radius 1, by subdivisions
 
 
-def lumps(
-    seed: int,
-    hung: Hung,
-    count: int,
-    radius: float,
-    rough: float,
-    subdivisions: int,
-    finest: int,
-    tones: tuple[tuple[float, float, float], ...],
-    centre: Float64,
-    extent: Float64,
-    height: float,
-    material: str,
-) -> Mesh:
-    """Faceted bodies of leaves about the twigs; more of them keep the earlier ones.
+@dataclass(frozen=True, slots=True)
+class Lumps:
+    """What faceted bodies of leaves are like."""
 
-    Args:
-        radius: metres.
-        rough: how uneven they are, 0 to 1.
-        subdivisions: 0 to 2; at fewer than the `finest` level has, the bodies are larger and cast as large a shadow.
-        tones: linear colours at the foot and at the top of the crown.
-    """
-    radius *= math.sqrt(_SHADOW[min(2, finest)] / _SHADOW[subdivisions])
-    rows = _farthest(hung.base, count, int(np.argmax(hung.base[:, 1])))
+    count: int
+    radius: float  #: metres
+    rough: float  #: how uneven they are, 0 to 1
+    subdivisions: int  #: 0 to 2
+    finest: int  #: of the nearest level; with fewer subdivisions the bodies are larger and cast as large a shadow
+    tones: tuple[
+        tuple[float, float, float], ...
+    ]  #: linear, at the foot and at the top of the crown
+
+
+def lump_mesh(seed: int, hung: Hung, lumps: Lumps, envelope: Envelope) -> Mesh:
+    """Faceted bodies of leaves about the twigs, part `leaf`; more of them keep the earlier ones."""
+    centre, extent, height = envelope
+    rough, subdivisions, tones = lumps.rough, lumps.subdivisions, lumps.tones
+    radius = lumps.radius * math.sqrt(_SHADOW[min(2, lumps.finest)] / _SHADOW[subdivisions])
+    rows = _farthest(hung.base, lumps.count, int(np.argmax(hung.base[:, 1])))
     unit, faces = _icosphere(subdivisions)
     v = unit.shape[0]
     index = hung.ids[rows][:, None] + np.arange(v, dtype=np.uint64)[None]
@@ -474,7 +472,7 @@ def lumps(
             np.repeat(normal, 3, axis=0).astype(np.float32),
             np.zeros((total, 2), np.float32),
             indices,
-            (Part(material, 0, indices.shape[0]),),
+            (Part("leaf", 0, indices.shape[0]),),
             colors=colors,
             wind=wind,
         )

@@ -25,7 +25,7 @@ class Change:
 def thinned(p: TreeParameters, fullness: float) -> tuple[TreeParameters, list[Change]]:
     """`p` thinned to `fullness` in (0, 1], and what was changed.
 
-    Leaves go first and grow, so that the crown stays as full; then the finest limbs; stems and first limbs last.
+    Leaves go first and grow, so that the crown stays as full; then the finest branches; stems and first branches last.
     """
     if fullness >= 1.0:
         return p, []
@@ -42,12 +42,12 @@ def thinned(p: TreeParameters, fullness: float) -> tuple[TreeParameters, list[Ch
     if p.leaf_form == "lumps":
         wanted["lumps"] = max(1, round(p.lumps * (0.3 + 0.7 * c)))
     for name, least in (("fourth", 0.0), ("third", 0.0), ("second", 0.25), ("first", 0.6)):
-        limb = getattr(p, name)
+        branch = getattr(p, name)
         share = min(1.0, max(least, least + (1.0 - least) * (c * (1.9 if least else 1.25))))
-        if limb.count:
-            wanted[f"{name}.count"] = round(limb.count * share)
-        if limb.per_metre:
-            wanted[f"{name}.per_metre"] = round(limb.per_metre * share, 2)
+        if branch.count:
+            wanted[f"{name}.count"] = round(branch.count * share)
+        if branch.per_metre:
+            wanted[f"{name}.per_metre"] = round(branch.per_metre * share, 2)
     changes: list[Change] = []
     flat: dict[str, float] = {}
     nested: dict[str, dict[str, float]] = {}

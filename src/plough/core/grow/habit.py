@@ -7,6 +7,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import AfterValidator, Field
 
 from plough.core.grow.covering import Woody
+from plough.core.matters import Acts, Matters, Told, above, among, either, filled
 from plough.core.parameters import (
     Knots,
     Parameters,
@@ -20,6 +21,9 @@ from plough.core.parameters import (
     sections,
 )
 
+BRANCHES = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh")
+"""Orders of branching, the stems' aside."""
+
 _ARRANGEMENTS = {
     "spiral": "Spiral",
     "alternate": "Alternate",
@@ -28,8 +32,12 @@ _ARRANGEMENTS = {
 }
 
 
-class LimbOrder(Parameters):
-    """The limbs of one order, relative to their parents."""
+class BranchOrder(Parameters):
+    """The branches of one order, relative to their parents."""
+
+    matters: ClassVar[Matters] = {
+        "* -count -per_metre": either(above("count"), above("per_metre")),
+    }
 
     count: int = count(
         0,
@@ -107,7 +115,7 @@ class LimbOrder(Parameters):
         soft=(-0.5, 1),
         help="How much a limb rises where it leaves its parent.",
     )
-    pull: float = number(
+    gravitropism: float = number(
         0.2,
         "Pull up",
         (-2, 2),
@@ -133,8 +141,13 @@ class LimbOrder(Parameters):
         0, "Broken", (0, 100), unit="%", step=1, help="Limbs that are broken off near their base."
     )
 
+    @property
+    def bears(self) -> bool:
+        """Whether there are branches of this order."""
+        return self.count > 0 or self.per_metre > 0
 
-_FIRST = LimbOrder(
+
+_FIRST = BranchOrder(
     count=24,
     start=0.22,
     end=0.97,
@@ -143,10 +156,10 @@ _FIRST = LimbOrder(
     length=0.52,
     thickness=0.56,
     crookedness=0.34,
-    pull=0.3,
+    gravitropism=0.3,
     profile=((0, 0.7), (0.3, 1), (0.7, 0.72), (1, 0.22)),
 )
-_SECOND = LimbOrder(
+_SECOND = BranchOrder(
     count=9,
     start=0.25,
     end=0.97,
@@ -156,9 +169,9 @@ _SECOND = LimbOrder(
     length=0.5,
     thickness=0.62,
     crookedness=0.34,
-    pull=0.12,
+    gravitropism=0.12,
 )
-_THIRD = LimbOrder(
+_THIRD = BranchOrder(
     count=5,
     start=0.2,
     end=0.96,
@@ -168,9 +181,9 @@ _THIRD = LimbOrder(
     length=0.52,
     thickness=0.66,
     crookedness=0.3,
-    pull=0.05,
+    gravitropism=0.05,
 )
-_FOURTH = LimbOrder(
+_FOURTH = BranchOrder(
     count=0,
     start=0.2,
     end=0.96,
@@ -179,7 +192,7 @@ _FOURTH = LimbOrder(
     length=0.5,
     thickness=0.66,
     crookedness=0.3,
-    pull=0.05,
+    gravitropism=0.05,
 )
 
 
@@ -214,6 +227,33 @@ class TreeParameters(Woody):
         "Detail",
         "Game",
     )
+    matters: ClassVar[Matters] = {
+        "lean crookedness twist gravitropism": either(filled("guide", False), above("stems", 1)),
+        "spread": above("stems", 1),
+        "crown_*": among("growth", "mixed", "crown"),
+        "crown_profile": filled("crown_form", False),
+        "first.*": among("growth", "orders", "mixed"),
+        "second.* third.* fourth.* leaf_orders": among("growth", "orders"),
+        "lobe_depth": above("lobes"),
+        "root_*": above("roots"),
+    }
+    acts: ClassVar[Acts] = {
+        "Habit": ("stems",),
+        "Crown": BRANCHES,
+        "Roots": ("roots", "stems"),
+        "Skin": ("stems", *BRANCHES, "roots"),
+        "height age": (),
+        **{f"{order}.*": (order,) for order in BRANCHES[:4]},
+    }
+    told: ClassVar[Told] = {
+        "Habit": {"stems": ("stem", "stems")},
+        "Crown": {"first": ("main limb", "main limbs")},
+        "Roots": {"roots": ("root", "roots")},
+        "First order": {"first": ("grown", "grown")},
+        "Second order": {"second": ("grown", "grown")},
+        "Third order": {"third": ("grown", "grown")},
+        "Fourth order": {"fourth": ("grown", "grown")},
+    }
 
     height: float = number(
         7,
@@ -262,7 +302,7 @@ class TreeParameters(Woody):
     twist: float = number(
         0, "Twist", (-720, 720), soft=(-360, 360), unit="°", step=5, group="Habit"
     )
-    straighten: float = number(
+    gravitropism: float = number(
         0.15,
         "Pull up",
         (-1, 2),
@@ -281,7 +321,12 @@ class TreeParameters(Woody):
         (),
         title="Guide for the stem",
         description="Knots that the first stem runs through and ends at, in shares of the height from its foot; none: it grows by itself.",
-        json_schema_extra={"control": "guide", "unit": "× height", "group": "Habit"},
+        json_schema_extra={
+            "control": "guide",
+            "unit": "× height",
+            "group": "Habit",
+            "handle": {"form": "guide", "tall": "height"},
+        },
     )
 
     growth: Literal["orders", "mixed", "crown"] = choice(
@@ -296,6 +341,7 @@ class TreeParameters(Woody):
         "Crown",
         group="Crown",
         help="Half its width, from foot to top; also shown in the view.",
+        handle={"form": "silhouette", "tall": "height", "low": "crown_low", "wide": "crown_width"},
     )
     crown_form: Sections = sections(
         "Crown from a mesh",
@@ -324,14 +370,14 @@ class TreeParameters(Woody):
     crown_stop: float = number(
         4.5, "Stops within", (0.6, 30), soft=(1, 12), unit="% of height", step=0.1, group="Crown"
     )
-    crown_up: float = number(0.05, "Pull up", (-1, 1), soft=(-0.5, 0.5), group="Crown")
+    crown_gravitropism: float = number(0.05, "Pull up", (-1, 1), soft=(-0.5, 0.5), group="Crown")
     crown_wander: float = number(0.12, "Crookedness", (0, 1), soft=(0, 0.5), group="Crown")
     crown_dead: float = number(0, "Dead", (0, 100), unit="%", step=1, group="Crown")
 
-    first: LimbOrder = section(_FIRST, "First order", "Branching")
-    second: LimbOrder = section(_SECOND, "Second order", "Branching")
-    third: LimbOrder = section(_THIRD, "Third order", "Branching")
-    fourth: LimbOrder = section(_FOURTH, "Fourth order", "Branching")
+    first: BranchOrder = section(_FIRST, "First order", "Branching")
+    second: BranchOrder = section(_SECOND, "Second order", "Branching")
+    third: BranchOrder = section(_THIRD, "Third order", "Branching")
+    fourth: BranchOrder = section(_FOURTH, "Fourth order", "Branching")
     clear: float = number(
         0.06,
         "Kept off the ground",

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from plough.core.arrays import Float32, Float64
-from plough.core.grow.leaf import Shape, _course, _strip, merged, set_down
+from plough.core.grow.shape import Shape, course, merged, set_down, strip
 from plough.core.vectors import across, unit
 
 HeadForm = Literal["none", "rays", "bell", "umbel", "spike", "globe", "plume"]
@@ -46,9 +46,9 @@ def _together(heads: list[Head]) -> Head:
 
 def _petal(width: float, bend: float, rows: int) -> Shape:
     t = np.linspace(0.0, 1.0, rows)
-    line, sideways, up = _course(rows, bend, 0.0, 0.0)
+    line, sideways, up = course(rows, bend, 0.0, 0.0)
     half = 0.5 * width * np.sin(math.pi * np.clip(0.14 + 0.78 * t, 0, 1)) ** 0.8
-    return _strip(line, sideways, up, half, 0.25, 1.0 - t)
+    return strip(line, sideways, up, half, 0.25, 1.0 - t)
 
 
 def _around(
@@ -191,7 +191,7 @@ def make_head(
         tips = np.stack([spread * np.cos(a), 0.72 - 0.26 * spread**2, spread * np.sin(a)], axis=1)
         way = unit(tips)
         rays = _sprinkled(
-            _strip(*_course(2, 0.0, 0.0, 0.0), np.array([0.012, 0.008]), 0.5, np.array([1.0, 0.0])),
+            strip(*course(2, 0.0, 0.0, 0.0), np.array([0.012, 0.008]), 0.5, np.array([1.0, 0.0])),
             np.zeros((n, 3)),
             way,
             np.linalg.norm(tips, axis=1),

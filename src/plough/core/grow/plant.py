@@ -9,15 +9,18 @@ from typing import ClassVar
 import numpy as np
 
 from plough.core.arrays import Float32, Float64, Int64
-from plough.core.collider import GameParameters, along_limb, joined
+from plough.core.collider import GameParameters, along_branch, joined
 from plough.core.errors import TooLargeError
 from plough.core.grow.covering import linear
 from plough.core.grow.heads import HEADS, HeadForm, make_head
-from plough.core.grow.leaf import LeafParameters, Shape, leaf_material, leaf_shape, set_down
-from plough.core.grow.skeleton import Course, grow_stems
+from plough.core.grow.lamina import LeafParameters
+from plough.core.grow.leaf import leaf_material, leaf_shape
+from plough.core.grow.shape import Shape, set_down
+from plough.core.grow.skeleton import Course, Stems, Thinning, grow_stems
 from plough.core.kinds import Product, kind
+from plough.core.matters import NEVER, Acts, Matters, Told, above, among
 from plough.core.mesh.material import Material
-from plough.core.mesh.sweep import Limbs, sweep
+from plough.core.mesh.sweep import Branches, sweep
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part, join
 from plough.core.parameters import (
@@ -40,8 +43,13 @@ _DIVIDE = (1.0, 0.6, 0.3)
 _FINE = (1.0, 0.7, 0.3)
 
 
+TIERS = ("low", "middle", "high", "top")
+
+
 class Tier(Parameters):
     """Leaves at one height of the stems."""
+
+    matters: ClassVar[Matters] = {"* -leaves": above("leaves")}
 
     leaves: int = count(
         0, "Leaves", (0, 80), soft=(0, 24), help="On each stem; more leave the others as they are."
@@ -90,6 +98,24 @@ class PlantParameters(Parameters):
     """Stems with tiers of leaves and heads."""
 
     stages: ClassVar = ("Habit", "Tiers", "Leaf", "Heads", "Game")
+    matters: ClassVar[Matters] = {
+        "leaf.length leaf.variation": NEVER,  # the tiers say how long their leaves are
+        "head_* opened heads petal_* middle_* side_* face*": among(
+            "head", *(h for h in HEADS if h != "none")
+        ),
+        "head_* opened petal_* middle_* side_* face*": above("heads"),
+    }
+    acts: ClassVar[Acts] = {
+        "Habit": ("stems",),
+        "Heads": ("heads",),
+        "Leaf": TIERS,
+        "height": (),
+        **{f"{tier}.*": (tier,) for tier in TIERS},
+    }
+    told: ClassVar[Told] = {
+        "Habit": {"stems": ("stem", "stems")},
+        "Heads": {"heads": ("head", "heads")},
+    }
 
     height: float = number(0.75, "Height", (0.02, 6), soft=(0.05, 2.5), unit="m", group="Habit")
     stems: int = count(
@@ -150,19 +176,9 @@ def _stems(p: PlantParameters, seed: int) -> tuple[Float32, Float32]:
     """Courses (stems, 9, 3) and radii (stems, 9) of the stems."""
     radius = p.thickness / 2000.0
     course = Course(p.crookedness, -0.5 * p.nod, 0.0, 0.0, 0.0)
-    order = grow_stems(
-        seed,
-        p.stems,
-        p.height,
-        math.radians(p.spread),
-        math.radians(p.lean),
-        radius,
-        9,
-        course,
-        0.95,
-        0.6,
-        2.0,
-    )
+    lean, spread = math.radians(p.lean), math.radians(p.spread)
+    thinning = Thinning(0.95, 0.6, 2.0, 0.0)
+    order = grow_stems(seed, Stems(p.stems, p.height, radius, lean, spread, 9, course, thinning))
     points = order.points.copy()
     angle = np.arange(p.stems) * 2.399963
     points += (
@@ -268,7 +284,7 @@ def _rods(courses: list[tuple[Float32, Float32, Float32]], sides: int, height: f
         counts.append(np.full(n, m, np.int64))
         wind.append(channel.reshape(-1, 4))
     each = np.concatenate(counts)
-    limbs = Limbs(
+    branches = Branches(
         np.concatenate([[0], np.cumsum(each)]).astype(np.int64),
         np.concatenate([c[0].reshape(-1, 3) for c in courses]),
         np.concatenate([c[1].reshape(-1) for c in courses]),
@@ -277,7 +293,7 @@ def _rods(courses: list[tuple[Float32, Float32, Float32]], sides: int, height: f
         np.zeros(each.size, np.float32),
         np.concatenate(wind),
     )
-    mesh = sweep(limbs, "stem", 0.1, 0)
+    mesh = sweep(branches, "stem", 0.1, 0)
     return replace(mesh, colors=np.full((mesh.vertices, 4), 255, np.uint8))
 
 
@@ -285,9 +301,7 @@ def _rods(courses: list[tuple[Float32, Float32, Float32]], sides: int, height: f
 def make(p: PlantParameters, seed: int, detail: int) -> Product:
     """A plant, standing on the origin."""
     points, radius = _stems(p, seed)
-    tiers = [
-        (name, t) for name in ("low", "middle", "high", "top") if (t := getattr(p, name)).leaves
-    ]
+    tiers = [(name, t) for name in TIERS if (t := getattr(p, name)).leaves]
     expected = sum(
         p.stems
         * t.leaves
@@ -367,7 +381,7 @@ def make(p: PlantParameters, seed: int, detail: int) -> Product:
         "leaves": leaves,
         "heads": p.stems * p.heads if head is not None else 0,
     }
-    rods = [along_limb(points[k], radius[k], 1, p.game) for k in range(p.stems)]
+    rods = [along_branch(points[k], radius[k], 1, p.game) for k in range(p.stems)]
     return Product(
         mesh,
         materials,

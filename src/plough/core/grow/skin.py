@@ -13,11 +13,14 @@ from typing import Any
 import numpy as np
 
 from plough.core.arrays import Float32, Float64, UInt8
-from plough.core.grow.leaf import BladeImage, LeafParameters, Shape, leaf_shape, set_down
-from plough.core.kernels import kernel
+from plough.core.grow.blade import BladeImage
+from plough.core.grow.lamina import LeafParameters
+from plough.core.grow.leaf import leaf_shape
+from plough.core.grow.shape import Shape, set_down
+from plough.core.kernels import kernel, together
 from plough.core.mesh.bleed import bleed
 from plough.core.mesh.material import Maps
-from plough.core.mesh.raster import draw_triangles
+from plough.core.mesh.raster import Samples, Triangles, draw_triangles
 from plough.core.noise import cells, tile
 from plough.core.rng import seed_for, stream, uniform_array
 
@@ -103,8 +106,10 @@ class Bark:
     def draw(self) -> Maps:
         """The images."""
         n = self.size
-        grain = tile(seed_for(self.seed, "bark.grain"), (n, n), (64, 8), 3, 0.6)
-        blotch = tile(seed_for(self.seed, "bark.blotch"), (n, n), (4, 4), 5, 0.6)
+        grain, blotch = together(
+            lambda: tile(seed_for(self.seed, "bark.grain"), (n, n), (64, 8), 3, 0.6),
+            lambda: tile(seed_for(self.seed, "bark.blotch"), (n, n), (4, 4), 5, 0.6),
+        )
         height, mix = {
             "furrowed": self._furrowed,
             "plated": self._plated,
@@ -113,10 +118,12 @@ class Bark:
         }[self.style](grain, blotch)
         height = np.clip(height, 0.0, 1.2).astype(np.float32)
         tone = (np.array(self.dark), np.array(self.light))
-        albedo, surface = _colored(
-            height, mix.astype(np.float32), grain, blotch, tone, (self.lichen, self.relief)
+        look = (self.lichen, self.relief)
+        (albedo, surface), normal = together(
+            lambda: _colored(height, mix.astype(np.float32), grain, blotch, tone, look),
+            lambda: _normal_map(height, n / 512 * 3.4),
         )
-        return Maps(albedo, _normal_map(height, n / 512 * 3.4), surface)
+        return Maps(albedo, normal, surface)
 
     def _grid(self) -> tuple[Float32, Float32]:
         n = self.size
@@ -143,10 +150,12 @@ class Bark:
         n = self.size
         wide = (self.scale, max(2, self.scale // 2))
         narrow = (self.scale * 3, self.scale * 2)
-        warp = tile(seed_for(self.seed, "bark.warp"), (n, n), (5, 4), 3, 0.5) * (0.035 * n)
-        edge, value = cells(seed_for(self.seed, "bark.plates"), (n, n), wide, 0.85)
-        fine, tone = cells(seed_for(self.seed, "bark.flakes"), (n, n), narrow, 0.9)
-        edge, value = _warped(edge, warp), _warped(value, warp)
+        warp, (edge, value), (fine, tone) = together(
+            lambda: tile(seed_for(self.seed, "bark.warp"), (n, n), (5, 4), 3, 0.5) * (0.035 * n),
+            lambda: cells(seed_for(self.seed, "bark.plates"), (n, n), wide, 0.85),
+            lambda: cells(seed_for(self.seed, "bark.flakes"), (n, n), narrow, 0.9),
+        )
+        edge, value = together(lambda: _warped(edge, warp), lambda: _warped(value, warp))
         plate = np.clip(edge / 0.10, 0, 1) ** 0.6
         height = (
             plate * (0.62 + 0.30 * value) + 0.14 * np.clip(fine * 5.0, 0, 1) * plate + 0.05 * grain
@@ -347,14 +356,18 @@ def _halved(depth: Float32, color: Float32, normal: Float32, thin: Float32) -> F
     """(n / 2, n / 2, 8) means of blocks of two by two samples: colour, normal, thinness, cover."""
     n = depth.shape[0] // 2
     out = np.zeros((n, n, 8), np.float32)
-    for r in range(2 * n):
-        for c in range(2 * n):
-            if depth[r, c] > -1e29:
-                for k in range(3):
-                    out[r // 2, c // 2, k] += 0.25 * color[r, c, k]
-                    out[r // 2, c // 2, 3 + k] += 0.25 * normal[r, c, k]
-                out[r // 2, c // 2, 6] += 0.25 * thin[r, c]
-                out[r // 2, c // 2, 7] += 0.25
+    part = np.float32(0.25)
+    for r in range(n):
+        for c in range(n):
+            for y in range(2 * r, 2 * r + 2):
+                for x in range(2 * c, 2 * c + 2):
+                    if depth[y, x] <= -1e29:
+                        continue
+                    for k in range(3):
+                        out[r, c, k] += part * color[y, x, k]
+                        out[r, c, 3 + k] += part * normal[y, x, k]
+                    out[r, c, 6] += part * thin[y, x]
+                    out[r, c, 7] += part
     return out
 
 
@@ -414,7 +427,12 @@ class Canvas:
         tint = np.repeat(_bytes(np.asarray(tone) ** 2.2)[:, None], 4, axis=1)
         before = self.depth.copy()
         args = (points.astype(np.float32), turned.astype(np.float32), shape.uv, tint, shape.indices)
-        draw_triangles(*args, maps.albedo, True, n, n, self.depth, self.color, self.normal)
+        samples = Samples(self.depth, self.color, self.normal)
+        triangles = Triangles(*args)
+        together(
+            lambda: draw_triangles(triangles, maps.albedo, True, samples, (0, n // 2)),
+            lambda: draw_triangles(triangles, maps.albedo, True, samples, (n // 2, n)),
+        )
         if maps.translucency is not None:
             much = float(maps.translucency.mean()) / 255.0 * 1.4
             _thin(before, self.depth, self.color, much, self.thin)

@@ -1,4 +1,4 @@
-"""Wood: tubes along the limbs of a skeleton, its root flare and surface roots."""
+"""Wood: tubes along the branches of a skeleton, its root flare and surface roots."""
 
 from __future__ import annotations
 
@@ -9,16 +9,16 @@ import numpy as np
 
 from plough.core.arrays import Float32, Int64, UInt8
 from plough.core.errors import TooLargeError
-from plough.core.grow.skeleton import Course, Order, _grow, fates
+from plough.core.grow.skeleton import Course, Order, Starts, grown_from, parentless
 from plough.core.kernels import kernel
 from plough.core.mesh.occlusion import LeafCloud
-from plough.core.mesh.sweep import Limbs, sweep
+from plough.core.mesh.sweep import Branches, sweep
 from plough.core.mesh.value import Mesh
 from plough.core.noise import gradient
 from plough.core.rng import bits_array, stream, uniform_array
 
 MOST_TRIANGLES = 600_000  #: of one plant's wood
-_STRIDE = (1, 2, 4)  #: every how many points along a limb, by level of detail
+_STRIDE = (1, 2, 4)  #: every how many points along a branch, by level of detail
 _SIDES = (1.0, 0.66, 0.45)  #: by level of detail
 _THINNEST = (
     0.0,
@@ -49,24 +49,20 @@ class Moss:
     tint: tuple[float, float, float]  #: linear
 
 
-def grow_roots(
-    seed: int,
-    stems: Order,
-    count: int,
-    length: float,
-    wander: float,
-    dive: float,
-    radius: float,
-    flare: Flare,
-) -> Order:
-    """Surface roots of the first stem.
+@dataclass(frozen=True, slots=True)
+class Roots:
+    """What surface roots are like."""
 
-    Args:
-        length: metres, of the longest.
-        dive: radians at which they go down, so that they stay in ground that falls away by as much.
-        radius: metres, where they leave the stem.
-    """
-    points = 10
+    count: int
+    length: float  #: metres, of the longest
+    radius: float  #: metres, where they leave the stem
+    wander: float  #: strength of their bends
+    dive: float  #: radians at which they go down, so that they stay in ground that falls away by as much
+
+
+def grow_roots(seed: int, stems: Order, roots: Roots) -> Order:
+    """Surface roots of the first stem."""
+    points, count, radius = 10, roots.count, roots.radius
     index = np.arange(count, dtype=np.uint64)
     ids = bits_array(seed, _ROOT, index)
     unit = uniform_array(seed, _ROOT_TURN, index)
@@ -74,45 +70,22 @@ def grow_roots(
     size = (0.55 + 0.45 * uniform_array(seed, _ROOT_LENGTH, index)).astype(np.float32)
     direction = np.stack([np.cos(around), np.zeros(count), np.sin(around)], axis=1)
     base = np.tile(stems.points[0, 0].astype(np.float64), (count, 1))
-    lengths = (length * size).astype(np.float32)
-    course = _grow(
-        np.uint64(seed),
-        base,
-        direction,
-        np.zeros((count, 3)),
-        lengths,
-        ids,
-        points,
-        Course(wander, 0.0, 0.0, 0.0, -1e9),
-        length,
-    )
+    lengths = (roots.length * size).astype(np.float32)
+    starts = Starts(base, direction, np.zeros((count, 3)), lengths, ids)
+    course = Course(roots.wander, 0.0, 0.0, 0.0, -1e9)
+    line = grown_from(seed, starts, points, course, roots.length)
     t = np.linspace(0.0, 1.0, points, dtype=np.float32)
     thick = radius * size[:, None] * (1.0 - 0.9 * t) ** 0.8
     # from the flare down to the ground, along it, and then into it
     from_stem = 1.4 * radius * np.exp(-t * lengths[:, None] / max(0.05, 1.6 * radius))
-    course[..., 1] = (
+    line[..., 1] = (
         stems.points[0, 0, 1]
         + from_stem
         + 0.32 * thick
-        - math.tan(dive) * lengths[:, None] * t**2.2
+        - math.tan(roots.dive) * lengths[:, None] * t**2.2
         - 0.55 * thick * t**2
     )
-    none = np.full(count, -1, np.int64)
-    zero = np.zeros(count, np.float32)
-    vigour, _ = fates(seed, ids, zero + 1, 0.0, 0.0)
-    return Order(
-        course,
-        thick.astype(np.float32),
-        lengths,
-        ids,
-        none,
-        none,
-        zero,
-        zero,
-        vigour,
-        zero,
-        lengths,
-    )
+    return parentless(line, thick.astype(np.float32), lengths, ids)
 
 
 def _stem_rings(stems: Order, stride: int, flare: Flare) -> tuple[Float32, Float32, Float32]:
@@ -150,48 +123,55 @@ def _blunt(points: Float32, broken: Float32) -> Float32:
     return out
 
 
+@dataclass(frozen=True, slots=True)
+class Tubes:
+    """What the wood of a plant is drawn as."""
+
+    height: float  #: metres, of the plant
+    flare: Flare
+    tile: float  #: metres, one repeat of the bark
+    roundness: float  #: times the usual number of sides
+    least_sides: int
+    all_twigs: bool  #: False leaves out the thinnest order
+
+
 def wood_mesh(
     orders: list[Order],
     names: list[str],
-    height: float,
-    flare: Flare,
-    tile: float,
-    roundness: float,
-    least_sides: int,
+    tubes: Tubes,
     detail: int,
-    all_twigs: bool,
     grown: list[Order] | None = None,
 ) -> tuple[Mesh, dict[str, tuple[int, int]]]:
-    """Tubes along all limbs, part `bark`, and for each of `names` its first triangle and their number.
+    """Tubes along all branches, part `bark`, and for each of `names` its first triangle and their number.
 
     Args:
         orders: the first are the stems; those called `roots` are no one's children.
-        roundness: times the usual number of sides.
-        all_twigs: False leaves out the thinnest order.
-        grown: the same orders at full age, whose thickness says how many sides each limb has; by default `orders`.
+        grown: the same orders at full age, whose thickness says how many sides each branch has; by default `orders`.
     """
     points, radius, lobe, sides, counts, wind, phase = [], [], [], [], [], [], []
     ranges: dict[str, tuple[int, int]] = {}
     triangles = 0
     last = max((k for k, n in enumerate(names) if n != "roots"), default=0)
     for k, (order, name) in enumerate(zip(orders, names, strict=True)):
-        order = _shown(order, name, k, detail, height)
-        if not order.count or (k == last and k > 1 and not all_twigs):
+        order = _shown(order, name, k, detail, tubes.height)
+        if not order.count or (k == last and k > 1 and not tubes.all_twigs):
             continue
         p = order.points.shape[1]
         stride = min(_STRIDE[detail], max(1, (p - 1) // 2)) if k and detail < 2 else _STRIDE[detail]
         if k == 0:
-            pts, rad, lob = _stem_rings(order, stride, flare)
+            pts, rad, lob = _stem_rings(order, stride, tubes.flare)
         else:
             rows = np.unique(np.append(np.arange(0, p, stride), p - 1))
             pts, rad = _blunt(order.points[:, rows], order.broken), order.radius[:, rows]
             lob = np.zeros_like(rad)
         thick = rad[:, min(1, rad.shape[1] - 1)] if grown is None else grown[k].radius[:, 1]
-        wanted = np.rint((2.6 + 21.0 * np.sqrt(thick)) * roundness * _SIDES[detail])
+        wanted = np.rint((2.6 + 21.0 * np.sqrt(thick)) * tubes.roundness * _SIDES[detail])
         n, m = rad.shape
-        count = np.clip(wanted, max(3, least_sides if detail == 0 else 3), 40).astype(np.int64)
+        count = np.clip(wanted, max(3, tubes.least_sides if detail == 0 else 3), 40).astype(
+            np.int64
+        )
         channel = np.zeros((n, m, 4), np.uint8)
-        channel[..., 0] = np.clip(np.maximum(pts[..., 1], 0) / height, 0, 1) ** 2 * 255
+        channel[..., 0] = np.clip(np.maximum(pts[..., 1], 0) / tubes.height, 0, 1) ** 2 * 255
         own = (
             orders[1].ids[order.first]
             if k and name != "roots" and order.first.size
@@ -213,13 +193,13 @@ def wood_mesh(
         triangles += mine
     if triangles > MOST_TRIANGLES:
         most = max(ranges, key=lambda n: ranges[n][1])
-        plain = {"stems": "stems", "roots": "roots", "limbs": "limbs", "twigs": "density"}
+        plain = {"stems": "stems", "roots": "roots", "branches": "branches", "twigs": "density"}
         field = plain.get(most, f"{most}.count")
         limit = f"{MOST_TRIANGLES:,}"
         message = f"the wood would have {triangles:,} triangles; the limit is {limit}"
         raise TooLargeError(field, f"{message}: lower it, or the roundness", limit=limit)
     start: Int64 = np.concatenate([[0], np.cumsum(np.concatenate(counts))]).astype(np.int64)
-    limbs = Limbs(
+    branches = Branches(
         start,
         np.ascontiguousarray(np.concatenate(points)),
         np.concatenate(radius),
@@ -228,7 +208,7 @@ def wood_mesh(
         np.concatenate(phase),
         np.concatenate(wind),
     )
-    return sweep(limbs, "bark", tile, flare.lobes), ranges
+    return sweep(branches, "bark", tubes.tile, tubes.flare.lobes), ranges
 
 
 def _shown(order: Order, name: str, k: int, detail: int, height: float) -> Order:

@@ -14,7 +14,7 @@ from plough.core.errors import FormatError
 from plough.core.formats.images import Load, with_images
 from plough.core.kinds import Product, get_kind
 from plough.core.library.variants import Variant
-from plough.core.mesh.cards import card_quads, make_card
+from plough.core.mesh.impostor import impostor_quads, make_impostor
 from plough.core.mesh.material import Material
 from plough.core.mesh.picture import Frame, draw_picture, frame_of, small
 from plough.core.mesh.silhouette import difference, silhouettes
@@ -102,8 +102,8 @@ class Library:
             albedo = {slot: self._albedo(m) for slot, m in product.materials.items()}
             if check is not None:
                 check()
-            mesh, materials = make_card(
-                product.mesh, product.materials, albedo, variant.key, form=product.game.card
+            mesh, materials = make_impostor(
+                product.mesh, product.materials, albedo, variant.key, form=product.game.impostor
             )
             return replace(product, mesh=mesh, materials=materials)
 
@@ -117,7 +117,7 @@ class Library:
         def make() -> Facts:
             if detail >= get_kind(variant.kind).levels:
                 product = self.level(variant, 0, check)
-                mesh = card_quads(product.mesh, form=product.game.card)
+                mesh = impostor_quads(product.mesh, form=product.game.impostor)
                 return Facts(mesh.triangles, 1, mesh.nbytes)
             product = self.level(variant, detail, check)
             return Facts(
@@ -166,7 +166,7 @@ class Library:
             for level in levels:
                 if check is not None:
                     check()
-                albedo = {slot: self._small(m) for slot, m in level.materials.items()}
+                albedo = {slot: self.small_albedo(m) for slot, m in level.materials.items()}
                 drawn.append(silhouettes(level.mesh, level.materials, albedo, like))
             return [difference(drawn[0], other) for other in drawn]
 
@@ -177,11 +177,11 @@ class Library:
     ) -> UInt8:
         """(h, w, 3) a lit picture of the asset; `frame` is its own by default."""
         product = self.level(variant, detail)
-        albedo = {slot: self._small(material) for slot, material in product.materials.items()}
+        albedo = {slot: self.small_albedo(material) for slot, material in product.materials.items()}
         seen = frame or frame_of([product.mesh], size[0] / size[1])
         return draw_picture(product.mesh, product.materials, albedo, seen, size)
 
-    def _small(self, material: Material) -> UInt8:
+    def small_albedo(self, material: Material) -> UInt8:
         """The albedo at a size that serves small pictures; recipes that have a size are drawn at it."""
         recipe = material.maps
         if recipe is not None and hasattr(recipe, "size"):

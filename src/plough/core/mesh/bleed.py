@@ -27,13 +27,24 @@ def _finer(fill: Float32, image: Float32) -> Float32:
     """(n, n, k - 1) the colours of `image` (n, n, k), whose last channel is their weight, over those of `fill`, half as large."""
     n, channels = image.shape[0], image.shape[2] - 1
     out = np.empty((n, n, channels), np.float32)
+    one = np.float32(1.0)
     for r in range(n):
+        near = fill[r // 2]
         for c in range(n):
             weight = image[r, c, channels]
-            known = min(np.float32(1.0), max(np.float32(0.0), weight * np.float32(4.0)))
-            each = known / max(weight, np.float32(1e-6))
+            if weight <= np.float32(0.0):
+                for k in range(channels):
+                    out[r, c, k] = near[c // 2, k]
+                continue
+            if weight >= np.float32(0.25):
+                each = one / weight
+                for k in range(channels):
+                    out[r, c, k] = image[r, c, k] * each
+                continue
+            known = weight * np.float32(4.0)
+            each, unknown = known / max(weight, np.float32(1e-6)), one - known
             for k in range(channels):
-                out[r, c, k] = fill[r // 2, c // 2, k] * (1 - known) + image[r, c, k] * each
+                out[r, c, k] = near[c // 2, k] * unknown + image[r, c, k] * each
     return out
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from plough.core.arrays import Bool, Float32, Float64, UInt8
 from plough.core.kernels import kernel
 from plough.core.mesh.material import Material
-from plough.core.mesh.raster import draw_depth, draw_triangles
+from plough.core.mesh.raster import Samples, Triangles, draw_depth, draw_triangles
 from plough.core.mesh.value import Mesh
 
 _OVER = 2  #: samples a pixel, on each axis; `_with_paper` averages as many
@@ -19,6 +19,7 @@ _SUN_LIGHT = np.array([1.75, 1.62, 1.38])
 _SKY_LIGHT = np.array([0.50, 0.56, 0.62])
 _GROUND_LIGHT = np.array([0.26, 0.24, 0.19])
 _PAPER = np.array([228, 231, 222]) / 255.0
+_PITCH = 0.12
 _CATCHES = 2  #: marks samples of the floor, which only catches the shadow
 
 
@@ -29,10 +30,11 @@ class Frame:
     across: float  #: metres from the origin to the middle, to the right
     middle: float  #: metres up to the middle
     half: float
+    pitch: float = _PITCH  #: radians by which it looks down
+    floor: float = 0.0  #: metres, of the plain floor under all
 
 
 AZIMUTH = 0.35  #: radians about the vertical from which pictures are taken
-_PITCH = 0.12  #: radians by which they look down
 
 
 def frame_of(meshes: list[Mesh], aspect: float, azimuth: float = AZIMUTH) -> Frame:
@@ -152,11 +154,11 @@ def draw_picture(
         azimuth: radians about the vertical from which it is seen.
     """
     w, h = size[0] * _OVER, size[1] * _OVER
-    view = axes(azimuth, _PITCH)
+    view = axes(azimuth, frame.pitch)
     high = frame.half * h / w
     middle = frame.across * axes(azimuth, 0.0)[0] + (0.0, frame.middle, 0.0)
     p = mesh.positions.astype(np.float64) - middle
-    floor_y = -frame.middle
+    floor_y = frame.floor - frame.middle
     points = p @ view.T
     per_metre = w / (2 * frame.half)
     screen = np.stack(
@@ -168,24 +170,13 @@ def draw_picture(
     depth = np.full((h, w), -1e30, np.float32)
     color, normal = np.zeros((h, w, 3), np.float32), np.zeros((h, w, 3), np.float32)
     soft = np.zeros((h, w), np.uint8)
+    samples = Samples(depth, color, normal)
     for part in mesh.parts:
         rows = mesh.indices[part.first : part.first + part.count]
         material = materials[part.material]
         before = depth.copy()
-        draw_triangles(
-            screen,
-            normals,
-            mesh.uv0,
-            colors,
-            rows,
-            albedo[part.material],
-            material.cutout,
-            w,
-            h,
-            depth,
-            color,
-            normal,
-        )
+        triangles = Triangles(screen, normals, mesh.uv0, colors, rows)
+        draw_triangles(triangles, albedo[part.material], material.cutout, samples, (0, h))
         drawn = depth > before
         soft[drawn] = material.cutout
         if material.maps is None:
@@ -209,8 +200,6 @@ def draw_picture(
             rows,
             albedo[part.material],
             materials[part.material].cutout,
-            n,
-            n,
             shadow,
         )
     _light(

@@ -3,45 +3,86 @@
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 
 from plough.core.arrays import Float32, UInt8, UInt32
 from plough.core.kernels import kernel
 
-_GAMMA = (np.arange(1024) / 1023.0) ** 0.4545  #: sRGB of linear light, about
+_TINT = ((np.arange(1024) / 1020.0) ** 0.4545 / 255.0).astype(np.float32)
+"""What a linear tint, in quarters of a byte's steps, makes of a byte of an sRGB image, about."""
 
 
 @kernel
-def _pixels(a: float, b: float, c: float, size: int) -> tuple[int, int]:
-    """The first and the last pixel of a row or column of `size` that a triangle may touch."""
+def _rows(a: float, b: float, c: float, size: int) -> tuple[int, int]:
+    """The first and the last row of `size` that a triangle may touch."""
     first = max(0, int(math.floor(min(a, b, c))))
     return first, min(size - 1, int(math.ceil(max(a, b, c))))
 
 
 @kernel
+def _reach(px: float, py: float, qx: float, qy: float, y: float) -> tuple[float, float]:
+    """Where an edge meets the level `y`: the least and the greatest x; nowhere is told by least above greatest."""
+    if py == y and qy == y:
+        return min(px, qx), max(px, qx)
+    if min(py, qy) <= y <= max(py, qy):
+        x = px + (y - py) / (qy - py) * (qx - px)
+        return x, x
+    return 1e30, -1e30
+
+
+@kernel
+def _row(
+    ax: float, ay: float, bx: float, by: float, cx: float, cy: float, y: float, width: int
+) -> tuple[int, int]:
+    """The first and the last pixel of a row of `width` that the triangle a, b, c may touch, with one to spare at each end."""
+    l0, h0 = _reach(ax, ay, bx, by, y)
+    l1, h1 = _reach(bx, by, cx, cy, y)
+    l2, h2 = _reach(cx, cy, ax, ay, y)
+    low, high = min(l0, l1, l2), max(h0, h1, h2)
+    if low > high:
+        return 1, 0
+    return max(0, int(math.floor(low)) - 1), min(width - 1, int(math.ceil(high)) + 1)
+
+
+@kernel
+def _texel(at: float, size: int) -> int:
+    """The texel of a repeating image of `size` that a coordinate lies in."""
+    return min(size - 1, int((at - math.floor(at)) * size))
+
+
+class Triangles(NamedTuple):
+    """Triangles as they are seen."""
+
+    points: Float32  #: (n, 3) in pixels (x to the right, y down) and depth (greater is nearer)
+    normals: Float32  #: (n, 3) in view axes (right, up, towards the eye)
+    uv: Float32  #: (n, 2)
+    colors: UInt8  #: (n, 4) linear tint
+    indices: UInt32  #: (m, 3)
+
+
+class Samples(NamedTuple):
+    """What is drawn into."""
+
+    depth: Float32  #: (h, w)
+    color: Float32  #: (h, w, 3)
+    normal: Float32  #: (h, w, 3)
+
+
+@kernel
 def draw_triangles(
-    points: Float32,
-    normals: Float32,
-    uv: Float32,
-    colors: UInt8,
-    indices: UInt32,
-    albedo: UInt8,
-    cutout: bool,
-    width: int,
-    height: int,
-    depth: Float32,
-    color: Float32,
-    normal: Float32,
+    triangles: Triangles, albedo: UInt8, cutout: bool, samples: Samples, rows: tuple[int, int]
 ) -> None:
-    """Draw into `depth` (h, w), `color` (h, w, 3) and `normal` (h, w, 3), nearest first.
+    """Draw into the `rows` of `samples` from the first up to the second, nearest first.
 
     Args:
-        points: (n, 3) in pixels (x to the right, y down) and depth (greater is nearer).
-        normals: (n, 3) in view axes (right, up, towards the eye).
         albedo: (th, tw, 4) sRGB texture, repeated.
         cutout: pixels of less than half alpha are left out.
     """
+    points, normals, uv, colors, indices = triangles
+    depth, color, normal = samples
+    width = depth.shape[1]
     th, tw = albedo.shape[0], albedo.shape[1]
     for t in range(indices.shape[0]):
         a, b, c = indices[t, 0], indices[t, 1], indices[t, 2]
@@ -50,31 +91,30 @@ def draw_triangles(
         area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
         if abs(area) < 1e-9:
             continue
-        x0, x1 = _pixels(ax, bx, cx, width)
-        y0, y1 = _pixels(ay, by, cy, height)
-        for y in range(y0, y1 + 1):
+        share = 1.0 / area
+        y0, y1 = _rows(ay, by, cy, rows[1])
+        for y in range(max(y0, rows[0]), y1 + 1):
+            py = y + 0.5
+            x0, x1 = _row(ax, ay, bx, by, cx, cy, py, width)
             for x in range(x0, x1 + 1):
-                px, py = x + 0.5, y + 0.5
-                u = ((bx - px) * (cy - py) - (cx - px) * (by - py)) / area
-                v = ((cx - px) * (ay - py) - (ax - px) * (cy - py)) / area
+                px = x + 0.5
+                u = ((bx - px) * (cy - py) - (cx - px) * (by - py)) * share
+                v = ((cx - px) * (ay - py) - (ax - px) * (cy - py)) * share
                 w = 1.0 - u - v
                 if u < 0.0 or v < 0.0 or w < 0.0:
                     continue
                 z = u * points[a, 2] + v * points[b, 2] + w * points[c, 2]
                 if z <= depth[y, x]:
                     continue
-                s = u * uv[a, 0] + v * uv[b, 0] + w * uv[c, 0]
-                r = u * uv[a, 1] + v * uv[b, 1] + w * uv[c, 1]
-                i = int((s - math.floor(s)) * tw) % tw
-                j = int((r - math.floor(r)) * th) % th
+                i = _texel(u * uv[a, 0] + v * uv[b, 0] + w * uv[c, 0], tw)
+                j = _texel(u * uv[a, 1] + v * uv[b, 1] + w * uv[c, 1], th)
                 if cutout and albedo[j, i, 3] < 128:
                     continue
                 depth[y, x] = z
                 for k in range(3):
-                    tint = (u * colors[a, k] + v * colors[b, k] + w * colors[c, k]) / 255.0
+                    tint = u * colors[a, k] + v * colors[b, k] + w * colors[c, k]
                     # the tint is linear, the image is not
-                    step = min(1023, max(0, int(tint * 1023.0 + 0.5)))
-                    color[y, x, k] = albedo[j, i, k] / 255.0 * _GAMMA[step]
+                    color[y, x, k] = albedo[j, i, k] * _TINT[int(tint * 4.0 + 0.5)]
                     normal[y, x, k] = u * normals[a, k] + v * normals[b, k] + w * normals[c, k]
 
 
@@ -85,11 +125,10 @@ def draw_depth(
     indices: UInt32,
     albedo: UInt8,
     cutout: bool,
-    width: int,
-    height: int,
     depth: Float32,
 ) -> None:
     """`draw_triangles` without colour: only `depth` (h, w), nearest first."""
+    height, width = depth.shape
     th, tw = albedo.shape[0], albedo.shape[1]
     for t in range(indices.shape[0]):
         a, b, c = indices[t, 0], indices[t, 1], indices[t, 2]
@@ -98,9 +137,9 @@ def draw_depth(
         area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
         if abs(area) < 1e-9:
             continue
-        x0, x1 = _pixels(ax, bx, cx, width)
-        y0, y1 = _pixels(ay, by, cy, height)
+        y0, y1 = _rows(ay, by, cy, height)
         for y in range(y0, y1 + 1):
+            x0, x1 = _row(ax, ay, bx, by, cx, cy, y + 0.5, width)
             for x in range(x0, x1 + 1):
                 px, py = x + 0.5, y + 0.5
                 u = ((bx - px) * (cy - py) - (cx - px) * (by - py)) / area
@@ -112,10 +151,8 @@ def draw_depth(
                 if z <= depth[y, x]:
                     continue
                 if cutout:
-                    s = u * uv[a, 0] + v * uv[b, 0] + w * uv[c, 0]
-                    r = u * uv[a, 1] + v * uv[b, 1] + w * uv[c, 1]
-                    i = int((s - math.floor(s)) * tw) % tw
-                    j = int((r - math.floor(r)) * th) % th
+                    i = _texel(u * uv[a, 0] + v * uv[b, 0] + w * uv[c, 0], tw)
+                    j = _texel(u * uv[a, 1] + v * uv[b, 1] + w * uv[c, 1], th)
                     if albedo[j, i, 3] < 128:
                         continue
                 depth[y, x] = z

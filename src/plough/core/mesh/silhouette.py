@@ -45,8 +45,6 @@ def silhouettes(
                 rows,
                 albedo[part.material],
                 materials[part.material].cutout,
-                w,
-                h,
                 depth,
             )
         out[k] = (depth > -1e29).reshape(h // _OVER, _OVER, w // _OVER, _OVER).mean(

@@ -1,6 +1,6 @@
 """A second set of texture coordinates without overlap, for light maps.
 
-Every connected piece of a plant (a limb's tube, a leaf, a card) already lies flat in its first coordinates, once; the pieces are scaled to
+Every connected piece of a plant (a branch's tube, a leaf, a card) already lies flat in its first coordinates, once; the pieces are scaled to
 their true size and laid side by side on shelves.
 """
 
@@ -84,7 +84,7 @@ def _turn(flat: Float64, tri: Int64) -> Float64:
 
 
 def _unfolded(flat: Float64, back: Bool, tri: Int64, piece: Int64, pieces: int) -> Float64:
-    """(n,) u with the half of a thin limb that is mirrored, where `back` is true, laid out behind the other."""
+    """(n,) u with the half of a thin branch that is mirrored, where `back` is true, laid out behind the other."""
     turn, owner = _turn(flat, tri), piece[tri[:, 0]]
     folded = (np.bincount(owner, turn > 1e-12, pieces) > 0) & (
         np.bincount(owner, turn < -1e-12, pieces) > 0

@@ -31,7 +31,7 @@ class Mesh:
     parts: tuple[Part, ...]  #: cover `indices` in order
     tangents: Float32 | None = None  #: (n, 4) unit, w = handedness
     colors: UInt8 | None = None  #: (n, 4) linear tint over the albedo
-    wind: UInt8 | None = None  #: (n, 4) sway, limb phase, flutter, occlusion
+    wind: UInt8 | None = None  #: (n, 4) sway, branch phase, flutter, occlusion
     uv1: Float32 | None = None  #: (n, 2) without overlap
 
     @property

@@ -11,7 +11,6 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Header, Request, Response
 from fastapi.concurrency import run_in_threadpool
-from PIL import Image
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
@@ -21,7 +20,7 @@ from plough.core.bake.colliders import collider_meshes
 from plough.core.bake.film import film_glb
 from plough.core.errors import ParameterError
 from plough.core.formats.glb import GlbBuilder, Images, no_images
-from plough.core.formats.images import MOST_BYTES, check_image
+from plough.core.formats.images import MOST_BYTES, check_image, jpeg
 from plough.core.formats.obj import mesh_obj
 from plough.core.formats.solids import MOST_BYTES as MOST_MESH_BYTES
 from plough.core.formats.solids import measured
@@ -99,13 +98,6 @@ def draft_variant(
     return variant_of("draft", "draft", kind, parameters, seed, images)
 
 
-def jpeg(image: UInt8, quality: int = 86) -> bytes:
-    """`image` (h, w, 3) as JPEG."""
-    out = io.BytesIO()
-    Image.fromarray(image).save(out, "JPEG", quality=quality)
-    return out.getvalue()
-
-
 def _address(image: UInt8) -> str:
     return "data:image/jpeg;base64," + base64.b64encode(jpeg(image)).decode()
 
@@ -130,7 +122,7 @@ def pictures(body: PicturesIn, db: Session, me: Me, ctx: Ctx) -> list[PictureOut
 @router.post("/cousins")
 def make_cousins(body: CousinsIn, db: Session, me: Me, ctx: Ctx) -> list[CousinOut]:
     """Eight recipes about the present one, with their pictures: numbers, curves and colours varied, locked ones as they are."""
-    known = {row["path"] for row in describe(get_kind(body.kind).parameters)}
+    known = {row.path for row in describe(get_kind(body.kind).parameters)}
     for path in body.locked:
         if path not in known:
             raise ParameterError("locked", f"there is no parameter {path!r}", value=path)
@@ -150,18 +142,18 @@ def levels(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> list[LevelFacts]:
         body.kind, borrowed(db, me, body.scene, body.kind, body.parameters), body.seed, body.images
     )
     products = ctx.library.levels(variant)
-    until = [*switch_distances(products[0].height, len(products)), None]
+    limits = [*switch_distances(products[0].height, len(products)), None]
     differences = ctx.library.differences(variant)
     return [
         LevelFacts(
             triangles=p.mesh.triangles,
             vertices=p.mesh.vertices,
             bytes=p.mesh.nbytes,
-            until=u,
+            switch_distance=u,
             difference=d,
             coverage=SCREEN_COVERAGE[k] if k < len(products) - 1 else 0.0,
         )
-        for k, (p, u, d) in enumerate(zip(products, until, differences, strict=True))
+        for k, (p, u, d) in enumerate(zip(products, limits, differences, strict=True))
     ]
 
 

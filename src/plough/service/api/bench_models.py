@@ -60,7 +60,9 @@ class LevelFacts(BaseModel):
     triangles: int
     vertices: int
     bytes: int
-    until: float | None = Field(description="Metres up to which it is shown; null for the last.")
+    switch_distance: float | None = Field(
+        description="Metres up to which it is shown; null for the last."
+    )
     coverage: float = Field(description="Share of the view's height down to which it is shown.")
     difference: float = Field(
         description="Share of the pixels of eight views in which its silhouette is not that of the nearest level."

@@ -14,6 +14,7 @@ from plough.core.ground import Surface
 from plough.core.kinds import all_kinds
 from plough.core.library import Variant, resolve, variant_of
 from plough.core.library.library import switch_distances
+from plough.core.matters import declared
 from plough.core.parameters import build, describe, with_values
 from plough.core.scene.document import SceneDocument, with_layer
 from plough.core.scene.evaluation import Evaluation, LayerResult
@@ -136,9 +137,9 @@ class Transport:
                     mesh=f"{base}/{d}?key={self.ctx.code[:8]}{v.key}",
                     triangles=f.triangles,
                     bytes=f.bytes,
-                    until=until,
+                    switch_distance=limit,
                 )
-                for d, (f, until) in enumerate(zip(facts, limits, strict=True))
+                for d, (f, limit) in enumerate(zip(facts, limits, strict=True))
             ],
         )
 
@@ -258,7 +259,7 @@ def make_asset(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> Response:
         "height": product.height,
         "canopy_radius": product.canopy_radius,
         "counts": product.counts,
-        "until": [*switch_distances(product.height, ctx.library.levels_of(variant))],
+        "switch_distances": [*switch_distances(product.height, ctx.library.levels_of(variant))],
         "ranges": product.ranges,
         "changed": product.changed,
         "slots": [slot for slot, m in product.materials.items() if m.maps is not None],
@@ -338,6 +339,7 @@ def kinds(me: Me, ctx: Ctx) -> KindsOut:
             summary=k.summary,
             parameters=describe(k.parameters),
             levels=k.levels + k.impostor,
+            told=declared(k.parameters, "told"),
         )
         for k in all_kinds().values()
     ]

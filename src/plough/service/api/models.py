@@ -7,6 +7,7 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from plough.core.parameters import Row
 from plough.core.scene.document import Settings
 
 Version = Annotated[int, Field(ge=1, description="The version that the edit was made against.")]
@@ -244,7 +245,7 @@ class LevelOut(BaseModel):
     mesh: str = Field(description="Address of a GLB, which is made when it is first asked for.")
     triangles: int
     bytes: int
-    until: float | None = Field(
+    switch_distance: float | None = Field(
         description="Metres up to which it is shown, for size 100 %; null for the last."
     )
 
@@ -394,10 +395,14 @@ class KindOut(BaseModel):
     name: str
     title: str
     summary: str
-    parameters: list[dict[str, Any]]
+    parameters: list[Row]
     place: str = Field("middle", description="Of a layer: first, middle or last.")
     gives: list[str] = Field([], description="Of a layer: the facets that its results hold.")
     levels: int = Field(0, description="Of an asset: levels of detail, the impostor included.")
+    told: dict[str, dict[str, tuple[str, str]]] = Field(
+        {},
+        description="Of an asset: by group or section, the counts told beside it, and words for one and for more.",
+    )
 
 
 class KindsOut(BaseModel):

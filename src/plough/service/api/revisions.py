@@ -21,6 +21,7 @@ from plough.service.api.scenes import scene_out
 from plough.service.db.tables import Account, Asset, Revision
 from plough.service.errors import NotFound
 from plough.service.fields import flatten
+from plough.service.scenes import Editing, Subject
 
 router = APIRouter(prefix="/api/scenes", tags=["scenes"], responses=PROBLEMS)
 MOST_REVISIONS = 400
@@ -176,7 +177,6 @@ def return_to_revision(scene_id: str, asset_id: str, number: int, db: Session, m
         "seeds": row.seeds,
         "images": row.images,
     }
-    scenes.change(
-        db, scene, me, "asset", asset_id, fields, f"return to version {number} of {asset.name}"
-    )
+    title = f"return to version {number} of {asset.name}"
+    scenes.change(Editing(db, scene, me), Subject("asset", asset_id), fields, title)
     return scene_out(db, scene, me)

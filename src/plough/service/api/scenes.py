@@ -38,6 +38,8 @@ from plough.service.api.releases import release_out
 from plough.service.db.tables import Account, Edit, Layer, Member, Release, Scene
 from plough.service.errors import NotFound
 from plough.service.fields import flatten
+from plough.service.releases import enqueue_preparing
+from plough.service.scenes import Editing, Subject
 
 router = APIRouter(prefix="/api/scenes", tags=["scenes"], responses=PROBLEMS)
 
@@ -204,7 +206,9 @@ def create_scene(body: NewScene, db: Session, me: Me) -> SceneOut:
             }
         )
     document = document.model_copy(update={"name": body.name})
-    return scene_out(db, scenes.create_scene(db, me, document), me)
+    scene = scenes.create_scene(db, me, document)
+    enqueue_preparing(db, scene.id)
+    return scene_out(db, scene, me)
 
 
 @router.get("/{scene_id}")
@@ -235,7 +239,12 @@ def edit_scene(scene: Edited, body: SceneEdit, db: Session, me: Me) -> SceneOut:
     fields: dict[str, Any] = {"name": body.name} if body.name is not None else {}
     fields |= flatten(body.settings or {}, "settings")
     parts = sorted({k.split(".")[1] if "." in k else k for k in fields})
-    scenes.change(db, scene, me, "scene", scene.id, fields, f"{', '.join(parts)} of the scene")
+    scenes.change(
+        Editing(db, scene, me),
+        Subject("scene", scene.id),
+        fields,
+        f"{', '.join(parts)} of the scene",
+    )
     return scene_out(db, scene, me)
 
 
@@ -340,7 +349,7 @@ def create_layer(scene: Edited, body: NewLayer, db: Session, me: Me) -> SceneOut
         "position": position,
         **flatten(body.parameters, "parameters"),
     }
-    scenes.create(db, scene, me, "layer", layer_id, fields, f"add {body.name}")
+    scenes.create(Editing(db, scene, me), Subject("layer", layer_id), fields, f"add {body.name}")
     return scene_out(db, scene, me, created_id=layer_id)
 
 
@@ -356,7 +365,9 @@ def edit_layer(scene: Edited, layer_id: str, body: LayerEdit, db: Session, me: M
         if get_layer_kind(layer.kind).fixed:
             raise ParameterError("hidden", f"the {layer.kind} cannot be hidden", value=body.hidden)
         fields["hidden"] = body.hidden
-    scenes.change(db, scene, me, "layer", layer_id, fields, _title(layer.name, fields))
+    scenes.change(
+        Editing(db, scene, me), Subject("layer", layer_id), fields, _title(layer.name, fields)
+    )
     return scene_out(db, scene, me)
 
 
@@ -370,7 +381,12 @@ def move_layer(scene: Edited, layer_id: str, body: LayerMove, db: Session, me: M
     if get_layer_kind(layer.kind).fixed:
         raise ParameterError("layer", f"the {layer.kind} keeps its place", value=layer_id)
     position = scenes.position_before(db, scene, layer_id, body.before)
-    scenes.change(db, scene, me, "layer", layer_id, {"position": position}, f"move {layer.name}")
+    scenes.change(
+        Editing(db, scene, me),
+        Subject("layer", layer_id),
+        {"position": position},
+        f"move {layer.name}",
+    )
     return scene_out(db, scene, me)
 
 
@@ -380,7 +396,7 @@ def remove_layer(scene: Edited, layer_id: str, db: Session, me: Me) -> SceneOut:
     layer: Layer = scenes.get(db, scene, "layer", layer_id)
     if get_layer_kind(layer.kind).fixed:
         raise ParameterError("layer", f"the {layer.kind} cannot be removed", value=layer_id)
-    scenes.remove(db, scene, me, "layer", layer_id, f"remove {layer.name}")
+    scenes.remove(Editing(db, scene, me), Subject("layer", layer_id), f"remove {layer.name}")
     return scene_out(db, scene, me)
 
 
@@ -397,7 +413,7 @@ def create_asset(scene: Edited, body: NewAsset, db: Session, me: Me) -> SceneOut
         "images": body.images,
         **flatten(body.parameters, "parameters"),
     }
-    scenes.create(db, scene, me, "asset", asset_id, fields, f"add {body.name}")
+    scenes.create(Editing(db, scene, me), Subject("asset", asset_id), fields, f"add {body.name}")
     return scene_out(db, scene, me, created_id=asset_id)
 
 
@@ -415,7 +431,9 @@ def edit_asset(scene: Edited, asset_id: str, body: AssetEdit, db: Session, me: M
         fields["tags"] = body.tags
     if body.images is not None:
         fields["images"] = body.images
-    scenes.change(db, scene, me, "asset", asset_id, fields, _title(asset.name, fields))
+    scenes.change(
+        Editing(db, scene, me), Subject("asset", asset_id), fields, _title(asset.name, fields)
+    )
     return scene_out(db, scene, me)
 
 
@@ -423,7 +441,7 @@ def edit_asset(scene: Edited, asset_id: str, body: AssetEdit, db: Session, me: M
 def remove_asset(scene: Edited, asset_id: str, db: Session, me: Me) -> SceneOut:
     """Remove an asset; layers that place it say so."""
     asset = scenes.get(db, scene, "asset", asset_id)
-    scenes.remove(db, scene, me, "asset", asset_id, f"remove {asset.name}")
+    scenes.remove(Editing(db, scene, me), Subject("asset", asset_id), f"remove {asset.name}")
     return scene_out(db, scene, me)
 
 

@@ -1,6 +1,7 @@
 /** Actors: one shows one facet of one layer in the view, of whatever kind the layer is. */
 import type * as THREE from 'three';
 import type { LayerView } from '../../api/client';
+import type { Hit } from '../pick';
 import type { Stage } from '../stage';
 
 /** What a picture is about to be drawn with. */
@@ -16,8 +17,8 @@ export interface Actor {
   sync(view: LayerView, signal: AbortSignal): Promise<void>;
   /** The space that it takes up; empty where it shows nothing. */
   bounds(): THREE.Box3;
-  /** The nearest point of a ray that it meets. */
-  pick(ray: THREE.Ray): THREE.Vector3 | null;
+  /** Where a ray first meets what it shows. */
+  pick(ray: THREE.Ray): Hit | null;
   /** Before a picture. */
   prepare(frame: Frame): void;
   setVisible(visible: boolean): void;

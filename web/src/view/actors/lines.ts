@@ -31,7 +31,7 @@ export class LinesActor implements Actor {
   draped(field: HeightField): THREE.Vector3[][] {
     return this.lines.map((line) =>
       line
-        .filter((_, k) => k % 3 === 0 || k === line.length - 1)
+        .filter((_, k) => line.length < 60 || k % 3 === 0 || k === line.length - 1)
         .map(([x, z]) => new THREE.Vector3(x, field.height(x, z) + 0.15, z)),
     );
   }

@@ -2,7 +2,8 @@
 import * as THREE from 'three';
 import type { LayerView, Variant } from '../../api/client';
 import { buffers } from '../blobs';
-import { mesh, type LoadedMesh } from '../glb';
+import { holdMeshes, type LoadedMesh } from '../glb';
+import { meets, nearer, type Hit } from '../pick';
 import type { Stage } from '../stage';
 import type { Actor, Frame } from './actor';
 
@@ -108,6 +109,17 @@ class Batch {
     return Math.max(l, Math.min(lowest, this.levels.length - 1));
   }
 
+  /** Where a ray meets the instances of a cell: on the last level that still has the shape. */
+  pick(cell: Cell, ray: THREE.Ray): Hit | null {
+    const shape = this.loaded[Math.max(0, this.loaded.length - 2)];
+    const matrix = new THREE.Matrix4();
+    let best: Hit | null = null;
+    for (let k = 0; k < cell.count; k++)
+      for (const part of shape?.parts ?? [])
+        best = nearer(best, meets(ray, part.geometry, matrix.fromArray(cell.matrices, k * 16)));
+    return best;
+  }
+
   add(cell: Cell, l: number, first: number, count: number) {
     const level = this.levels[l] as Level;
     const from = cell.matrices.subarray(first * 16, (first + count) * 16);
@@ -141,6 +153,7 @@ export class PlacementsActor implements Actor {
   readonly group = new THREE.Group();
   private tiles = new Map<string, Cell[]>(); // by key
   private batches: (Batch | null)[] = [];
+  private readonly held = holdMeshes();
 
   constructor(private readonly stage: Stage) {
     stage.scene.add(this.group);
@@ -158,7 +171,7 @@ export class PlacementsActor implements Actor {
         missing.map((t) => t.data),
         signal,
       ),
-      Promise.all(placed.variants.map((v) => (v.count ? levelsOf(v) : []))),
+      Promise.all(placed.variants.map((v) => (v.count ? this.levelsOf(v) : []))),
     ]);
     if (signal.aborted) return;
     const read = new Map(missing.map((t, k) => [keyOf(t.data), cellsOf(data[k] as ArrayBuffer, t.count, heights)]));
@@ -169,6 +182,11 @@ export class PlacementsActor implements Actor {
     }
     this.tiles = next;
     this.dress(placed.variants, loaded);
+    this.held.keep(placed.variants.flatMap((v) => (v.count ? v.levels.map((l) => l.mesh) : [])));
+  }
+
+  private levelsOf(variant: Variant): Promise<LoadedMesh[]> {
+    return Promise.all(variant.levels.map((l) => this.held.take(l.mesh)));
   }
 
   private dress(variants: Variant[], loaded: LoadedMesh[][]) {
@@ -181,7 +199,7 @@ export class PlacementsActor implements Actor {
         same.reserve(v.count);
         return same;
       }
-      const untils = v.levels.map((l) => l.until ?? Infinity);
+      const untils = v.levels.map((l) => l.switch_distance ?? Infinity);
       return new Batch(this.group, key, loaded[k] ?? [], untils, v.count);
     });
     for (const batch of old) if (batch && !this.batches.includes(batch)) batch.dispose();
@@ -193,8 +211,13 @@ export class PlacementsActor implements Actor {
     return box;
   }
 
-  pick() {
-    return null; // what stands is picked by its place on the surface
+  pick(ray: THREE.Ray) {
+    let best: Hit | null = null;
+    if (this.group.visible)
+      for (const cells of this.tiles.values())
+        for (const cell of cells)
+          if (ray.intersectsBox(cell.box)) best = nearer(best, this.batches[cell.variant]?.pick(cell, ray) ?? null);
+    return best;
   }
 
   /** Fill every level with the instances that the camera sees at it. */
@@ -230,11 +253,8 @@ export class PlacementsActor implements Actor {
 
   dispose() {
     for (const batch of this.batches) batch?.dispose();
+    this.held.keep();
     this.tiles.clear();
     this.stage.scene.remove(this.group);
   }
-}
-
-function levelsOf(variant: Variant): Promise<LoadedMesh[]> {
-  return Promise.all(variant.levels.map((l) => mesh(l.mesh)));
 }

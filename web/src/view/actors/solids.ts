@@ -1,8 +1,9 @@
 /** Meshes with a place of their own, dressed in the finish that their layer gives them. */
 import * as THREE from 'three';
 import type { LayerView } from '../../api/client';
-import { mesh } from '../glb';
 import { pathMaterial } from '../finishes';
+import { holdMeshes } from '../glb';
+import { meets, nearer, type Hit } from '../pick';
 import type { Stage } from '../stage';
 import { Water } from '../water';
 import type { Actor, Frame } from './actor';
@@ -15,6 +16,7 @@ interface Shown {
 export class SolidsActor implements Actor {
   private readonly group = new THREE.Group();
   private readonly shown = new Map<string, Shown>();
+  private readonly held = holdMeshes();
   private water: Water | null = null;
 
   constructor(private readonly stage: Stage) {
@@ -26,7 +28,7 @@ export class SolidsActor implements Actor {
     const loaded = await Promise.all(
       [...wanted.values()]
         .filter((s) => this.shown.get(s.name)?.address !== s.mesh)
-        .map(async (s) => ({ solid: s, loaded: await mesh(s.mesh) })),
+        .map(async (s) => ({ solid: s, loaded: await this.held.take(s.mesh) })),
     );
     if (signal.aborted) return;
     for (const [name, old] of this.shown)
@@ -39,6 +41,7 @@ export class SolidsActor implements Actor {
       for (const m of meshes) if (m.visible) this.group.add(m);
       this.shown.set(solid.name, { address: solid.mesh, meshes });
     }
+    this.held.keep([...wanted.values()].map((s) => s.mesh));
     this.flood([...wanted.values()].find((s) => s.finish === 'water')?.name);
   }
 
@@ -80,13 +83,15 @@ export class SolidsActor implements Actor {
   }
 
   pick(ray: THREE.Ray) {
-    const caster = new THREE.Raycaster();
-    caster.ray.copy(ray);
-    return caster.intersectObject(this.group)[0]?.point ?? null;
+    let best: Hit | null = null;
+    if (this.group.visible)
+      for (const { meshes } of this.shown.values())
+        for (const m of meshes) if (m.visible) best = nearer(best, meets(ray, m.geometry, m.matrixWorld));
+    return best;
   }
 
   prepare({ camera, coarse }: Frame) {
-    this.water?.reflect(this.stage.renderer, this.stage.scene, camera, this.stage.atmosphere.dome, coarse);
+    this.water?.reflect(this.stage.renderer.gl, this.stage.scene, camera, this.stage.atmosphere.dome, coarse);
   }
 
   setVisible(visible: boolean) {
@@ -96,6 +101,7 @@ export class SolidsActor implements Actor {
 
   dispose() {
     this.drain();
+    this.held.keep();
     this.stage.scene.remove(this.group);
   }
 }

@@ -33,7 +33,8 @@ export class SurfaceActor implements Actor {
   }
 
   pick(ray: THREE.Ray) {
-    return this.field?.hit(ray) ?? null;
+    const point = this.field?.hit(ray);
+    return point ? { point, distance: point.distanceTo(ray.origin) } : null;
   }
 
   prepare({ camera, coarse }: Frame) {

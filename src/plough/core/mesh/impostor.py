@@ -10,7 +10,7 @@ import numpy as np
 from plough.core.arrays import Float32, Float64, UInt8
 from plough.core.mesh.bleed import bleed
 from plough.core.mesh.material import Maps, Material
-from plough.core.mesh.raster import draw_triangles
+from plough.core.mesh.raster import Samples, Triangles, draw_triangles
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
 
@@ -21,7 +21,7 @@ _PADDING = 4  #: pixels left free about each picture
 
 
 @dataclass(frozen=True, slots=True)
-class CardMaps:
+class ImpostorMaps:
     """Maps drawn from a mesh; told apart by the `key` of what was drawn."""
 
     key: str
@@ -64,20 +64,9 @@ def _view(
     for part in mesh.parts:
         rows = mesh.indices[part.first : part.first + part.count]
         cutout = materials[part.material].cutout
-        draw_triangles(
-            points,
-            n,
-            mesh.uv0,
-            colors,
-            rows,
-            albedo[part.material],
-            cutout,
-            size,
-            size,
-            depth,
-            color,
-            normal,
-        )
+        triangles = Triangles(points, n, mesh.uv0, colors, rows)
+        samples = Samples(depth, color, normal)
+        draw_triangles(triangles, albedo[part.material], cutout, samples, (0, size))
     return color, normal, depth
 
 
@@ -87,7 +76,7 @@ def _shrink(image: Float32) -> Float32:
     return image.reshape(h, _OVER, h, _OVER, -1).mean(axis=(1, 3))  # type: ignore[no-any-return]
 
 
-def make_card(
+def make_impostor(
     mesh: Mesh,
     materials: dict[str, Material],
     albedo: dict[str, UInt8],
@@ -135,7 +124,7 @@ def make_card(
     translucency = max((m.translucency for m in materials.values()), default=0.0)
     card = Material(
         "card",
-        CardMaps(key, maps),
+        ImpostorMaps(key, maps),
         roughness=0.9,
         cutout=True,
         translucency=translucency,
@@ -144,8 +133,8 @@ def make_card(
     return _quads(half, low, high, views, columns), {"card": card}
 
 
-def card_quads(mesh: Mesh, size: int = 256, form: str = "crossed") -> Mesh:
-    """The quads of `make_card`, without their pictures."""
+def impostor_quads(mesh: Mesh, size: int = 256, form: str = "crossed") -> Mesh:
+    """The quads of `make_impostor`, without their pictures."""
     return _quads(*_extent(mesh, size), _VIEWS[form], _COLUMNS[form])
 
 

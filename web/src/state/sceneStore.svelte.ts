@@ -1,9 +1,7 @@
 /** The open scene: its document, what it came to, edits on their way, the live connection. */
 import {
-  api,
   ApiError,
   said,
-  take,
   type Asset,
   type Evaluation,
   type Layer,
@@ -16,10 +14,11 @@ import { app } from './app.svelte';
 import { DraftChannel } from './draftChannel';
 import { EditQueue, type Edit, type Pause, type Queued } from './editQueue';
 import { keepFor } from './keep';
-import { LiveSocket, type Message } from './liveSocket';
+import type { Message } from './liveSocket';
+import { SceneServer, type Draft, type Server } from './server';
 import { clashes, foreseen } from './foresee';
 
-export class OpenScene {
+export class SceneStore {
   scene = $state.raw<Scene | null>(null);
   evaluation = $state.raw<Evaluation | null>(null);
   failure = $state('');
@@ -29,7 +28,6 @@ export class OpenScene {
   present = $state<string[]>([]);
   releases = $state.raw<Release[]>([]);
   selected = $state('');
-  savedAt = $state<number | null>(null);
   pending = $state(0);
   eye: [number, number, number] = [0, 2, 0];
 
@@ -38,20 +36,12 @@ export class OpenScene {
   readonly id: string;
   private queue: EditQueue | null = null;
   private closed = false;
-  private socket: LiveSocket | null = null;
+  private socket: { close(): void } | null = null;
   private readonly leave: () => void;
-  private serial = 0;
-  private client = crypto.randomUUID();
   private asked = 0; // evaluations so far
   private confirmed: Scene | null = null; // as the server last told it
-  private readonly drafts = new DraftChannel(
-    (ask: { layer: string; parameters: Values }) =>
-      take<Evaluation>(
-        api.POST('/api/scenes/{scene_id}/draft', {
-          params: { path: { scene_id: this.id } },
-          body: { ...ask, client: this.client, serial: ++this.serial, eye: this.eye },
-        }),
-      ),
+  private readonly drafts = new DraftChannel<Draft, Evaluation>(
+    (ask: Draft) => this.server.draft(ask, this.eye),
     (evaluation) => {
       this.evaluation = evaluation;
       this.refusal = '';
@@ -70,6 +60,8 @@ export class OpenScene {
   constructor(
     id: string,
     private readonly evaluated = true,
+    private readonly server: Server = new SceneServer(id),
+    private readonly keep = keepFor,
   ) {
     this.id = id;
     this.leave = app.onSignedIn(() => {
@@ -83,7 +75,7 @@ export class OpenScene {
     this.failure = '';
     try {
       await app.loadKinds();
-      const scene = await take<Scene>(api.GET('/api/scenes/{scene_id}', { params: { path: { scene_id: this.id } } }));
+      const scene = await this.server.scene();
       this.confirmed = this.scene = scene;
       if (!scene.layers.some((l) => l.id === this.selected))
         this.selected = (scene.layers.find((l) => mixOf(l.kind)) ?? scene.layers[0])?.id ?? '';
@@ -102,10 +94,9 @@ export class OpenScene {
       this.queue.resume();
       return;
     }
-    this.queue = new EditQueue(keepFor(app.account ?? '', this.id), (queued) => this.request(queued), {
+    this.queue = new EditQueue(this.keep(app.account ?? '', this.id), (queued) => this.request(queued), {
       made: (scene, _, later) => {
         this.offline = false;
-        this.savedAt = Date.now();
         this.confirmed = scene;
         this.scene = later.reduce(foreseen, scene);
         if (scene.note) app.tell(scene.note);
@@ -152,9 +143,7 @@ export class OpenScene {
 
   async loadReleases() {
     try {
-      this.releases = await take(
-        api.GET('/api/scenes/{scene_id}/releases', { params: { path: { scene_id: this.id } } }),
-      );
+      this.releases = await this.server.releases();
     } catch {
       /* shown by the next request that matters */
     }
@@ -166,13 +155,8 @@ export class OpenScene {
     this.drafts.cancel();
     const mine = ++this.asked;
     this.computing = true;
-    const [x, y, z] = this.eye;
     try {
-      const evaluation = await take<Evaluation>(
-        api.GET('/api/scenes/{scene_id}/evaluation', {
-          params: { path: { scene_id: this.id }, query: { x, y, z } },
-        }),
-      );
+      const evaluation = await this.server.evaluation(this.eye);
       if (mine !== this.asked) return;
       this.evaluation = evaluation;
       this.refusal = '';
@@ -202,104 +186,35 @@ export class OpenScene {
     return this.queue.push(edit);
   }
 
-  private async request({ edit, key }: Queued, again = true): Promise<Scene> {
-    const path = { scene_id: this.id };
-    const headers = { 'Idempotency-Key': key };
+  private async request(queued: Queued, again = true): Promise<Scene> {
     const before = this.confirmed;
+    const versions = {
+      layer: (id: string) => this.layer(id)?.version ?? 1,
+      asset: (id: string) => this.asset(id)?.version ?? 1,
+      scene: this.scene?.version ?? 1,
+    };
     try {
-      switch (edit.op) {
-        case 'layer': {
-          const { name, hidden, parameters } = edit;
-          const body = { version: this.layer(edit.id)?.version ?? 1, name, hidden, parameters };
-          return await take(
-            api.PATCH('/api/scenes/{scene_id}/layers/{layer_id}', {
-              params: { path: { ...path, layer_id: edit.id }, header: headers },
-              body,
-            }),
-          );
-        }
-        case 'move': {
-          const body = { version: this.layer(edit.id)?.version ?? 1, before: edit.before };
-          return await take(
-            api.POST('/api/scenes/{scene_id}/layers/{layer_id}/move', {
-              params: { path: { ...path, layer_id: edit.id }, header: headers },
-              body,
-            }),
-          );
-        }
-        case 'removeLayer':
-          return await take(
-            api.DELETE('/api/scenes/{scene_id}/layers/{layer_id}', {
-              params: { path: { ...path, layer_id: edit.id }, header: headers },
-            }),
-          );
-        case 'addLayer': {
-          const { kind, name, parameters, before } = edit;
-          return await take(
-            api.POST('/api/scenes/{scene_id}/layers', {
-              params: { path, header: headers },
-              body: { kind, name, parameters, before },
-            }),
-          );
-        }
-        case 'asset': {
-          const { name, parameters, seeds, tags, images } = edit;
-          const body = { version: this.asset(edit.id)?.version ?? 1, name, parameters, seeds, tags, images };
-          return await take(
-            api.PATCH('/api/scenes/{scene_id}/assets/{asset_id}', {
-              params: { path: { ...path, asset_id: edit.id }, header: headers },
-              body,
-            }),
-          );
-        }
-        case 'addAsset': {
-          const { kind, name, parameters, seeds, tags = [], images = {} } = edit;
-          return await take(
-            api.POST('/api/scenes/{scene_id}/assets', {
-              params: { path, header: headers },
-              body: { kind, name, parameters, seeds, tags, images },
-            }),
-          );
-        }
-        case 'returnTo':
-          return await take(
-            api.POST('/api/scenes/{scene_id}/assets/{asset_id}/revisions/{number}/return', {
-              params: { path: { ...path, asset_id: edit.id, number: edit.number } },
-            }),
-          );
-        case 'removeAsset':
-          return await take(
-            api.DELETE('/api/scenes/{scene_id}/assets/{asset_id}', {
-              params: { path: { ...path, asset_id: edit.id }, header: headers },
-            }),
-          );
-        case 'scene': {
-          const body = { version: this.scene?.version ?? 1, name: edit.name, settings: edit.settings };
-          return await take(api.PATCH('/api/scenes/{scene_id}', { params: { path, header: headers }, body }));
-        }
-        case 'undo':
-          return await take(api.POST('/api/scenes/{scene_id}/undo', { params: { path, header: headers } }));
-        case 'redo':
-          return await take(api.POST('/api/scenes/{scene_id}/redo', { params: { path, header: headers } }));
-      }
+      return await this.server.send(queued, versions);
     } catch (error) {
       // another's edit came first: when it was about other fields, this one is made against the new version
-      if (error instanceof ApiError && error.status === 409 && error.current && again) {
-        const current = error.current as Scene;
-        const clash = clashes(edit, before, current);
-        this.confirmed = current;
-        this.scene = (this.queue?.edits ?? []).reduce(foreseen, current);
-        if (!clash) return this.request({ edit, key }, false);
-      }
-      throw error;
+      if (!(error instanceof ApiError) || error.status !== 409 || !error.current || !again) throw error;
+      const current = error.current as Scene;
+      const clash = clashes(queued.edit, before, current);
+      this.confirm(current);
+      if (clash) throw error;
+      return this.request(queued, false);
     }
+  }
+
+  /** The scene as the server has it; what still waits is shown over it. */
+  private confirm(scene: Scene) {
+    this.confirmed = scene;
+    this.scene = (this.queue?.edits ?? []).reduce(foreseen, scene);
   }
 
   async reload() {
     try {
-      const scene = await take<Scene>(api.GET('/api/scenes/{scene_id}', { params: { path: { scene_id: this.id } } }));
-      this.confirmed = scene;
-      this.scene = (this.queue?.edits ?? []).reduce(foreseen, scene);
+      this.confirm(await this.server.scene());
       if (!this.layer(this.selected)) this.selectFirst();
     } catch (error) {
       this.note(error);
@@ -308,8 +223,7 @@ export class OpenScene {
 
   private connect() {
     if (this.socket || this.closed) return;
-    const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
-    this.socket = new LiveSocket(`${scheme}://${location.host}/api/scenes/${this.id}/live`, {
+    this.socket = this.server.live({
       opened: (edits) => {
         this.offline = false;
         this.queue?.resume();

@@ -1,0 +1,150 @@
+"""A small picture of a whole scene, as a model on paper seen from above and aside, drawn without a graphics card."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+
+from plough.core.arrays import Float32, Float64, Int64, UInt8
+from plough.core.library.library import Library
+from plough.core.mesh.material import Material
+from plough.core.mesh.picture import Frame, draw_picture
+from plough.core.mesh.value import Mesh, Part, join
+from plough.core.place.placements import Placements
+from plough.core.scene.evaluation import Evaluation
+from plough.core.scene.facets import TiledPlacements
+
+_PITCH = 0.62  #: radians by which the picture looks down
+_SAMPLES = 257  #: of the ground, a side
+_MOST = (
+    1_200_000  #: triangles of one layer; beyond that, its variants are drawn as cards, and in part
+)
+_MEADOW, _DRY, _EARTH = (0.40, 0.49, 0.21), (0.62, 0.58, 0.31), (0.48, 0.37, 0.24)
+_WATER = (0.10, 0.17, 0.22)
+
+
+def draw_scene(evaluation: Evaluation, library: Library, size: tuple[int, int]) -> UInt8:
+    """(h, w, 3) sRGB picture of all that is shown in a scene; `size` is its width and height in pixels."""
+    meshes: list[Mesh] = []
+    materials: dict[str, Material] = {}
+    albedo: dict[str, UInt8] = {}
+    for n, (mesh, slots) in enumerate(_pieces(evaluation, library)):
+        for slot, material in slots.items():
+            materials[f"{n} {slot}"] = material
+            albedo[f"{n} {slot}"] = library.small_albedo(material)
+        parts = tuple(replace(p, material=f"{n} {p.material}") for p in mesh.parts)
+        meshes.append(_plain(replace(mesh, parts=parts)))
+    whole = join(meshes)
+    reach = float(np.abs(whole.positions[:, (0, 2)]).max())
+    level = float(np.median(whole.positions[:, 1]))
+    half = reach * max(
+        0.9, 0.9 * math.sin(_PITCH) * size[0] / size[1]
+    )  # its corners may be cut off
+    low = float(whole.positions[:, 1].min()) - 0.02 * reach
+    frame = Frame(across=0.0, middle=level, half=half, pitch=_PITCH, floor=low)
+    return draw_picture(whole, materials, albedo, frame, size)
+
+
+def _pieces(evaluation: Evaluation, library: Library) -> Iterator[tuple[Mesh, dict[str, Material]]]:
+    for result in evaluation.layers:
+        out = result.output
+        if out.surface is not None:
+            x0, z0, x1, z1 = out.surface.bounds
+            sides = np.linspace(x0, x1, _SAMPLES), np.linspace(z0, z1, _SAMPLES)
+            x, z = (a.ravel() for a in np.meshgrid(*sides))
+            found = out.surface.sample(x, z)
+            yield _ground(found.position, found.normal), {"ground": Material("ground")}
+        for solid in out.solids:
+            tinted = {s: _dressed(m, solid.finish) for s, m in solid.materials.items()}
+            yield solid.mesh, tinted
+        if out.placements is not None:
+            yield from _standing(out.placements, library)
+
+
+def _dressed(material: Material, finish: str) -> Material:
+    return replace(material, maps=None, color=_WATER) if finish == "water" else material
+
+
+def _ground(position: Float64, normal: Float64) -> Mesh:
+    """The ground through (`_SAMPLES`², 3) points, row after row, coloured by height and slope."""
+    steep = np.clip((1.0 - normal[:, 1:2]) / 0.12, 0, 1)
+    high = position[:, 1] - position[:, 1].min()
+    dry = np.clip(high / max(1e-6, float(high.max())), 0, 1)[:, None]
+    tone = (np.array(_MEADOW) * (1 - dry) + np.array(_DRY) * dry) * (1 - steep)
+    tone += np.array(_EARTH) * steep
+    colors = np.full((position.shape[0], 4), 255, np.uint8)
+    colors[:, :3] = 255 * tone
+    corner = np.arange(_SAMPLES * (_SAMPLES - 1)).reshape(-1, _SAMPLES)[:, :-1].ravel()
+    a, b, c, d = corner, corner + 1, corner + _SAMPLES, corner + _SAMPLES + 1
+    indices = np.stack([a, c, b, b, c, d], axis=1).reshape(-1, 3).astype(np.uint32)
+    return Mesh(
+        position.astype(np.float32),
+        normal.astype(np.float32),
+        np.zeros((position.shape[0], 2), np.float32),
+        indices,
+        (Part("ground", 0, indices.shape[0]),),
+        colors=colors,
+    )
+
+
+def _standing(
+    placed: TiledPlacements, library: Library
+) -> Iterator[tuple[Mesh, dict[str, Material]]]:
+    """Each variant's instances as one mesh, of the last level that still has the shape or of cards."""
+    whole = placed.whole()
+    for v, (variant, count) in enumerate(zip(placed.variants, placed.per_variant(), strict=True)):
+        if not count:
+            continue
+        last = library.levels_of(variant) - 1
+        product = library.level(variant, max(0, last - 1))
+        if product.mesh.triangles * int(count) > _MOST / len(placed.variants):
+            product = library.level(variant, last)
+        rows = np.nonzero(whole.variant == v)[0]
+        # of more than can be told apart, so many that the picture stays quick and small
+        step = -(-rows.size * product.mesh.triangles // (_MOST // len(placed.variants)))
+        yield _instances(product.mesh, whole, rows[::step]), product.materials
+
+
+def _instances(mesh: Mesh, placements: Placements, rows: Int64) -> Mesh:
+    """`mesh` set up at each of the placements `rows`."""
+    place, turn, scale = (
+        a[rows] for a in (placements.position, placements.rotation, placements.scale)
+    )
+    n, v, t = place.shape[0], mesh.vertices, mesh.triangles
+    positions = _turned(turn, mesh.positions[None] * scale[:, None]) + place[:, None]
+    # all instances of a part follow each other, as parts do
+    shift = (np.arange(n, dtype=np.uint32) * v)[:, None, None]
+    parts, indices, first = [], [], 0
+    for part in mesh.parts:
+        corners = (mesh.indices[None, part.first : part.first + part.count] + shift).reshape(-1, 3)
+        parts.append(replace(part, first=first, count=corners.shape[0]))
+        indices.append(corners)
+        first += corners.shape[0]
+    assert first == n * t
+    return replace(
+        _plain(mesh),
+        positions=positions.reshape(-1, 3).astype(np.float32),
+        normals=_turned(turn, np.repeat(mesh.normals[None], n, axis=0)).reshape(-1, 3),
+        uv0=np.tile(mesh.uv0, (n, 1)),
+        colors=None if mesh.colors is None else np.tile(mesh.colors, (n, 1)),
+        indices=np.concatenate(indices),
+        parts=tuple(parts),
+    )
+
+
+def _turned(turn: Float32, vectors: Float32) -> Float32:
+    """(n, v, 3) `vectors` turned by (n, 4) unit quaternions, xyzw."""
+    axis, real = turn[:, None, :3], turn[:, None, 3:]
+    twice = 2 * np.cross(axis, vectors)
+    return np.asarray(vectors + real * twice + np.cross(axis, twice), np.float32)
+
+
+def _plain(mesh: Mesh) -> Mesh:
+    """Only what a picture looks at; white where it has no colours."""
+    colors = mesh.colors
+    if colors is None:
+        colors = np.full((mesh.vertices, 4), 255, np.uint8)
+    return replace(mesh, tangents=None, uv1=None, wind=None, colors=colors)

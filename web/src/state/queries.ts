@@ -1,0 +1,44 @@
+/** What is read from the server as it stands, and shared by all who show it. */
+import { QueryClient } from '@tanstack/svelte-query';
+import { api, ApiError, take, type Preset, type Revision, type SceneCard } from '../api/client';
+
+/** Refusals are final; a server that is away is asked again. */
+const again = (failures: number, error: Error) =>
+  failures < 2 && !(error instanceof ApiError && error.status >= 400 && error.status < 500);
+
+export const queries = new QueryClient({ defaultOptions: { queries: { retry: again, staleTime: 1000 } } });
+
+const DRAWING = 120_000; // milliseconds that a new scene may wait for its picture
+const BAKING = ['queued', 'running', 'stopping'];
+
+const isDrawn = (c: SceneCard) => !c.picture && Date.now() - Date.parse(c.updated) < DRAWING;
+
+export const scenesQuery = () => ({
+  queryKey: ['scenes'],
+  queryFn: () => take<SceneCard[]>(api.GET('/api/scenes')),
+  // while something is baked, or a card waits for its picture
+  refetchInterval: ({ state }: { state: { data?: SceneCard[] } }) =>
+    state.data?.some((c) => BAKING.includes(c.release?.state ?? '') || isDrawn(c)) ? 2000 : (false as const),
+});
+
+export const presetsQuery = (wanted: boolean) => ({
+  queryKey: ['presets'],
+  queryFn: () => take<Preset[]>(api.GET('/api/bench/presets')),
+  staleTime: Infinity,
+  enabled: wanted,
+});
+
+export const revisionsQuery = (scene: string, asset: string) => ({
+  queryKey: ['revisions', scene, asset],
+  queryFn: () =>
+    take<Revision[]>(
+      api.GET('/api/scenes/{scene_id}/assets/{asset_id}/revisions', {
+        params: { path: { scene_id: scene, asset_id: asset } },
+      }),
+    ),
+});
+
+/** The asset that a preset begins: three seeds of its numbers. */
+export function recipeOf(p: Preset) {
+  return { kind: p.kind, name: p.title, parameters: p.parameters, seeds: [p.seed, p.seed + 1, p.seed + 2], tags: [] };
+}

@@ -1,0 +1,202 @@
+import { beforeEach, describe, expect, it, vi } from 'vitest';
+import { ApiError, type Evaluation, type Scene } from '../api/client';
+import type { Keep, Queued } from './editQueue';
+import type { Live } from './liveSocket';
+import type { Server, Versions } from './server';
+
+vi.stubGlobal('localStorage', { getItem: () => null, setItem: () => {} });
+vi.stubGlobal('matchMedia', () => ({ matches: false, addEventListener: () => {} }));
+const { SceneStore } = await import('./sceneStore.svelte');
+const { app } = await import('./app.svelte');
+app.loadKinds = () => Promise.resolve();
+
+const layer = (id: string, parameters: object, version = 1) => ({ id, kind: 'path', name: id, version, parameters });
+const sceneOf = (edits: number, width: number, version = 1) =>
+  ({
+    id: 's',
+    name: 'Fen',
+    role: 'owner',
+    edits,
+    version: 1,
+    settings: { viewpoints: [] },
+    assets: [],
+    layers: [layer('dyke', { width, surface: 'earth' }, version)],
+  }) as unknown as Scene;
+const evaluationOf = (name: string) => ({ layers: [], name }) as unknown as Evaluation;
+
+/** A promise that is kept from outside. */
+function later<T>() {
+  let done!: (value: T) => void;
+  let failed!: (error: unknown) => void;
+  const coming = new Promise<T>((a, b) => ([done, failed] = [a, b]));
+  return { coming, done, failed };
+}
+
+class Fake implements Server {
+  now = sceneOf(1, 3);
+  read = 0;
+  sent: [Queued, number][] = [];
+  answers: (Promise<Scene> | ApiError)[] = [];
+  evaluations: ReturnType<typeof later<Evaluation>>[] = [];
+  drafts: ReturnType<typeof later<Evaluation>>[] = [];
+  listener!: Live;
+  scene = () => (this.read++, Promise.resolve(this.now));
+  releases = () => Promise.resolve([]);
+  evaluation = () => {
+    const made = later<Evaluation>();
+    this.evaluations.push(made);
+    return made.coming;
+  };
+  draft = () => {
+    const made = later<Evaluation>();
+    this.drafts.push(made);
+    return made.coming;
+  };
+  send = (queued: Queued, versions: Versions) => {
+    this.sent.push([queued, versions.layer('dyke')]);
+    const answer = this.answers.shift();
+    return answer instanceof ApiError ? Promise.reject(answer) : (answer ?? Promise.resolve(this.now));
+  };
+  live = (listener: Live) => {
+    this.listener = listener;
+    return { close: () => {} };
+  };
+}
+
+function inMemory(): Keep {
+  const held = new Map<string, Queued>();
+  return {
+    all: () => Promise.resolve([...held.entries()]),
+    set: (k, v) => Promise.resolve(void held.set(k, v)),
+    remove: (k) => Promise.resolve(void held.delete(k)),
+  };
+}
+
+const settle = async () => {
+  for (let k = 0; k < 60; k++) await Promise.resolve();
+};
+const width = (store: InstanceType<typeof SceneStore>) => store.layer('dyke')?.parameters.width;
+const widen = (to: number) => ({ op: 'layer' as const, id: 'dyke', parameters: { width: to } });
+
+let server: Fake;
+let store: InstanceType<typeof SceneStore>;
+beforeEach(async () => {
+  server = new Fake();
+  app.messages = [];
+  app.account = 'sedge';
+  store = new SceneStore('s', true, server, () => inMemory());
+  await settle();
+  server.evaluations[0]?.done(evaluationOf('first'));
+  await settle();
+});
+
+describe('an edit', () => {
+  it('shows at once, and is evaluated when the server has made it', async () => {
+    const answer = later<Scene>();
+    server.answers.push(answer.coming);
+    void store.edit(widen(5));
+    expect(width(store)).toBe(5);
+    await settle();
+    expect(server.evaluations.length).toBe(1);
+    answer.done(sceneOf(2, 5, 2));
+    await settle();
+    expect([width(store), store.pending, server.evaluations.length]).toEqual([5, 0, 2]);
+  });
+
+  it('that is refused goes back to what the server has, and is told', async () => {
+    server.answers.push(new ApiError(422, 'Bad value', 'width: at most 40 m'));
+    expect(await store.edit(widen(50))).toBeNull();
+    await settle();
+    expect(width(store)).toBe(3);
+    expect(app.messages[0]?.text).toContain('width');
+  });
+
+  it('is made again over an edit of other fields, against their version', async () => {
+    const theirs = sceneOf(2, 3, 7);
+    (theirs.layers[0] as unknown as { parameters: object }).parameters = { width: 3, surface: 'stone' };
+    server.answers.push(new ApiError(409, 'Stale', 'changed meanwhile', theirs));
+    void store.edit(widen(5));
+    await settle();
+    expect(server.sent.map(([q, version]) => [q.key === server.sent[0]?.[0].key, version])).toEqual([
+      [true, 1],
+      [true, 7],
+    ]);
+  });
+
+  it('is given up where another has changed the same field', async () => {
+    server.now = sceneOf(2, 9, 2);
+    server.answers.push(new ApiError(409, 'Stale', 'changed meanwhile', server.now));
+    expect(await store.edit(widen(5))).toBeNull();
+    await settle();
+    expect([width(store), server.sent.length]).toEqual([9, 1]);
+  });
+});
+
+describe('what a scene comes to', () => {
+  it('is the newest answer, in whatever order they come', async () => {
+    void store.evaluate();
+    void store.evaluate();
+    const [, older, newer] = server.evaluations;
+    newer?.done(evaluationOf('newer'));
+    await settle();
+    older?.done(evaluationOf('older'));
+    await settle();
+    expect(store.evaluation).toEqual(evaluationOf('newer'));
+  });
+
+  it('is a draft while something is dragged, whatever was asked before', async () => {
+    void store.evaluate();
+    store.draft('dyke', { width: 6 });
+    server.drafts[0]?.done(evaluationOf('draft'));
+    await settle();
+    server.evaluations[1]?.done(evaluationOf('late'));
+    await settle();
+    expect(store.evaluation).toEqual(evaluationOf('draft'));
+  });
+
+  it('stays when it cannot be computed, with the reason beside it', async () => {
+    void store.evaluate();
+    server.evaluations[1]?.failed(new ApiError(422, 'Too large', 'too many placements'));
+    await settle();
+    expect(store.evaluation).toEqual(evaluationOf('first'));
+    expect(store.refusal).toContain('too many placements');
+    expect(store.computing).toBe(false);
+  });
+});
+
+describe('what others do', () => {
+  it('arrives, is told with their name, and is evaluated', async () => {
+    server.now = sceneOf(2, 8, 2);
+    server.listener.heard({ type: 'edit', number: 2, author: 'tansy', title: 'width of Dyke' });
+    await settle();
+    expect(width(store)).toBe(8);
+    expect(app.messages[0]?.text).toBe('tansy: width of Dyke');
+    expect(server.evaluations.length).toBe(2);
+  });
+
+  it('is not read twice: an edit that is known already is passed over', async () => {
+    const read = server.read;
+    server.listener.heard({ type: 'edit', number: 1, author: 'tansy', title: 'old' });
+    await settle();
+    expect(server.read).toBe(read);
+  });
+
+  it('while the connection was away is read when it is back', async () => {
+    server.listener.lost();
+    expect(store.offline).toBe(true);
+    server.now = sceneOf(4, 8, 3);
+    server.listener.opened(4);
+    await settle();
+    expect([store.offline, width(store)]).toEqual([false, 8]);
+  });
+
+  it('lies under what still waits', async () => {
+    server.answers.push(later<Scene>().coming);
+    void store.edit(widen(5));
+    await settle();
+    server.now = sceneOf(2, 8, 2);
+    server.listener.heard({ type: 'edit', number: 2, author: 'tansy', title: 'width of Dyke' });
+    await settle();
+    expect(width(store)).toBe(5);
+  });
+});

@@ -1,0 +1,130 @@
+/** What an open scene asks of the server: one request for each edit, and what the scene comes to. */
+import { api, take, type Evaluation, type Release, type Scene, type Values } from '../api/client';
+import type { Edit, Queued } from './editQueue';
+import { LiveSocket, type Live } from './liveSocket';
+
+export type Eye = [x: number, y: number, z: number];
+
+/** The version that an edit of a thing is made against. */
+export interface Versions {
+  layer(id: string): number;
+  asset(id: string): number;
+  scene: number;
+}
+
+export interface Draft {
+  layer: string;
+  parameters: Values;
+}
+
+export interface Server {
+  scene(): Promise<Scene>;
+  releases(): Promise<Release[]>;
+  evaluation(eye: Eye): Promise<Evaluation>;
+  draft(draft: Draft, eye: Eye): Promise<Evaluation>;
+  send(queued: Queued, versions: Versions): Promise<Scene>;
+  live(live: Live): { close(): void };
+}
+
+export class SceneServer implements Server {
+  private readonly client = crypto.randomUUID();
+  private serial = 0;
+
+  constructor(private readonly id: string) {}
+
+  private get path() {
+    return { scene_id: this.id };
+  }
+
+  scene() {
+    return take<Scene>(api.GET('/api/scenes/{scene_id}', { params: { path: this.path } }));
+  }
+
+  releases() {
+    return take<Release[]>(api.GET('/api/scenes/{scene_id}/releases', { params: { path: this.path } }));
+  }
+
+  evaluation([x, y, z]: Eye) {
+    return take<Evaluation>(
+      api.GET('/api/scenes/{scene_id}/evaluation', { params: { path: this.path, query: { x, y, z } } }),
+    );
+  }
+
+  draft(draft: Draft, eye: Eye) {
+    const body = { ...draft, client: this.client, serial: ++this.serial, eye };
+    return take<Evaluation>(api.POST('/api/scenes/{scene_id}/draft', { params: { path: this.path }, body }));
+  }
+
+  live(live: Live) {
+    const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
+    return new LiveSocket(`${scheme}://${location.host}/api/scenes/${this.id}/live`, live);
+  }
+
+  send({ edit, key }: Queued, versions: Versions): Promise<Scene> {
+    const header = { 'Idempotency-Key': key };
+    const { path } = this;
+    switch (edit.op) {
+      case 'layer':
+      case 'move':
+      case 'removeLayer':
+        return this.sendLayer(edit, header, versions.layer(edit.id));
+      case 'asset':
+      case 'returnTo':
+      case 'removeAsset':
+        return this.sendAsset(edit, header, versions.asset(edit.id));
+      case 'addLayer': {
+        const { kind, name, parameters, before } = edit;
+        const body = { kind, name, parameters, before };
+        return take(api.POST('/api/scenes/{scene_id}/layers', { params: { path, header }, body }));
+      }
+      case 'addAsset': {
+        const { kind, name, parameters, seeds, tags = [], images = {} } = edit;
+        const body = { kind, name, parameters, seeds, tags, images };
+        return take(api.POST('/api/scenes/{scene_id}/assets', { params: { path, header }, body }));
+      }
+      case 'scene': {
+        const body = { version: versions.scene, name: edit.name, settings: edit.settings };
+        return take(api.PATCH('/api/scenes/{scene_id}', { params: { path, header }, body }));
+      }
+      case 'undo':
+        return take(api.POST('/api/scenes/{scene_id}/undo', { params: { path, header } }));
+      case 'redo':
+        return take(api.POST('/api/scenes/{scene_id}/redo', { params: { path, header } }));
+    }
+  }
+
+  private sendLayer(
+    edit: Extract<Edit, { op: 'layer' | 'move' | 'removeLayer' }>,
+    header: { 'Idempotency-Key': string },
+    version: number,
+  ): Promise<Scene> {
+    const params = { path: { ...this.path, layer_id: edit.id }, header };
+    if (edit.op === 'removeLayer') return take(api.DELETE('/api/scenes/{scene_id}/layers/{layer_id}', { params }));
+    if (edit.op === 'move') {
+      const body = { version, before: edit.before };
+      return take(api.POST('/api/scenes/{scene_id}/layers/{layer_id}/move', { params, body }));
+    }
+    const { name, hidden, parameters } = edit;
+    const body = { version, name, hidden, parameters };
+    return take(api.PATCH('/api/scenes/{scene_id}/layers/{layer_id}', { params, body }));
+  }
+
+  private sendAsset(
+    edit: Extract<Edit, { op: 'asset' | 'returnTo' | 'removeAsset' }>,
+    header: { 'Idempotency-Key': string },
+    version: number,
+  ): Promise<Scene> {
+    const path = { ...this.path, asset_id: edit.id };
+    const params = { path, header };
+    if (edit.op === 'removeAsset') return take(api.DELETE('/api/scenes/{scene_id}/assets/{asset_id}', { params }));
+    if (edit.op === 'returnTo')
+      return take(
+        api.POST('/api/scenes/{scene_id}/assets/{asset_id}/revisions/{number}/return', {
+          params: { path: { ...path, number: edit.number } },
+        }),
+      );
+    const { name, parameters, seeds, tags, images } = edit;
+    const body = { version, name, parameters, seeds, tags, images };
+    return take(api.PATCH('/api/scenes/{scene_id}/assets/{asset_id}', { params, body }));
+  }
+}

@@ -1,0 +1,218 @@
+/** Holds the tool in hand: gives it the pointer and the keys, locks the camera, and takes its edits. */
+import { said } from '../../api/client';
+import { app } from '../../state/app.svelte';
+import type { Edit } from '../../state/editQueue';
+import { keyring } from '../../state/keys';
+import { crossed } from '../overlay';
+import type { Stage } from '../stage';
+import type { Gesture, KeyStroke, Outcome, Spot, Tool } from './tool';
+
+/** What becomes of what a tool does. */
+export interface Desk {
+  draft(path: string, value: unknown): void;
+  /** Makes edits; whether they were taken. */
+  apply(edits: Edit[]): Promise<boolean>;
+  /** A draft was given up. */
+  cancelled(): void;
+  /** A click into the view that no tool wanted. */
+  click?(spot: Spot): void;
+  /** The tool in hand is done with, by Escape or since its edits were made. */
+  leave(tool: Tool): void;
+}
+
+const ARROWS: Record<string, [right: number, up: number]> = {
+  ArrowLeft: [-1, 0],
+  ArrowRight: [1, 0],
+  ArrowUp: [0, 1],
+  ArrowDown: [0, -1],
+};
+const STILL = 4; // pixels that a click may move by
+
+export class ToolHost {
+  tool = $state.raw<Tool | null>(null);
+  /** The mark in hand. */
+  held = $state('');
+  /** Where the keyboard's cross stands; null while the pointer is used. */
+  cross = $state.raw<Spot | null>(null);
+  /** Grows with whatever changes what is drawn over the view: each picture, each gesture. */
+  turn = $state(0);
+  private pressed: Spot = { x: 0, y: 0 };
+  private nudging = false;
+  private release = () => {};
+  private drag = new AbortController();
+  private readonly listeners = new AbortController();
+
+  constructor(
+    readonly stage: Stage,
+    private readonly desk: Desk,
+  ) {
+    const { canvas } = stage;
+    const { signal } = this.listeners;
+    const listen = <K extends keyof HTMLElementEventMap>(name: K, act: (e: HTMLElementEventMap[K]) => void) =>
+      canvas.addEventListener(name, act, { signal, capture: name === 'pointerdown' });
+    listen('pointerdown', (e) => (this.pressed = this.spot(e)));
+    listen('pointerup', (e) => this.click(e));
+    listen('dblclick', () => void this.finish());
+    listen('pointermove', (e) => {
+      this.cross = null;
+      this.give({ kind: 'hover', spot: this.spot(e) });
+    });
+    listen('keydown', (e) => this.steer(e));
+    listen('blur', () => (this.cross = null));
+  }
+
+  dispose() {
+    this.take(null);
+    this.listeners.abort();
+  }
+
+  /** Take a tool in hand, or none; what the one before had begun is given up. */
+  take(tool: Tool | null) {
+    this.release();
+    this.tool?.cancel();
+    this.drop();
+    this.tool = tool;
+    this.cross = null;
+    this.release = () => {};
+    if (!tool?.alone) return;
+    this.stage.canvas.focus(); // so that the keys act at once
+    const back = () => this.type({ kind: 'back' });
+    const set = () => this.cross && this.give({ kind: 'click', spot: this.cross });
+    const acts = { finish: () => void this.finish(), back, undo: back, set, leave: () => this.desk.leave(tool) };
+    this.release = keyring.bind(acts, true);
+  }
+
+  drawn() {
+    this.turn++;
+  }
+
+  private spot(event: MouseEvent): Spot {
+    const box = this.stage.canvas.getBoundingClientRect();
+    return { x: event.clientX - box.left, y: event.clientY - box.top };
+  }
+
+  private click(event: PointerEvent) {
+    if (event.button !== 0) return;
+    const spot = this.spot(event);
+    if (Math.hypot(spot.x - this.pressed.x, spot.y - this.pressed.y) > STILL) return;
+    if (this.tool?.sets) this.give({ kind: 'click', spot });
+    else this.desk.click?.(spot);
+  }
+
+  /** A mark is pressed: it is in hand, wherever the pointer goes, until that lets go of it. */
+  press(event: PointerEvent, mark: string) {
+    if (event.button !== 0) return;
+    event.stopPropagation();
+    this.drop();
+    this.held = mark;
+    this.stage.controls.enabled = false;
+    const { signal } = (this.drag = new AbortController());
+    const move = (e: PointerEvent) => this.give({ kind: 'drag', spot: this.spot(e) });
+    const letGo = (e: PointerEvent) => {
+      this.drop();
+      this.give({ kind: 'release', spot: this.spot(e) });
+    };
+    window.addEventListener('pointermove', move, { signal });
+    window.addEventListener('pointerup', letGo, { signal });
+    window.addEventListener('pointercancel', () => this.giveUp(), { signal });
+    window.addEventListener('keydown', (e) => e.key === 'Escape' && this.giveUp(), { signal });
+    this.give({ kind: 'press', mark, spot: this.spot(event) });
+  }
+
+  private drop() {
+    this.drag.abort();
+    this.held = '';
+    this.stage.controls.enabled = true;
+  }
+
+  /** Keys on a mark that has the focus. A held key is one edit. */
+  markKey(event: KeyboardEvent, mark: string, adds = false) {
+    if (event.ctrlKey || event.altKey || event.metaKey) return;
+    const way = ARROWS[event.key];
+    if (event.key === 'Escape' && this.nudging) this.giveUp();
+    else if (way && !adds) this.type({ kind: 'nudge', mark, right: way[0], up: way[1], fine: event.shiftKey });
+    else if (event.key === 'Delete' || event.key === 'Backspace') this.type({ kind: 'remove', mark });
+    else if (event.key === 'Insert' || (adds && (event.key === 'Enter' || event.key === ' ')))
+      this.type({ kind: 'add', mark });
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+
+  /** A key is let go, or the mark has lost the focus: what it nudged is kept. */
+  settle() {
+    if (!this.nudging) return;
+    this.nudging = false;
+    void this.commit();
+  }
+
+  private giveUp() {
+    this.tool?.cancel();
+    this.nudging = false;
+    this.drop();
+    this.turn++;
+    this.desk.cancelled();
+  }
+
+  private give(gesture: Gesture) {
+    const { tool } = this;
+    if (tool) this.follow(tool, tool.pointer(gesture));
+  }
+
+  private type(stroke: KeyStroke) {
+    const { tool } = this;
+    if (!tool) return;
+    const outcome = tool.key(stroke);
+    if (stroke.kind === 'nudge' && outcome === 'draft') this.nudging = true;
+    this.follow(tool, outcome);
+  }
+
+  private follow(tool: Tool, outcome: Outcome) {
+    if (outcome === 'nothing') return;
+    this.turn++;
+    const draft = outcome === 'draft' ? tool.draft() : null;
+    if (draft) this.desk.draft(draft.path, draft.value);
+    if (outcome === 'commit') void this.commit();
+  }
+
+  private async commit(): Promise<boolean> {
+    const { tool } = this;
+    if (!tool) return false;
+    try {
+      const edits = tool.commit();
+      this.turn++;
+      return edits.length > 0 && (await this.desk.apply(edits));
+    } catch (error) {
+      app.tell(said(error));
+      return false;
+    }
+  }
+
+  private async finish() {
+    const { tool } = this;
+    if (tool?.alone && (await this.commit())) this.desk.leave(tool);
+  }
+
+  /** The camera, or the cross of a tool that sets points, by keys. */
+  private steer(event: KeyboardEvent) {
+    if (event.altKey || event.metaKey) return;
+    const way = ARROWS[event.key];
+    const { stage } = this;
+    if (way && this.tool?.sets && !event.ctrlKey) this.moveCross(way, event.shiftKey ? 2 : 16);
+    else if (way && event.shiftKey) stage.walk(way[0] * 0.06, way[1] * 0.06);
+    else if (way) stage.turn(way[0] * 0.09, way[1] * 0.06);
+    else if (event.key === '+' || event.key === '=') stage.zoom(0.86);
+    else if (event.key === '-') stage.zoom(1 / 0.86);
+    else return;
+    event.preventDefault();
+  }
+
+  private moveCross([right, up]: [number, number], step: number) {
+    const size = { x: this.stage.width, y: this.stage.height };
+    const from = this.cross ?? { x: size.x / 2, y: size.y / 2 };
+    const { cross, walk } = crossed(from, { x: right * step, y: -up * step }, size);
+    this.cross = cross;
+    if (walk.x || walk.y) this.stage.walk(walk.x / size.y, -walk.y / size.y);
+    this.give({ kind: 'hover', spot: cross });
+  }
+}

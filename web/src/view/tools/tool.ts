@@ -1,0 +1,85 @@
+/** Tools: at most one is in hand in a view. It knows places and values; pointer, keys and camera are its host's. */
+import type { Edit } from '../../state/editQueue';
+
+/** Metres. */
+export interface Point {
+  x: number;
+  y: number;
+  z: number;
+}
+
+/** Pixels from the top left of the view. */
+export interface Spot {
+  x: number;
+  y: number;
+}
+
+/** Something in the view to take in hand. */
+export interface Mark {
+  key: string;
+  label: string;
+  at: Point;
+  /** Pressed, it becomes a new point here. */
+  adds?: boolean;
+}
+
+/** A line drawn over the view. */
+export interface Stroke {
+  points: Point[];
+  dashed?: boolean;
+}
+
+export type Hint = [keys: string, what: string];
+
+export type Gesture =
+  | { kind: 'hover' | 'click'; spot: Spot }
+  | { kind: 'press'; mark: string; spot: Spot }
+  | { kind: 'drag' | 'release'; spot: Spot };
+
+export type KeyStroke =
+  | { kind: 'nudge'; mark: string; right: number; up: number; fine: boolean }
+  | { kind: 'remove' | 'add'; mark: string }
+  | { kind: 'back' };
+
+/** What a gesture came to: nothing; something to show; a draft to show what it would come to; edits to make. */
+export type Outcome = 'nothing' | 'shown' | 'draft' | 'commit';
+
+export interface Tool {
+  readonly id: string;
+  /** Of the pointer over the view, as CSS names it. */
+  readonly cursor: string;
+  /** Takes points of the view; then the keyboard has a cross to set them with. */
+  readonly sets: boolean;
+  /** While it is in hand, other keys than its own do nothing. */
+  readonly alone: boolean;
+  hints(): Hint[];
+  marks(): Mark[];
+  strokes(): Stroke[];
+  pointer(gesture: Gesture): Outcome;
+  key(stroke: KeyStroke): Outcome;
+  /** The mark that should have the focus after a key. */
+  focus?: string;
+  /** What is changing now: a parameter's path and its value. */
+  draft(): { path: string; value: unknown } | null;
+  /** The edits that it came to. Raises an error in plain words where something is still missing. */
+  commit(): Edit[];
+  /** As before the gesture. */
+  cancel(): void;
+}
+
+/** What tools on the board stand on. */
+export interface Terrain {
+  /** Where the ground lies under a spot of the view. */
+  groundAt(spot: Spot): Point | null;
+  height(x: number, z: number): number;
+  /** A layer's curves and outlines on the ground. */
+  lines(layer: string): Point[][];
+}
+
+export type Flat = [x: number, z: number];
+
+/** Centimetres. */
+export const tidy = (v: number) => Math.round(v * 100) / 100;
+
+/** A point of the ground, a little above it so that it is not hidden. */
+export const lifted = (terrain: Terrain, [x, z]: Flat): Point => ({ x, y: terrain.height(x, z) + 0.2, z });

@@ -1,0 +1,147 @@
+import { describe, expect, it } from 'vitest';
+import type { Layer } from '../../api/client';
+import { crossed, pathOf } from '../overlay';
+import { DrawTool } from './draw';
+import { ShapeTool } from './shape';
+import type { Flat, Spot, Terrain } from './tool';
+
+/** Ground on which a spot's pixels are metres; left of 0 is no ground. */
+const terrain: Terrain = {
+  groundAt: ({ x, y }: Spot) => (x < 0 ? null : { x, y: 0, z: y }),
+  height: () => 2,
+  lines: () => [],
+};
+const click = (x: number, y: number) => ({ kind: 'click' as const, spot: { x, y } });
+
+describe('drawing', () => {
+  const wanted = { kind: 'path', name: 'New path', path: 'points', least: 2, point: 'point', whole: 'a path' };
+
+  it('sets points on the ground, each a little way from the last', () => {
+    const tool = new DrawTool(terrain, wanted);
+    [click(1, 2), click(1.1, 2), click(-5, 0), click(8, 2)].forEach((g) => tool.pointer(g));
+    expect(tool.marks().map((m) => m.at)).toEqual([
+      { x: 1, y: 2.2, z: 2 },
+      { x: 8, y: 2.2, z: 2 },
+    ]);
+    expect(tool.commit()).toEqual([
+      { op: 'addLayer', kind: 'path', name: 'New path', parameters: { points: [[1, 2], [8, 2]] } }, // prettier-ignore
+    ]);
+  });
+
+  it('takes points back and says what is missing', () => {
+    const tool = new DrawTool(terrain, wanted);
+    [click(1, 2), click(8, 2)].forEach((g) => tool.pointer(g));
+    expect(tool.key({ kind: 'back' })).toBe('shown');
+    expect(() => tool.commit()).toThrow('a path takes 2 points or more');
+  });
+
+  it('shows the line to where the pointer is', () => {
+    const tool = new DrawTool(terrain, wanted);
+    tool.pointer(click(1, 2));
+    tool.pointer({ kind: 'hover', spot: { x: 4, y: 4 } });
+    expect(tool.strokes()[0]?.points.length).toBe(2);
+    tool.pointer({ kind: 'hover', spot: { x: -4, y: 4 } });
+    expect(tool.strokes()[0]?.points.length).toBe(1);
+  });
+});
+
+describe('shaping', () => {
+  const start: Flat[] = [[0, 0], [10, 0], [10, 10]]; // prettier-ignore
+
+  function made({ closed = true, least = 3, most = 4, mayEdit = true } = {}) {
+    const layer = { id: 'meadow', parameters: { outline: start } } as unknown as Layer;
+    const shape = { path: 'outline', closed, least, most, point: 'corner' };
+    return new ShapeTool(
+      terrain,
+      () => layer,
+      shape,
+      () => mayEdit,
+    );
+  }
+  const points = (tool: ShapeTool) => tool.commit()[0] as unknown as { parameters: { outline: Flat[] } };
+
+  it('drafts while a point is dragged, and edits when it is let go', () => {
+    const tool = made();
+    tool.pointer({ kind: 'press', mark: 'point 1', spot: { x: 10, y: 0 } });
+    expect(tool.pointer({ kind: 'release', spot: { x: 10, y: 0 } })).toBe('nothing'); // it was only pressed
+    tool.pointer({ kind: 'press', mark: 'point 1', spot: { x: 10, y: 0 } });
+    expect(tool.pointer({ kind: 'drag', spot: { x: 12, y: 3 } })).toBe('draft');
+    expect(tool.draft()?.value).toEqual([[0, 0], [12, 3], [10, 10]]); // prettier-ignore
+    expect(tool.pointer({ kind: 'release', spot: { x: 12, y: 3 } })).toBe('commit');
+    expect(points(tool).parameters.outline[1]).toEqual([12, 3]);
+    expect(tool.draft()).toBeNull();
+  });
+
+  it('gives up without an edit', () => {
+    const tool = made();
+    tool.pointer({ kind: 'press', mark: 'point 1', spot: { x: 10, y: 0 } });
+    tool.pointer({ kind: 'drag', spot: { x: 12, y: 3 } });
+    tool.cancel();
+    expect(tool.commit()).toEqual([]);
+  });
+
+  it('adds a point between two, round the end of an outline too, up to the most', () => {
+    const tool = made();
+    expect(tool.marks().filter((m) => m.adds).length).toBe(3);
+    tool.key({ kind: 'add', mark: 'middle 2' });
+    expect(tool.focus).toBe('point 3');
+    expect(points(tool).parameters.outline[3]).toEqual([5, 5]);
+    const full = made({ most: 3 });
+    expect(full.marks().some((m) => m.adds)).toBe(false);
+    expect(full.key({ kind: 'add', mark: 'point 0' })).toBe('nothing');
+  });
+
+  it('goes on behind the end of an open line', () => {
+    const tool = made({ closed: false });
+    expect(tool.marks().filter((m) => m.adds).length).toBe(2);
+    tool.key({ kind: 'add', mark: 'point 2' });
+    expect(points(tool).parameters.outline[3]).toEqual([10, 20]);
+  });
+
+  it('does not remove the point beside a mark that only adds one', () => {
+    const tool = made({ least: 2 });
+    expect(tool.key({ kind: 'remove', mark: 'middle 0' })).toBe('nothing');
+    expect(tool.commit()).toEqual([]);
+  });
+
+  it('removes no more than may go', () => {
+    expect(made().key({ kind: 'remove', mark: 'point 0' })).toBe('nothing');
+    const tool = made({ least: 2 });
+    expect(tool.key({ kind: 'remove', mark: 'point 0' })).toBe('commit');
+    expect(points(tool).parameters.outline).toEqual(start.slice(1));
+  });
+
+  it('adds nudges up', () => {
+    const tool = made();
+    const nudge = { kind: 'nudge' as const, mark: 'point 0', right: 1, up: 0, fine: false };
+    tool.key(nudge);
+    tool.key({ ...nudge, right: 0, up: 1, fine: true });
+    expect(points(tool).parameters.outline[0]).toEqual([1, -0.1]);
+  });
+
+  it('shows a viewer lines without marks', () => {
+    const tool = made({ mayEdit: false });
+    expect(tool.marks()).toEqual([]);
+    expect(tool.pointer({ kind: 'press', mark: 'point 0', spot: { x: 0, y: 0 } })).toBe('nothing');
+    expect(tool.key({ kind: 'remove', mark: 'point 0' })).toBe('nothing');
+  });
+});
+
+describe('over the view', () => {
+  it('lifts the pen behind the camera', () => {
+    const d = pathOf(
+      (p) => (p.x === 2 ? null : { x: p.x, y: p.y }),
+      [0, 1, 2, 3, 4].map((x) => ({ x, y: 0, z: 0 })),
+    );
+    expect(d).toBe('M0.0 0.0L1.0 0.0M3.0 0.0L4.0 0.0');
+  });
+
+  it('keeps the cross inside and tells how far the view must walk', () => {
+    const size = { x: 100, y: 80 };
+    expect(crossed({ x: 50, y: 40 }, { x: 10, y: 0 }, size)).toEqual({ cross: { x: 60, y: 40 }, walk: { x: 0, y: 0 } });
+    expect(crossed({ x: 70, y: 40 }, { x: 16, y: 0 }, size)).toEqual({
+      cross: { x: 76, y: 40 },
+      walk: { x: 10, y: 0 },
+    });
+  });
+});
