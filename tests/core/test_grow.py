@@ -140,7 +140,8 @@ def test_more_blades_keep_the_others() -> None:
 @given(a=st.integers(2, 120), b=st.integers(2, 120))
 @settings(max_examples=20, deadline=None)
 def test_denser_shrubs_keep_their_twigs(a: int, b: int) -> None:
-    from plough.core.grow.shrub import ShrubParameters, skeleton
+    from plough.core.grow.shrub_habit import ShrubParameters
+    from plough.core.grow.shrub_skeleton import skeleton
 
     less, more = (
         skeleton(build(ShrubParameters, {"density": n}), 3)[0] for n in (min(a, b), max(a, b))
@@ -150,7 +151,9 @@ def test_denser_shrubs_keep_their_twigs(a: int, b: int) -> None:
 
 @pytest.mark.parametrize("body", ["ball", "box", "tube", "hedge"])
 def test_twigs_of_a_clipped_shrub_end_within_its_body(body: str) -> None:
-    from plough.core.grow.shrub import ShrubParameters, body_of, skeleton
+    from plough.core.grow.shrub_body import body_of
+    from plough.core.grow.shrub_habit import ShrubParameters
+    from plough.core.grow.shrub_skeleton import skeleton
 
     p = build(ShrubParameters, {"body": body, "growth": "clipped", "uneven": 0})
     grid = body_of(p, 2).grid
@@ -162,7 +165,8 @@ def test_twigs_of_a_clipped_shrub_end_within_its_body(body: str) -> None:
 
 
 def test_twigs_and_branches_of_a_shrub_leave_from_their_parents() -> None:
-    from plough.core.grow.shrub import ShrubParameters, skeleton
+    from plough.core.grow.shrub_habit import ShrubParameters
+    from plough.core.grow.shrub_skeleton import skeleton
 
     grown = skeleton(ShrubParameters(), 6)[0]
     for parents, branches in zip(grown, grown[1:], strict=False):

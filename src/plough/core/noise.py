@@ -104,11 +104,8 @@ def _fade(t: float) -> float:
 
 
 @kernel
-def _add_octave(
-    out: Float32, seed: np.uint64, repeat: tuple[int, int], offset: tuple[float, float], gain: float
-) -> None:
-    """Add `gain` times a lattice of noise with `repeat` cells along x and y, moved by `offset` cells."""
-    rows, columns = out.shape
+def _directions(seed: np.uint64, repeat: tuple[int, int]) -> tuple[Float32, Float32]:
+    """The lattice's unit vectors, as rows of their parts along x and along y."""
     px, py = repeat
     east, south = np.empty((py, px), np.float32), np.empty((py, px), np.float32)
     for j in range(py):
@@ -116,6 +113,17 @@ def _add_octave(
             place = (np.uint64(i) << _S32) | (np.uint64(j) & _LOW)
             k = mix((place * _ODD) ^ seed) >> _S56
             east[j, i], south[j, i] = _COS[k], _SIN[k]
+    return east, south
+
+
+@kernel
+def _add_octave(
+    out: Float32, seed: np.uint64, repeat: tuple[int, int], offset: tuple[float, float], gain: float
+) -> None:
+    """Add `gain` times a lattice of noise with `repeat` cells along x and y, moved by `offset` cells."""
+    rows, columns = out.shape
+    px, py = repeat
+    east, south = _directions(seed, repeat)
     left, right = np.empty(columns, np.int64), np.empty(columns, np.int64)
     along, across = np.empty(columns, np.float32), np.empty(columns, np.float32)
     for c in range(columns):
@@ -123,33 +131,29 @@ def _add_octave(
         i = int(math.floor(x))
         left[c], right[c] = i % px, (i + 1) % px
         along[c], across[c] = x - i, _fade(x - i)
-    # runs of columns within one cell: along them nothing is looked up
-    runs, n = np.empty(columns + 1, np.int64), 0
-    for c in range(columns):
-        if c == 0 or left[c] != left[c - 1]:
-            runs[n] = c
-            n += 1
-    runs[n] = columns
-    one, much = np.float32(1.0), np.float32(1.41 * gain)
+    # the corners of two rows of the lattice, laid out by pixel: the loop over pixels looks nothing up
+    upper, lower = np.empty((4, columns), np.float32), np.empty((4, columns), np.float32)
+    one, much, at = np.float32(1.0), np.float32(1.41 * gain), -1
     for r in range(rows):
         y = r / rows * py + offset[1]
         j = int(math.floor(y))
+        if r == 0 or j != at:
+            at = j
+            for corners, row in ((upper, j % py), (lower, (j + 1) % py)):
+                for c in range(columns):
+                    corners[0, c], corners[1, c] = east[row, left[c]], south[row, left[c]]
+                    corners[2, c], corners[3, c] = east[row, right[c]], south[row, right[c]]
         dy, fall = np.float32(y - j), np.float32(_fade(y - j))
         low = dy - one
-        a, b = j % py, (j + 1) % py
-        for run in range(n):
-            p, q = left[runs[run]], right[runs[run]]
-            east_ap, east_aq, east_bp, east_bq = east[a, p], east[a, q], east[b, p], east[b, q]
-            down_ap, down_aq = south[a, p] * dy, south[a, q] * dy
-            down_bp, down_bq = south[b, p] * low, south[b, q] * low
-            for c in range(runs[run], runs[run + 1]):
-                near, t = along[c], across[c]
-                far = near - one
-                top = east_ap * near + down_ap
-                top += t * (east_aq * far + down_aq - top)
-                bottom = east_bp * near + down_bp
-                bottom += t * (east_bq * far + down_bq - bottom)
-                out[r, c] += much * (top + fall * (bottom - top))
+        line = out[r]
+        for c in range(columns):
+            near, t = along[c], across[c]
+            far = near - one
+            top = upper[0, c] * near + upper[1, c] * dy
+            top += t * (upper[2, c] * far + upper[3, c] * dy - top)
+            bottom = lower[0, c] * near + lower[1, c] * low
+            bottom += t * (lower[2, c] * far + lower[3, c] * low - bottom)
+            line[c] += much * (top + fall * (bottom - top))
 
 
 @kernel
@@ -190,6 +194,32 @@ def _cell_points(
     return at, own
 
 
+_RINGS = np.array(
+    sorted(np.ndindex(5, 5), key=lambda at: max(abs(at[0] - 2), abs(at[1] - 2))), np.int64
+)
+"""Cells about one, from the nearest outwards: the first nine can hold the nearest point, the others seldom do."""
+
+
+@kernel
+def _nearer(
+    x: Float32,
+    point: tuple[np.float32, np.float32, np.float32],
+    first: Float32,
+    second: Float32,
+    chosen: Float32,
+) -> None:
+    """Take a point (its x, the square of how far it is down, its value) into the squared distances (n,) of pixels at `x`."""
+    px, down, mine = point
+    for c in range(x.shape[0]):
+        dx = px - x[c]
+        d = dx * dx + down
+        f, s = first[c], second[c]
+        later = f if f > d else d
+        second[c] = s if s < later else later
+        chosen[c] = mine if d < f else chosen[c]
+        first[c] = d if d < f else f
+
+
 @kernel
 def cells(
     seed: np.uint64, size: tuple[int, int], repeat: tuple[int, int], jitter: float
@@ -202,28 +232,35 @@ def cells(
         repeat: cells along x and y.
     """
     at, own = _cell_points(seed, repeat, jitter)
+    rows, columns = size
     edge, value = np.empty(size, np.float32), np.empty(size, np.float32)
-    for r in range(size[0]):
-        y = np.float32((r + 0.5) / size[0] * repeat[1])
+    x = np.empty(columns, np.float32)
+    # where each column of cells begins
+    starts, cell = np.empty(repeat[0] + 1, np.int64), -1
+    for c in range(columns):
+        x[c] = np.float32((c + 0.5) / columns * repeat[0])
+        while cell < int(x[c]):
+            cell += 1
+            starts[cell] = c
+    starts[cell + 1 :] = columns
+    first, second = np.empty(columns, np.float32), np.empty(columns, np.float32)
+    for r in range(rows):
+        y = np.float32((r + 0.5) / rows * repeat[1])
         iy = int(y)
-        for c in range(size[1]):
-            x = np.float32((c + 0.5) / size[1] * repeat[0])
-            ix = int(x)
-            first, second, chosen = np.float32(99.0), np.float32(99.0), np.float32(0.0)
-            # from the middle outwards: a ring is left out where nothing in it can be near enough
-            for reach in range(3):
-                out = reach - 1 + min(x - ix, ix + 1 - x, y - iy, iy + 1 - y)
-                if reach and out > 0.0 and out * out >= second:
-                    break
-                for j in range(iy + 2 - reach, iy + 3 + reach):
-                    step = 1 if abs(j - iy - 2) == reach or reach == 0 else 2 * reach
-                    for i in range(ix + 2 - reach, ix + 3 + reach, step):
-                        dx, dy = at[j, i, 0] - x, at[j, i, 1] - y
-                        d = dx * dx + dy * dy
-                        if d < first:
-                            first, second, chosen = d, first, own[j, i]
-                        elif d < second:
-                            second = d
-            edge[r, c] = 0.5 * (math.sqrt(second) - math.sqrt(first))
-            value[r, c] = chosen
+        chosen = value[r]
+        first[:], second[:] = np.float32(99.0), np.float32(99.0)
+        for ix in range(repeat[0]):
+            a, b = starts[ix], starts[ix + 1]
+            worst = np.float32(99.0)
+            for k in range(25):
+                if k == 9:
+                    worst = second[a:b].max() if b > a else np.float32(0.0)
+                j, i = iy + _RINGS[k, 0], ix + _RINGS[k, 1]
+                px, down, mine = at[j, i, 0], at[j, i, 1] - y, own[j, i]
+                down *= down
+                beside = max(np.float32(0.0), px - x[b - 1], x[a] - px)
+                if beside * beside + down < worst:
+                    _nearer(x[a:b], (px, down, mine), first[a:b], second[a:b], chosen[a:b])
+        for c in range(columns):
+            edge[r, c] = 0.5 * (math.sqrt(second[c]) - math.sqrt(first[c]))
     return edge, value

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from plough.core.arrays import Float64
+from plough.core.arrays import Float32, Float64, Int64
 
 
 def unit(v: Float64) -> Float64:
@@ -24,3 +24,26 @@ def across(v: Float64) -> tuple[Float64, Float64]:
     one = np.stack([1.0 + sign * x * x * a, -sign * x, sign * b], axis=-1)
     other = np.stack([b, -y, sign + y * y * a], axis=-1)
     return one, -other
+
+
+def along_rows(points: Float32, row: Int64, at: Float64) -> tuple[Float64, Float64]:
+    """Places and unit directions (n, 3) on polylines.
+
+    Args:
+        points: (r, m, 3), a polyline a row.
+        row: (n,) which of them.
+        at: (n,) how far along it, 0 to 1 by points.
+    """
+    x = np.clip(at, 0, 1) * (points.shape[1] - 1)
+    k = np.minimum(x.astype(np.int64), points.shape[1] - 2)
+    a, b = points[row, k].astype(np.float64), points[row, k + 1].astype(np.float64)
+    way = b - a
+    length = np.linalg.norm(way, axis=1, keepdims=True)
+    return a + (x - k)[:, None] * way, way / np.maximum(length, 1e-9)
+
+
+def squared(along: Float64, up: Float64) -> Float64:
+    """`up` made square to `along`, both (n, 3); where they are the same, some square direction."""
+    side = up - along * (up * along).sum(axis=1, keepdims=True)
+    size = np.linalg.norm(side, axis=1, keepdims=True)
+    return unit(np.where(size < 1e-3, across(along)[0], side))

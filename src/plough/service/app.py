@@ -110,7 +110,7 @@ def _busy(_: Request, error: Exception) -> Response:
 
 def create_app(url: str) -> FastAPI:
     """The application on the database at `url`."""
-    database = Database(url)
+    database = Database(url, impatient=True)
     library = Library(load=picture_loader(database))
     ctx = Context(database, Results(database), library, Evaluator(library), Live(url))
 

@@ -26,12 +26,11 @@ def asset_usd(
 ) -> dict[str, bytes]:
     """Files by name: ``name.usdc`` and its textures.
 
-    The root prim has the variant set ``seed``; each variant holds the mesh, with a subset of faces for each material slot. Metres, Y up;
-    the wind channel is the primvar ``wind``.
+    The root prim has the variant set ``seed``; each variant holds the mesh, with a subset of faces
+    for each material slot. Metres, Y up; the wind channel is the primvar ``wind``.
     """
-    from pxr import Gf, Kind, Sdf, Usd, UsdGeom, UsdShade, Vt
+    from pxr import Kind, Usd, UsdGeom
 
-    files: dict[str, bytes] = {}
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / f"{name}.usdc"
         stage = Usd.Stage.CreateNew(str(path))
@@ -40,87 +39,26 @@ def asset_usd(
         root = UsdGeom.Xform.Define(stage, f"/{_name(name)}")
         stage.SetDefaultPrim(root.GetPrim())
         Usd.ModelAPI(root).SetKind(Kind.Tokens.component)
-        made: dict[str, Any] = {}
-
-        def material(slot: str, m: Material) -> Any:
-            if slot in made:
-                return made[slot]
-            shade = UsdShade.Material.Define(
-                stage, root.GetPath().AppendPath(f"materials/{_name(m.name)}")
-            )
-            surface = UsdShade.Shader.Define(stage, shade.GetPath().AppendChild("surface"))
-            surface.CreateIdAttr("UsdPreviewSurface")
-            surface.CreateInput("roughness", Sdf.ValueTypeNames.Float).Set(m.roughness)
-            surface.CreateInput("metallic", Sdf.ValueTypeNames.Float).Set(0.0)
-            surface.CreateInput("diffuseColor", Sdf.ValueTypeNames.Color3f).Set(Gf.Vec3f(*m.color))
-            maps = {k: v for k, v in images(m).items() if isinstance(v, bytes)}
-            if maps:
-                reader = UsdShade.Shader.Define(stage, shade.GetPath().AppendChild("uv"))
-                reader.CreateIdAttr("UsdPrimvarReader_float2")
-                reader.CreateInput("varname", Sdf.ValueTypeNames.String).Set("st")
-                where = reader.CreateOutput("result", Sdf.ValueTypeNames.Float2)
-                for slot_name, (target, kind, output) in _INPUTS.items():
-                    if slot_name not in maps:
-                        continue
-                    file = f"textures/{name}-{_name(slot)}-{slot_name}.png"
-                    files[file] = maps[slot_name]
-                    texture = UsdShade.Shader.Define(
-                        stage, shade.GetPath().AppendChild(f"{slot_name}_map")
-                    )
-                    texture.CreateIdAttr("UsdUVTexture")
-                    texture.CreateInput("file", Sdf.ValueTypeNames.Asset).Set(f"./{file}")
-                    texture.CreateInput("st", Sdf.ValueTypeNames.Float2).ConnectToSource(where)
-                    texture.CreateInput("sourceColorSpace", Sdf.ValueTypeNames.Token).Set(
-                        "sRGB" if slot_name == "albedo" else "raw"
-                    )
-                    for wrap in ("wrapS", "wrapT"):
-                        texture.CreateInput(wrap, Sdf.ValueTypeNames.Token).Set("repeat")
-                    if slot_name == "normal":
-                        texture.CreateInput("scale", Sdf.ValueTypeNames.Float4).Set(
-                            Gf.Vec4f(2, 2, 2, 1)
-                        )
-                        texture.CreateInput("bias", Sdf.ValueTypeNames.Float4).Set(
-                            Gf.Vec4f(-1, -1, -1, 0)
-                        )
-                    value = getattr(Sdf.ValueTypeNames, kind)
-                    out = texture.CreateOutput(
-                        output,
-                        Sdf.ValueTypeNames.Float3 if output == "rgb" else Sdf.ValueTypeNames.Float,
-                    )
-                    surface.CreateInput(target, value).ConnectToSource(out)
-                    if slot_name == "albedo" and m.cutout:
-                        alpha = texture.CreateOutput("a", Sdf.ValueTypeNames.Float)
-                        surface.CreateInput("opacity", Sdf.ValueTypeNames.Float).ConnectToSource(
-                            alpha
-                        )
-                        surface.CreateInput("opacityThreshold", Sdf.ValueTypeNames.Float).Set(0.5)
-            shade.CreateSurfaceOutput().ConnectToSource(surface.ConnectableAPI(), "surface")
-            made[slot] = shade
-            return shade
-
-        slots = {
-            slot: material(slot, m) for _, _, materials in seeds for slot, m in materials.items()
-        }
+        files: dict[str, bytes] = {}
+        slots: dict[str, Any] = {}
+        for _, _, materials in seeds:
+            for slot, material in materials.items():
+                if slot not in slots:
+                    shader, textures = _material(root, material, images(material), f"{name}-{slot}")
+                    slots[slot] = shader
+                    files |= textures
         variants = root.GetPrim().GetVariantSets().AddVariantSet("seed")
         for seed, mesh, materials in seeds:
             variants.AddVariant(f"seed_{seed}")
             variants.SetVariantSelection(f"seed_{seed}")
             with variants.GetVariantEditContext():
-                _mesh(
-                    stage,
-                    root.GetPath().AppendChild("mesh"),
-                    mesh,
-                    materials,
-                    slots,
-                    UsdGeom,
-                    UsdShade,
-                    Sdf,
-                    Vt,
-                )
+                prim = UsdGeom.Mesh.Define(stage, root.GetPath().AppendChild("mesh"))
+                prim.CreateDoubleSidedAttr(any(m.cutout for m in materials.values()))
+                _shape(prim, mesh)
+                _bind(prim, mesh, slots)
         variants.SetVariantSelection(f"seed_{seeds[0][0]}")
         stage.GetRootLayer().Save()
-        files = {f"{name}.usdc": path.read_bytes(), **files}
-    return files
+        return {f"{name}.usdc": path.read_bytes(), **files}
 
 
 _INPUTS = {
@@ -130,51 +68,103 @@ _INPUTS = {
 }
 
 
-def _mesh(
-    stage: Any,
-    path: Any,
-    mesh: Mesh,
-    materials: dict[str, Material],
-    slots: dict[str, Any],
-    geom: Any,
-    shade: Any,
-    sdf: Any,
-    vt: Any,
-) -> None:
-    prim = geom.Mesh.Define(stage, path)
-    prim.CreatePointsAttr(vt.Vec3fArray.FromNumpy(np.ascontiguousarray(mesh.positions)))
-    prim.CreateFaceVertexIndicesAttr(
-        vt.IntArray.FromNumpy(mesh.indices.reshape(-1).astype(np.int32))
+def _material(
+    root: Any, material: Material, images: dict[str, Any], prefix: str
+) -> tuple[Any, dict[str, bytes]]:
+    """The material's prim below `root`, and its textures by file, each begun with `prefix`."""
+    from pxr import Gf, Sdf, UsdShade
+
+    types = Sdf.ValueTypeNames
+    stage = root.GetPrim().GetStage()
+    shade = UsdShade.Material.Define(
+        stage, root.GetPath().AppendPath(f"materials/{_name(material.name)}")
     )
-    prim.CreateFaceVertexCountsAttr(vt.IntArray.FromNumpy(np.full(mesh.triangles, 3, np.int32)))
-    prim.CreateNormalsAttr(vt.Vec3fArray.FromNumpy(np.ascontiguousarray(mesh.normals)))
-    prim.SetNormalsInterpolation(geom.Tokens.vertex)
-    prim.CreateSubdivisionSchemeAttr(geom.Tokens.none)
-    prim.CreateDoubleSidedAttr(any(m.cutout for m in materials.values()))
+    surface = UsdShade.Shader.Define(stage, shade.GetPath().AppendChild("surface"))
+    surface.CreateIdAttr("UsdPreviewSurface")
+    surface.CreateInput("roughness", types.Float).Set(material.roughness)
+    surface.CreateInput("metallic", types.Float).Set(0.0)
+    surface.CreateInput("diffuseColor", types.Color3f).Set(Gf.Vec3f(*material.color))
+    files: dict[str, bytes] = {}
+    maps = {k: images[k] for k in _INPUTS if isinstance(images.get(k), bytes)}
+    if maps:
+        reader = UsdShade.Shader.Define(stage, shade.GetPath().AppendChild("uv"))
+        reader.CreateIdAttr("UsdPrimvarReader_float2")
+        reader.CreateInput("varname", types.String).Set("st")
+        where = reader.CreateOutput("result", types.Float2)
+    for kind, data in maps.items():
+        target, value, output = _INPUTS[kind]
+        file = f"textures/{_name(prefix)}-{kind}.png"
+        files[file] = data
+        texture = _texture(shade, kind, file)
+        texture.CreateInput("st", types.Float2).ConnectToSource(where)
+        out = texture.CreateOutput(output, types.Float3 if output == "rgb" else types.Float)
+        surface.CreateInput(target, getattr(types, value)).ConnectToSource(out)
+        if kind == "albedo" and material.cutout:
+            alpha = texture.CreateOutput("a", types.Float)
+            surface.CreateInput("opacity", types.Float).ConnectToSource(alpha)
+            surface.CreateInput("opacityThreshold", types.Float).Set(0.5)
+    shade.CreateSurfaceOutput().ConnectToSource(surface.ConnectableAPI(), "surface")
+    return shade, files
+
+
+def _texture(shade: Any, kind: str, file: str) -> Any:
+    """A repeating texture of `file` below the material `shade`."""
+    from pxr import Gf, Sdf, UsdShade
+
+    types = Sdf.ValueTypeNames
+    stage = shade.GetPrim().GetStage()
+    texture = UsdShade.Shader.Define(stage, shade.GetPath().AppendChild(f"{kind}_map"))
+    texture.CreateIdAttr("UsdUVTexture")
+    texture.CreateInput("file", types.Asset).Set(f"./{file}")
+    texture.CreateInput("sourceColorSpace", types.Token).Set("sRGB" if kind == "albedo" else "raw")
+    for wrap in ("wrapS", "wrapT"):
+        texture.CreateInput(wrap, types.Token).Set("repeat")
+    if kind == "normal":
+        texture.CreateInput("scale", types.Float4).Set(Gf.Vec4f(2, 2, 2, 1))
+        texture.CreateInput("bias", types.Float4).Set(Gf.Vec4f(-1, -1, -1, 0))
+    return texture
+
+
+def _shape(prim: Any, mesh: Mesh) -> None:
+    """Write the vertices and faces of `mesh` on `prim`."""
+    from pxr import Sdf, UsdGeom, Vt
+
+    tokens, types = UsdGeom.Tokens, Sdf.ValueTypeNames
+    prim.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(mesh.positions)))
+    prim.CreateFaceVertexIndicesAttr(
+        Vt.IntArray.FromNumpy(mesh.indices.reshape(-1).astype(np.int32))
+    )
+    prim.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(mesh.triangles, 3, np.int32)))
+    prim.CreateNormalsAttr(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(mesh.normals)))
+    prim.SetNormalsInterpolation(tokens.vertex)
+    prim.CreateSubdivisionSchemeAttr(tokens.none)
     low, high = mesh.bounds()
     prim.CreateExtentAttr([tuple(map(float, low)), tuple(map(float, high))])
-    api = geom.PrimvarsAPI(prim)
-    uv = np.stack([mesh.uv0[:, 0], 1.0 - mesh.uv0[:, 1]], axis=1).astype(np.float32)
-    api.CreatePrimvar("st", sdf.ValueTypeNames.TexCoord2fArray, geom.Tokens.vertex).Set(
-        vt.Vec2fArray.FromNumpy(uv)
-    )
-    if mesh.uv1 is not None:
-        uv = np.stack([mesh.uv1[:, 0], 1.0 - mesh.uv1[:, 1]], axis=1).astype(np.float32)
-        api.CreatePrimvar("st1", sdf.ValueTypeNames.TexCoord2fArray, geom.Tokens.vertex).Set(
-            vt.Vec2fArray.FromNumpy(uv)
-        )
+    api = UsdGeom.PrimvarsAPI(prim)
+    for name, uv in (("st", mesh.uv0), ("st1", mesh.uv1)):
+        if uv is not None:
+            upwards = np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1).astype(np.float32)
+            api.CreatePrimvar(name, types.TexCoord2fArray, tokens.vertex).Set(
+                Vt.Vec2fArray.FromNumpy(upwards)
+            )
     if mesh.colors is not None:
         tint = np.ascontiguousarray(mesh.colors[:, :3] / 255.0, np.float32)
-        prim.CreateDisplayColorPrimvar(geom.Tokens.vertex).Set(vt.Vec3fArray.FromNumpy(tint))
+        prim.CreateDisplayColorPrimvar(tokens.vertex).Set(Vt.Vec3fArray.FromNumpy(tint))
     if mesh.wind is not None:
         wind = np.ascontiguousarray(mesh.wind / 255.0, np.float32)
-        api.CreatePrimvar("wind", sdf.ValueTypeNames.Float4Array, geom.Tokens.vertex).Set(
-            vt.Vec4fArray.FromNumpy(wind)
+        api.CreatePrimvar("wind", types.Float4Array, tokens.vertex).Set(
+            Vt.Vec4fArray.FromNumpy(wind)
         )
-    shade.MaterialBindingAPI.Apply(prim.GetPrim())
+
+
+def _bind(prim: Any, mesh: Mesh, slots: dict[str, Any]) -> None:
+    """Bind each part of `mesh` to the material of its slot."""
+    from pxr import UsdGeom, UsdShade, Vt
+
+    UsdShade.MaterialBindingAPI.Apply(prim.GetPrim())
     for part in mesh.parts:
-        rows = vt.IntArray.FromNumpy(np.arange(part.first, part.first + part.count, dtype=np.int32))
-        subset = geom.Subset.CreateGeomSubset(
-            prim, _name(part.material), geom.Tokens.face, rows, "materialBind"
+        rows = Vt.IntArray.FromNumpy(np.arange(part.first, part.first + part.count, dtype=np.int32))
+        subset = UsdGeom.Subset.CreateGeomSubset(
+            prim, _name(part.material), UsdGeom.Tokens.face, rows, "materialBind"
         )
-        shade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(slots[part.material])
+        UsdShade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(slots[part.material])

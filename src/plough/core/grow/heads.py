@@ -34,10 +34,39 @@ class Head:
     colors: Float32  #: (v, 3)
 
 
+@dataclass(frozen=True, slots=True)
+class Bloom:
+    """What the parts of a head hang on."""
+
+    form: HeadForm
+    n: int  #: petals, rays or florets
+    opened: float  #: 0 in bud, 1 wide open
+    petal: Tone
+    middle: Tone
+    green: Tone
+    fine: float  #: 1 near, less for lower levels of detail
+
+    @property
+    def near(self) -> bool:
+        return self.fine > 0.9
+
+    @property
+    def rows(self) -> int:
+        """Of points along a petal."""
+        return 4 if self.near else 2
+
+
 def _toned(shape: Shape, tone: Tone, dark: float = 0.0) -> Head:
     """`shape` in one colour, `dark`er towards where it is held."""
     light = 1.0 - dark * (1.0 - shape.tip)
     return Head(shape, (np.array(tone)[None] * light[:, None]).astype(np.float32))
+
+
+def _blended(head: Head, tone: Tone, share: Float64) -> Head:
+    """`head` with its colours drawn towards `tone` by `share` (v,)."""
+    by = share[:, None]
+    colors = head.colors * (1 - by) + np.array(tone) * by
+    return replace(head, colors=colors.astype(np.float32))
 
 
 def _together(heads: list[Head]) -> Head:
@@ -51,21 +80,24 @@ def _petal(width: float, bend: float, rows: int) -> Shape:
     return strip(line, sideways, up, half, 0.25, 1.0 - t)
 
 
-def _around(
-    shape: Shape,
-    n: int,
-    radius: float,
-    raised: float,
-    height: float,
-    size: Float64,
-    start: float = 0.0,
-) -> Shape:
-    """`n` of `shape` about the axis; `raised` radians above the level."""
-    a = start + np.arange(n) * (2 * math.pi / n)
+@dataclass(frozen=True, slots=True)
+class Whorl:
+    """Where parts stand about the axis."""
+
+    radius: float
+    raised: float  #: radians above the level
+    height: float
+    start: float = 0.0  #: radians about the axis
+
+
+def _around(shape: Shape, size: Float64, whorl: Whorl) -> Shape:
+    """One of `shape` for each of `size` (n,), evenly about the axis."""
+    n = size.size
+    a = whorl.start + np.arange(n) * (2 * math.pi / n)
     out = np.stack([np.cos(a), np.zeros(n), np.sin(a)], axis=1)
-    along = out * math.cos(raised) + np.array([0, math.sin(raised), 0])
-    up = np.array([0, math.cos(raised), 0]) - out * math.sin(raised)
-    return set_down(shape, out * radius + np.array([0, height, 0]), along, up, size)
+    along = out * math.cos(whorl.raised) + np.array([0, math.sin(whorl.raised), 0])
+    up = np.array([0, math.cos(whorl.raised), 0]) - out * math.sin(whorl.raised)
+    return set_down(shape, out * whorl.radius + np.array([0, whorl.height, 0]), along, up, size)
 
 
 def _dome(radius: float, height: float, sides: int, rows: int, at: float = 0.0) -> Shape:
@@ -131,157 +163,127 @@ def _sprinkled(shape: Shape, places: Float64, out: Float64, size: Float64) -> Sh
     return set_down(shape, places, out, across(out)[0], size)
 
 
+def _opening(bloom: Bloom) -> Head:
+    """Petals about a cup: wide rays about a disc, or the few that make a bell."""
+    n, opened, rays = bloom.n, bloom.opened, bloom.form == "rays"
+    raised = math.radians(82 - 74 * opened) if rays else math.radians(80 - 26 * opened)
+    wide = min(1.2, 2.1 / n) if rays else 4.4 / n
+    foot = (0.22 if rays else 0.06) * (0.4 + 0.6 * opened)
+    petal = _petal(wide, 0.25 if rays else -0.5, bloom.rows)
+    petals = _around(petal, np.full(n, 0.8), Whorl(foot, raised, 0.04))
+    sepals = Whorl(0.03, math.radians(70 - 40 * opened), -0.04, 0.3)
+    cup = _around(_petal(0.5, -0.3, 2), np.full(5, 0.34), sepals)
+    heads = [_toned(petals, bloom.petal, 0.22), _toned(cup, bloom.green, 0.3)]
+    if rays:
+        sides, rings = (10, 3) if bloom.near else (6, 2)
+        disc = _dome(0.27 * (0.5 + 0.5 * opened), 0.15, sides, rings, 0.02)
+        heads.append(_toned(disc, bloom.middle, 0.45))
+    return _together(heads)
+
+
+def _umbel(bloom: Bloom) -> Head:
+    """Rays from one point, each with a few florets at its tip."""
+    n, k = bloom.n, np.arange(bloom.n)
+    spread = (0.18 + 0.82 * bloom.opened) * np.sqrt((k + 0.5) / n)
+    a = k * _GOLDEN
+    tips = np.stack([spread * np.cos(a), 0.72 - 0.26 * spread**2, spread * np.sin(a)], axis=1)
+    way = unit(tips)
+    ray = strip(*course(2, 0.0, 0.0, 0.0), np.array([0.012, 0.008]), 0.5, np.array([1.0, 0.0]))
+    rays = _sprinkled(ray, np.zeros((n, 3)), way, np.linalg.norm(tips, axis=1))
+    each = 5 if bloom.near else 2
+    j = np.tile(np.arange(each), n)
+    place = np.repeat(tips, each, axis=0) + 0.085 * np.stack(
+        [np.cos(j * _GOLDEN), 0.25 * np.sin(j * 3.1), np.sin(j * _GOLDEN)], axis=1
+    )
+    up = unit(np.repeat(way, each, axis=0) * 0.4 + np.array([0.0, 1.0, 0.0]))
+    size = np.full(n * each, 0.085 / math.sqrt(bloom.fine))
+    florets = _sprinkled(_dome(1.0, 0.5, 5, 1), place, up, size)
+    return _together([_toned(rays, bloom.green, 0.2), _toned(florets, bloom.petal, 0.3)])
+
+
+def _spike(bloom: Bloom) -> Head:
+    """Florets up an axis; the topmost are still in bud."""
+    n, opened, k = bloom.n, bloom.opened, np.arange(bloom.n)
+    u = (k + 0.5) / n
+    a = k * _GOLDEN
+    out = np.stack([np.cos(a), 0.55 + 0.8 * u, np.sin(a)], axis=1)
+    place = np.stack([0.05 * np.cos(a), u, 0.05 * np.sin(a)], axis=1)
+    grown = 0.45 + 0.55 * np.clip(opened * 1.6 - u * 0.6, 0, 1)
+    size = (0.20 - 0.13 * u) * grown / math.sqrt(bloom.fine)
+    floret = _petal(0.75, 0.9, 2 if bloom.fine < 0.9 else 3)
+    florets = _sprinkled(floret, place, unit(out), size)
+    core = _sprinkled(
+        _cone(4, 0.03), np.zeros((1, 3)), np.array([[0.0, 1.0, 0.0]]), np.array([1.0])
+    )
+    young = np.clip((u - 0.35 - 0.6 * opened) * 4.0, 0, 1)
+    toned = _toned(florets, bloom.petal, 0.35)
+    young = np.repeat(young, florets.positions.shape[0] // n)
+    return _together([_blended(toned, bloom.green, young), _toned(core, bloom.green)])
+
+
+def _globe(bloom: Bloom) -> Head:
+    """A body of spines over bracts, with a ring of open florets."""
+    n, k = bloom.n, np.arange(bloom.n)
+    u = (k + 0.5) / n
+    angle, a = np.arccos(1 - 1.88 * u), k * _GOLDEN
+    out = np.stack([np.sin(angle) * np.cos(a), np.cos(angle), np.sin(angle) * np.sin(a)], axis=1)
+    place = out * np.array([0.34, 0.5, 0.34]) + np.array([0, 0.5, 0])
+    spikes = _sprinkled(
+        _cone(3, 0.16),
+        place * 0.97,
+        unit(out + np.array([0, 0.35, 0])),
+        np.full(n, 0.20 / math.sqrt(bloom.fine)),
+    )
+    sides = 10 if bloom.near else 6
+    halves = [_dome(0.34, 0.5, sides, 4, 0.5), _flipped(_dome(0.34, 0.5, sides, 4, 0.0), 0.5)]
+    lengths = np.array([0.95, 0.7, 0.85, 0.75, 0.9, 0.65, 0.8])[: 7 if bloom.near else 4]
+    bracts = _around(_petal(0.1, -1.1, 4), lengths, Whorl(0.06, 0.25, 0.02))
+    ring = np.clip(1.0 - np.abs(spikes.positions[:, 1] - 0.2 - 0.75 * bloom.opened) * 6.0, 0, 1)
+    return _together(
+        [
+            _blended(_toned(spikes, bloom.middle, 0.35), bloom.petal, ring),
+            _toned(merged(halves), bloom.middle, 0.5),
+            _toned(bracts, bloom.green, 0.2),
+        ]
+    )
+
+
+def _plume(bloom: Bloom) -> Head:
+    """Fine blades that part from the axis and nod."""
+    n, opened, k = bloom.n, bloom.opened, np.arange(bloom.n)
+    u = (k + 0.5) / n
+    a = k * _GOLDEN
+    out = np.stack([np.cos(a), 0.9 + 1.4 * u, np.sin(a)], axis=1)
+    place = np.stack([np.zeros(n), 0.75 * u, np.zeros(n)], axis=1)
+    blade = _petal(0.1 / math.sqrt(bloom.fine), 0.5 + 0.8 * opened, bloom.rows)
+    blades = _sprinkled(blade, place, unit(out), (0.62 - 0.3 * u) * (0.6 + 0.4 * opened))
+    return _together([_toned(blades, bloom.petal, 0.4), _toned(_cone(4, 0.02), bloom.green)])
+
+
+_FORMS = {
+    "rays": _opening,
+    "bell": _opening,
+    "umbel": _umbel,
+    "spike": _spike,
+    "globe": _globe,
+    "plume": _plume,
+}
+
+
 def make_head(
     form: HeadForm, parts: int, opened: float, tones: tuple[Tone, Tone, Tone], fine: float
 ) -> Head:
     """A head of the given form.
 
     Args:
+        form: any but "none".
         parts: petals, rays or florets.
         opened: 0 in bud, 1 wide open.
         tones: linear colours of petals, of the middle, and of the green parts.
         fine: 1 near, less for lower levels of detail.
     """
-    petal_tone, middle, green = tones
     n = max(3, round(parts * (0.4 + 0.6 * fine)))
-    rows = 4 if fine > 0.9 else 2
-    if form in ("rays", "bell"):
-        raised = (
-            math.radians(82 - 74 * opened) if form == "rays" else math.radians(80 - 26 * opened)
-        )
-        wide = min(1.2, 2.1 / n) if form == "rays" else 4.4 / n
-        foot = 0.22 if form == "rays" else 0.06
-        petals = _around(
-            _petal(wide, -0.5 if form == "bell" else 0.25, rows),
-            n,
-            foot * (0.4 + 0.6 * opened),
-            raised,
-            0.04,
-            np.full(n, 0.8),
-        )
-        cup = _around(
-            _petal(0.5, -0.3, 2),
-            5,
-            0.03,
-            math.radians(70 - 40 * opened),
-            -0.04,
-            np.full(5, 0.34),
-            0.3,
-        )
-        heads = [_toned(petals, petal_tone, 0.22), _toned(cup, green, 0.3)]
-        if form == "rays":
-            heads.append(
-                _toned(
-                    _dome(
-                        0.27 * (0.5 + 0.5 * opened),
-                        0.15,
-                        10 if fine > 0.9 else 6,
-                        3 if fine > 0.9 else 2,
-                        0.02,
-                    ),
-                    middle,
-                    0.45,
-                )
-            )
-        return _together(heads)
-    k = np.arange(n)
-    if form == "umbel":
-        spread = (0.18 + 0.82 * opened) * np.sqrt((k + 0.5) / n)
-        a = k * _GOLDEN
-        tips = np.stack([spread * np.cos(a), 0.72 - 0.26 * spread**2, spread * np.sin(a)], axis=1)
-        way = unit(tips)
-        rays = _sprinkled(
-            strip(*course(2, 0.0, 0.0, 0.0), np.array([0.012, 0.008]), 0.5, np.array([1.0, 0.0])),
-            np.zeros((n, 3)),
-            way,
-            np.linalg.norm(tips, axis=1),
-        )
-        each = 5 if fine > 0.9 else 2
-        j = np.tile(np.arange(each), n)
-        place = np.repeat(tips, each, axis=0) + 0.085 * np.stack(
-            [np.cos(j * _GOLDEN), 0.25 * np.sin(j * 3.1), np.sin(j * _GOLDEN)], axis=1
-        )
-        up = unit(np.repeat(way, each, axis=0) * 0.4 + np.array([0.0, 1.0, 0.0]))
-        florets = _sprinkled(
-            _dome(1.0, 0.5, 5, 1), place, up, np.full(n * each, 0.085 / math.sqrt(fine))
-        )
-        return _together([_toned(rays, green, 0.2), _toned(florets, petal_tone, 0.3)])
-    if form == "spike":
-        u = (k + 0.5) / n
-        a = k * _GOLDEN
-        out = np.stack([np.cos(a), 0.55 + 0.8 * u, np.sin(a)], axis=1)
-        place = np.stack([0.05 * np.cos(a), u, 0.05 * np.sin(a)], axis=1)
-        size = (
-            (0.20 - 0.13 * u)
-            * (0.45 + 0.55 * np.clip(opened * 1.6 - u * 0.6, 0, 1))
-            / math.sqrt(fine)
-        )
-        florets = _sprinkled(_petal(0.75, 0.9, 2 if fine < 0.9 else 3), place, unit(out), size)
-        core = _sprinkled(
-            _cone(4, 0.03), np.zeros((1, 3)), np.array([[0.0, 1.0, 0.0]]), np.array([1.0])
-        )
-        # the topmost are still in bud
-        young = np.repeat(
-            np.clip((u - 0.35 - 0.6 * opened) * 4.0, 0, 1), florets.positions.shape[0] // n
-        )[:, None]
-        toned = _toned(florets, petal_tone, 0.35)
-        return _together(
-            [
-                replace(
-                    toned,
-                    colors=(toned.colors * (1 - young) + np.array(green) * young).astype(
-                        np.float32
-                    ),
-                ),
-                _toned(core, green),
-            ]
-        )
-    if form == "globe":
-        u = (k + 0.5) / n
-        angle, a = np.arccos(1 - 1.88 * u), k * _GOLDEN
-        out = np.stack(
-            [np.sin(angle) * np.cos(a), np.cos(angle), np.sin(angle) * np.sin(a)], axis=1
-        )
-        place = out * np.array([0.34, 0.5, 0.34]) + np.array([0, 0.5, 0])
-        spikes = _sprinkled(
-            _cone(3, 0.16),
-            place * 0.97,
-            unit(out + np.array([0, 0.35, 0])),
-            np.full(n, 0.20 / math.sqrt(fine)),
-        )
-        sides = 10 if fine > 0.9 else 6
-        halves = [_dome(0.34, 0.5, sides, 4, 0.5), _flipped(_dome(0.34, 0.5, sides, 4, 0.0), 0.5)]
-        bracts = _around(
-            _petal(0.1, -1.1, 4),
-            7 if fine > 0.9 else 4,
-            0.06,
-            0.25,
-            0.02,
-            np.array([0.95, 0.7, 0.85, 0.75, 0.9, 0.65, 0.8])[: 7 if fine > 0.9 else 4],
-        )
-        ring = np.clip(1.0 - np.abs(spikes.positions[:, 1] - 0.2 - 0.75 * opened) * 6.0, 0, 1)[
-            :, None
-        ]
-        toned = _toned(spikes, middle, 0.35)
-        spikes_toned = replace(
-            toned,
-            colors=(toned.colors * (1 - ring) + np.array(petal_tone) * ring).astype(np.float32),
-        )
-        return _together(
-            [spikes_toned, _toned(merged(halves), middle, 0.5), _toned(bracts, green, 0.2)]
-        )
-    # a plume: fine blades that part from the axis and nod
-    u = (k + 0.5) / n
-    a = k * _GOLDEN
-    out = np.stack([np.cos(a), 0.9 + 1.4 * u, np.sin(a)], axis=1)
-    place = np.stack([np.zeros(n), 0.75 * u, np.zeros(n)], axis=1)
-    blades = _sprinkled(
-        _petal(0.1 / math.sqrt(fine), 0.5 + 0.8 * opened, rows),
-        place,
-        unit(out),
-        (0.62 - 0.3 * u) * (0.6 + 0.4 * opened),
-    )
-    return _together([_toned(blades, petal_tone, 0.4), _toned(_cone(4, 0.02), green)])
+    return _FORMS[form](Bloom(form, n, opened, *tones, fine))
 
 
 def _flipped(shape: Shape, at: float) -> Shape:

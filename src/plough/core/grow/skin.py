@@ -18,7 +18,7 @@ from plough.core.grow.lamina import LeafParameters
 from plough.core.grow.leaf import leaf_shape
 from plough.core.grow.shape import Shape, set_down
 from plough.core.kernels import kernel, together
-from plough.core.mesh.bleed import bleed
+from plough.core.mesh.bleed import bleed_planes
 from plough.core.mesh.material import Maps
 from plough.core.mesh.raster import Samples, Triangles, draw_triangles
 from plough.core.noise import cells, tile
@@ -313,18 +313,22 @@ def _bow(y: Any) -> Any:
 
 
 @kernel
-def _stroke(
-    line: Float64, half: Float64, color: Float64, depth: Float32, out: Float32, normal: Float32
-) -> None:
+def _stroke(line: Float64, half: Float64, color: Float64, samples: Samples) -> None:
     """Draw a tapering line through (n, 2) samples, `half` (n,) samples wide to each side, at depth 0."""
+    depth, out, normal = samples
     n = depth.shape[0]
     for s in range(line.shape[0] - 1):
         ax, ay, bx, by = line[s, 0], line[s, 1], line[s + 1, 0], line[s + 1, 1]
         wide = max(half[s], half[s + 1])
         length = max(1e-12, (bx - ax) ** 2 + (by - ay) ** 2)
+        lean = wide * math.sqrt(length) / max(1e-6, abs(by - ay))  # half its width along a row
+        left, right = min(ax, bx) - wide, max(ax, bx) + wide
         for r in range(max(0, int(min(ay, by) - wide)), min(n, int(max(ay, by) + wide) + 2)):
-            for c in range(max(0, int(min(ax, bx) - wide)), min(n, int(max(ax, bx) + wide) + 2)):
-                x, y = c + 0.5 - ax, r + 0.5 - ay
+            y = r + 0.5 - ay
+            middle = ax + y * (bx - ax) / (by - ay) if abs(by - ay) > 1e-6 else ax
+            first, last = max(left, middle - lean), min(right, middle + lean)
+            for c in range(max(0, int(first)), min(n, int(last) + 2)):
+                x = c + 0.5 - ax
                 t = min(1.0, max(0.0, (x * (bx - ax) + y * (by - ay)) / length))
                 dx, dy = x - t * (bx - ax), y - t * (by - ay)
                 reach = half[s] + t * (half[s + 1] - half[s])
@@ -336,56 +340,69 @@ def _stroke(
 
 
 @kernel
-def _thin(before: Float32, depth: Float32, color: Float32, much: float, thin: Float32) -> None:
-    """Light comes through what has been drawn since `before`, most through what is brightest."""
-    n = depth.shape[0]
-    peak = 1e-3
-    for r in range(n):
-        for c in range(n):
+def _thin(before: Float32, samples: Samples, much: float, thin: Float32) -> None:
+    """Light comes through what has been drawn since `before`: `much` of what is brightest, less of the rest."""
+    depth, color, _ = samples
+    by = np.float32(much)
+    for r in range(depth.shape[0]):
+        for c in range(depth.shape[1]):
             if depth[r, c] > before[r, c]:
-                peak = max(peak, color[r, c, 0], color[r, c, 1], color[r, c, 2])
-    for r in range(n):
-        for c in range(n):
-            if depth[r, c] > before[r, c]:
-                bright = max(color[r, c, 0], color[r, c, 1], color[r, c, 2])
-                thin[r, c] = much * bright / peak
+                thin[r, c] = by * max(color[r, c, 0], color[r, c, 1], color[r, c, 2])
 
 
 @kernel
-def _halved(depth: Float32, color: Float32, normal: Float32, thin: Float32) -> Float32:
-    """(n / 2, n / 2, 8) means of blocks of two by two samples: colour, normal, thinness, cover."""
+def _halved(samples: Samples, thin: Float32) -> Float32:
+    """(8, n / 2, n / 2) means of blocks of two by two samples: colour, normal, thinness, cover."""
+    depth, color, normal = samples
     n = depth.shape[0] // 2
-    out = np.zeros((n, n, 8), np.float32)
-    part = np.float32(0.25)
+    out = np.zeros((8, n, n), np.float32)
+    part, nothing = np.float32(0.25), np.float32(-1e29)
     for r in range(n):
+        i, j = 2 * r, 2 * r + 1
         for c in range(n):
-            for y in range(2 * r, 2 * r + 2):
-                for x in range(2 * c, 2 * c + 2):
-                    if depth[y, x] <= -1e29:
-                        continue
-                    for k in range(3):
-                        out[r, c, k] += part * color[y, x, k]
-                        out[r, c, 3 + k] += part * normal[y, x, k]
-                    out[r, c, 6] += part * thin[y, x]
-                    out[r, c, 7] += part
+            a, b = 2 * c, 2 * c + 1
+            cover = (
+                (depth[i, a] > nothing)
+                + (depth[i, b] > nothing)
+                + (depth[j, a] > nothing)
+                + (depth[j, b] > nothing)
+            )
+            if cover == 0:
+                continue
+            # samples that hold nothing are 0
+            for k in range(3):
+                out[k, r, c] = part * (
+                    color[i, a, k] + color[i, b, k] + color[j, a, k] + color[j, b, k]
+                )
+                out[3 + k, r, c] = part * (
+                    normal[i, a, k] + normal[i, b, k] + normal[j, a, k] + normal[j, b, k]
+                )
+            out[6, r, c] = part * (thin[i, a] + thin[i, b] + thin[j, a] + thin[j, b])
+            out[7, r, c] = part * cover
     return out
 
 
 @kernel
-def _finished(mean: Float32, spread: Float32, most: float) -> tuple[UInt8, UInt8, UInt8]:
-    """Albedo, normal and translucency, at most `most`, of an image `mean` (n, n, 8) and its colours and normals spread (n, n, 6)."""
-    n = mean.shape[0]
+def _finished(spread: Float32, cover: Float32, most: np.float32) -> tuple[UInt8, UInt8, UInt8]:
+    """Albedo, normal and translucency, at most `most`, of colours, normals and thinness (7, n, n) that cover (n, n) of each pixel."""
+    n = cover.shape[0]
     albedo, normal = np.empty((n, n, 4), np.uint8), np.empty((n, n, 3), np.uint8)
     through = np.empty((n, n), np.uint8)
+    zero, half, one, byte = np.float32(0.0), np.float32(0.5), np.float32(1.0), np.float32(255.0)
+    scale = np.empty(n, np.float32)
     for r in range(n):
+        x, y, z = spread[3, r], spread[4, r], spread[5, r]
         for c in range(n):
-            x, y, z = spread[r, c, 3], spread[r, c, 4], spread[r, c, 5]
-            s = 0.5 / max(1e-6, math.sqrt(x * x + y * y + z * z))
-            for k in range(3):
-                albedo[r, c, k] = _byte(spread[r, c, k])
-                normal[r, c, k] = _byte(0.5 + s * spread[r, c, 3 + k])
-            albedo[r, c, 3] = _byte(mean[r, c, 7])
-            through[r, c] = _byte(min(most, mean[r, c, 6] / max(mean[r, c, 7], 1e-3)))
+            size = np.float32(math.sqrt(x[c] * x[c] + y[c] * y[c] + z[c] * z[c]))
+            scale[c] = half * byte / max(np.float32(1e-6), size)
+        for k in range(3):
+            color, way = spread[k, r], spread[3 + k, r]
+            for c in range(n):
+                albedo[r, c, k] = np.uint8(min(one, max(zero, color[c])) * byte + half)
+                normal[r, c, k] = np.uint8(half * byte + scale[c] * way[c] + half)
+        for c in range(n):
+            albedo[r, c, 3] = np.uint8(cover[r, c] * byte + half)
+            through[r, c] = np.uint8(min(one, most, spread[6, r, c]) * byte + half)
     return albedo, normal, through
 
 
@@ -406,9 +423,11 @@ class Canvas:
 
     def __init__(self, size: int) -> None:
         self.size = size
-        self.depth = np.full((size, size), -1e30, np.float32)
-        self.color = np.zeros((size, size, 3), np.float32)
-        self.normal = np.zeros((size, size, 3), np.float32)
+        self.samples = Samples(
+            np.full((size, size), -1e30, np.float32),
+            np.zeros((size, size, 3), np.float32),
+            np.zeros((size, size, 3), np.float32),
+        )
         self.thin = np.zeros((size, size), np.float32)
 
     def stroke(self, line: Float64, half: Float64, color: Color) -> None:
@@ -416,7 +435,7 @@ class Canvas:
         n = self.size
         at = np.stack([(line[:, 0] + 0.5) * n, (1.0 - line[:, 1]) * n], axis=1)
         wide = np.maximum(np.asarray(half) * n, 1.0)
-        _stroke(at, wide, np.array(color, np.float64), self.depth, self.color, self.normal)
+        _stroke(at, wide, np.array(color, np.float64), self.samples)
 
     def draw(self, shape: Shape, tone: Any, maps: Maps) -> None:
         """`shape` in the image's own coordinates, its texture times `tone` (v,)."""
@@ -425,23 +444,24 @@ class Canvas:
         points = np.stack([(p[:, 0] + 0.5) * n, (1.0 - p[:, 1]) * n, p[:, 2]], axis=1)
         turned = np.where(shape.normals[:, 2:] < 0, -shape.normals, shape.normals)
         tint = np.repeat(_bytes(np.asarray(tone) ** 2.2)[:, None], 4, axis=1)
-        before = self.depth.copy()
+        before = self.samples.depth.copy()
         args = (points.astype(np.float32), turned.astype(np.float32), shape.uv, tint, shape.indices)
-        samples = Samples(self.depth, self.color, self.normal)
         triangles = Triangles(*args)
         together(
-            lambda: draw_triangles(triangles, maps.albedo, True, samples, (0, n // 2)),
-            lambda: draw_triangles(triangles, maps.albedo, True, samples, (n // 2, n)),
+            lambda: draw_triangles(triangles, maps.albedo, True, self.samples, (0, n // 2)),
+            lambda: draw_triangles(triangles, maps.albedo, True, self.samples, (n // 2, n)),
         )
         if maps.translucency is not None:
+            leaf = maps.albedo[..., :3][maps.albedo[..., 3] >= 128]
+            brightest = max(1e-3, leaf.max(initial=0) / 255.0 * float(np.max(tone)))
             much = float(maps.translucency.mean()) / 255.0 * 1.4
-            _thin(before, self.depth, self.color, much, self.thin)
+            _thin(before, self.samples, much / brightest, self.thin)
 
     def maps(self, roughness: float, translucency: float) -> Maps:
         """The images, at half the size."""
-        mean = _halved(self.depth, self.color, self.normal, self.thin)
-        spread = bleed(mean[..., :6], mean[..., 7])
-        albedo, normal, through = _finished(mean, spread, 1.5 * translucency)
+        mean = _halved(self.samples, self.thin)
+        most = np.float32(1.5 * translucency)
+        albedo, normal, through = _finished(bleed_planes(mean), mean[7], most)
         surface = np.zeros_like(normal)
         surface[..., 0], surface[..., 1] = 255, round(roughness * 255)
         return Maps(albedo, normal, surface, through)

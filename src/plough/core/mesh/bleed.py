@@ -1,4 +1,7 @@
-"""Colours spread under transparent parts of images, so that smaller mip levels do not bleed."""
+"""Colours spread under transparent parts of images, so that smaller mip levels do not bleed.
+
+Inside, images are planes, (k, n, n): loops along a row of one channel are what a processor does best.
+"""
 
 from __future__ import annotations
 
@@ -9,42 +12,40 @@ from plough.core.kernels import kernel
 
 
 @kernel
-def _coarser(image: Float32) -> Float32:
-    """(n / 2, n / 2, k) means of blocks of two by two."""
-    n = image.shape[0] // 2
-    out = np.empty((n, n, image.shape[2]), np.float32)
-    for r in range(n):
-        for c in range(n):
-            for k in range(image.shape[2]):
-                top = image[2 * r, 2 * c, k] + image[2 * r, 2 * c + 1, k]
-                low = image[2 * r + 1, 2 * c, k] + image[2 * r + 1, 2 * c + 1, k]
-                out[r, c, k] = np.float32(0.25) * (top + low)
+def _coarser(planes: Float32) -> Float32:
+    """(k, n / 2, n / 2) means of blocks of two by two."""
+    channels, n = planes.shape[0], planes.shape[1] // 2
+    out = np.empty((channels, n, n), np.float32)
+    for k in range(channels):
+        for r in range(n):
+            top, low, line = planes[k, 2 * r], planes[k, 2 * r + 1], out[k, r]
+            for c in range(n):
+                line[c] = np.float32(0.25) * (
+                    top[2 * c] + top[2 * c + 1] + low[2 * c] + low[2 * c + 1]
+                )
     return out
 
 
 @kernel
-def _finer(fill: Float32, image: Float32) -> Float32:
-    """(n, n, k - 1) the colours of `image` (n, n, k), whose last channel is their weight, over those of `fill`, half as large."""
-    n, channels = image.shape[0], image.shape[2] - 1
-    out = np.empty((n, n, channels), np.float32)
-    one = np.float32(1.0)
+def _finer(fill: Float32, planes: Float32) -> Float32:
+    """(k - 1, n, n) the colours of `planes` (k, n, n), the last of which is their weight, over those of `fill`, half as large."""
+    channels, n = planes.shape[0] - 1, planes.shape[1]
+    out = np.empty((channels, n, n), np.float32)
+    unknown, each = np.empty(n, np.float32), np.empty(n, np.float32)
+    one, four, tiny = np.float32(1.0), np.float32(4.0), np.float32(1e-6)
     for r in range(n):
-        near = fill[r // 2]
+        weight = planes[channels, r]
         for c in range(n):
-            weight = image[r, c, channels]
-            if weight <= np.float32(0.0):
-                for k in range(channels):
-                    out[r, c, k] = near[c // 2, k]
-                continue
-            if weight >= np.float32(0.25):
-                each = one / weight
-                for k in range(channels):
-                    out[r, c, k] = image[r, c, k] * each
-                continue
-            known = weight * np.float32(4.0)
-            each, unknown = known / max(weight, np.float32(1e-6)), one - known
-            for k in range(channels):
-                out[r, c, k] = near[c // 2, k] * unknown + image[r, c, k] * each
+            known = four * weight[c]
+            known = known if known < one else one
+            unknown[c] = one - known
+            each[c] = known / (weight[c] if weight[c] > tiny else tiny)
+        for k in range(channels):
+            near, mine, line = fill[k, r // 2], planes[k, r], out[k, r]
+            for c in range(n // 2):
+                a, b = 2 * c, 2 * c + 1
+                line[a] = unknown[a] * near[c] + each[a] * mine[a]
+                line[b] = unknown[b] * near[c] + each[b] * mine[b]
     return out
 
 
@@ -52,17 +53,24 @@ def bleed(image: Float32, alpha: Float32) -> Float32:
     """Fill what is transparent with the colours nearby, by averaging coarser and coarser images.
 
     Args:
-        image: (n, n, 3) laid over black, that is, times `alpha`; n is a power of two.
+        image: (n, n, k) laid over black, that is, times `alpha`; n is a power of two.
         alpha: (n, n) in [0, 1].
 
     Returns:
-        (n, n, 3) not times `alpha`.
+        (n, n, k) not times `alpha`.
     """
-    levels = [np.concatenate([image, alpha[..., None]], axis=-1).astype(np.float32)]
-    while levels[-1].shape[0] > 1:
+    planes = np.empty((image.shape[2] + 1, *alpha.shape), np.float32)
+    planes[:-1], planes[-1] = np.moveaxis(image, 2, 0), alpha
+    return np.ascontiguousarray(np.moveaxis(bleed_planes(planes), 0, 2))
+
+
+def bleed_planes(planes: Float32) -> Float32:
+    """`bleed` of planes (k, n, n), the last of which is alpha; gives (k - 1, n, n)."""
+    levels = [planes]
+    while levels[-1].shape[1] > 1:
         levels.append(_coarser(levels[-1]))
     last = levels[-1]
-    fill: Float32 = np.asarray(last[..., :-1] / np.maximum(last[..., -1:], 1e-6), np.float32)
+    fill: Float32 = np.asarray(last[:-1] / np.maximum(last[-1:], 1e-6), np.float32)
     for level in reversed(levels[:-1]):
-        fill = _finer(np.ascontiguousarray(fill), level)
+        fill = _finer(fill, level)
     return fill

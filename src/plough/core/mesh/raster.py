@@ -92,6 +92,14 @@ def draw_triangles(
         if abs(area) < 1e-9:
             continue
         share = 1.0 / area
+        # what the pixels of a triangle share is read once: the loop over them writes, so it would be read again for each
+        za, zb, zc = points[a, 2], points[b, 2], points[c, 2]
+        ia, ib, ic = uv[a, 0], uv[b, 0], uv[c, 0]
+        ja, jb, jc = uv[a, 1], uv[b, 1], uv[c, 1]
+        ra, rb, rc = colors[a, 0], colors[b, 0], colors[c, 0]
+        ga, gb, gc = colors[a, 1], colors[b, 1], colors[c, 1]
+        la, lb, lc = colors[a, 2], colors[b, 2], colors[c, 2]
+        na, nb, nc = normals[a], normals[b], normals[c]
         y0, y1 = _rows(ay, by, cy, rows[1])
         for y in range(max(y0, rows[0]), y1 + 1):
             py = y + 0.5
@@ -103,19 +111,26 @@ def draw_triangles(
                 w = 1.0 - u - v
                 if u < 0.0 or v < 0.0 or w < 0.0:
                     continue
-                z = u * points[a, 2] + v * points[b, 2] + w * points[c, 2]
+                z = u * za + v * zb + w * zc
                 if z <= depth[y, x]:
                     continue
-                i = _texel(u * uv[a, 0] + v * uv[b, 0] + w * uv[c, 0], tw)
-                j = _texel(u * uv[a, 1] + v * uv[b, 1] + w * uv[c, 1], th)
+                i = _texel(u * ia + v * ib + w * ic, tw)
+                j = _texel(u * ja + v * jb + w * jc, th)
                 if cutout and albedo[j, i, 3] < 128:
                     continue
                 depth[y, x] = z
+                # the tint is linear, the image is not
+                color[y, x, 0] = (
+                    albedo[j, i, 0] * _TINT[int((u * ra + v * rb + w * rc) * 4.0 + 0.5)]
+                )
+                color[y, x, 1] = (
+                    albedo[j, i, 1] * _TINT[int((u * ga + v * gb + w * gc) * 4.0 + 0.5)]
+                )
+                color[y, x, 2] = (
+                    albedo[j, i, 2] * _TINT[int((u * la + v * lb + w * lc) * 4.0 + 0.5)]
+                )
                 for k in range(3):
-                    tint = u * colors[a, k] + v * colors[b, k] + w * colors[c, k]
-                    # the tint is linear, the image is not
-                    color[y, x, k] = albedo[j, i, k] * _TINT[int(tint * 4.0 + 0.5)]
-                    normal[y, x, k] = u * normals[a, k] + v * normals[b, k] + w * normals[c, k]
+                    normal[y, x, k] = u * na[k] + v * nb[k] + w * nc[k]
 
 
 @kernel

@@ -31,20 +31,33 @@ def sqlalchemy_url(url: str) -> str:
     return url
 
 
+MOST_CONNECTIONS = 24  #: of one process to the database at once
 POOL_TIMEOUT = 2.5  #: seconds to wait for a connection
+LOCK_TIMEOUT = 2.5  #: seconds that one who is waited for may be kept by somebody else's lock
+IDLE_TIMEOUT = 60  #: seconds that a transaction may be left open with nothing asked
 
 
 class Database:
-    """One engine and its sessions."""
+    """One engine and its sessions.
 
-    def __init__(self, url: str) -> None:
+    With `impatient`, a statement that another's lock keeps beyond `LOCK_TIMEOUT` is refused
+    (`sqlalchemy.exc.OperationalError`), and a transaction left idle is ended: somebody waits for
+    the answer, and a connection that waits for ever is lost to everybody. Jobs have the time.
+    """
+
+    def __init__(self, url: str, *, impatient: bool = False) -> None:
         self.url = url
+        limits = (
+            f"-c lock_timeout={round(LOCK_TIMEOUT * 1000)}"
+            f" -c idle_in_transaction_session_timeout={IDLE_TIMEOUT * 1000}"
+        )
         self.engine: Engine = create_engine(
             sqlalchemy_url(url),
             pool_size=8,
-            max_overflow=16,
+            max_overflow=MOST_CONNECTIONS - 8,
             pool_timeout=POOL_TIMEOUT,
             pool_pre_ping=True,
+            connect_args={"options": limits} if impatient else {},
         )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
