@@ -39,7 +39,7 @@ PATIENCE = 90  #: seconds; the renderer is software
 class Page:
     """A window, used as a person uses it."""
 
-    def __init__(self, base: str) -> None:
+    def __init__(self, base: str, quality: str = "coarse") -> None:
         self.base = base
         self.downloads = Path(tempfile.mkdtemp(prefix="plough-downloads-"))
         options = webdriver.ChromeOptions()
@@ -56,6 +56,12 @@ class Page:
         self.driver.execute_cdp_cmd(
             "Emulation.setDeviceMetricsOverride",
             {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},
+        )
+
+        # most tests ask what is drawn, not how well
+        self.driver.execute_cdp_cmd(
+            "Page.addScriptToEvaluateOnNewDocument",
+            {"source": f"localStorage.setItem('plough.quality', {quality!r})"},
         )
 
     def until(self, found: Callable[[], Any], what: str = "", seconds: float = PATIENCE) -> Any:

@@ -229,9 +229,12 @@ def test_a_ruler_on_the_bench_changes_the_tree_and_its_triangles(page: Page, sce
     ruler = page.one('[data-field="first.count"] [role=slider]')
     page.drag(ruler, 48)
     page.until(lambda: triangles() > before, "more triangles")
-    more = triangles()
     page.until(lambda: "saved" in page.text("header [role=status]"), "saved")
-    assert f"{int(more):,} triangles" in page.text("[data-triangles]")
+    page.until(
+        lambda: f"{int(triangles()):,} triangles" in page.text("[data-triangles]"), "as many told"
+    )
+    more = triangles()
+    assert more > before
     page.button("Undo").click()
     page.until(lambda: triangles() == before, "the tree as it was")
     # levels of detail: click one to see it, with its own triangles

@@ -9,6 +9,7 @@ import numpy as np
 from plough.core.arrays import Float32
 from plough.core.formats.glb import mesh_glb
 from plough.core.ground import HeightField, Surface
+from plough.core.ground.cover import METRES, cover_material
 from plough.core.library import Library, Variant
 from plough.core.scene.evaluation import Evaluation
 from plough.core.scene.facets import Solid
@@ -51,6 +52,13 @@ def surface_heights(
     return names["heights"], heights.shape[0], size
 
 
+def cover_images(results: Results, keep: bool = True) -> list[tuple[str, float, dict[str, str]]]:
+    """Name, metres a repeat, and addresses of the images of each class of ground."""
+    images = results.images(keep)
+    found = [(name, metres, images(cover_material(name))) for name, metres in METRES.items()]
+    return [(name, metres, {k: str(v) for k, v in maps.items()}) for name, metres, maps in found]
+
+
 def _grid(surface: Surface) -> tuple[Float32, float]:
     if isinstance(surface, HeightField):
         return surface.heights, surface.size
@@ -78,6 +86,7 @@ def prepare(
     for output in (r.output for r in evaluation.layers):
         if output.surface is not None:
             steps.append(lambda s=output.surface: surface_heights(results, s))  # type: ignore[misc]
+            steps.append(lambda: cover_images(results))
         steps += [lambda s=s: solid_glb(results, s) for s in output.solids]  # type: ignore[misc]
         for v in output.placements.variants if output.placements else ():
             # coarse levels first: they show a useful picture soonest

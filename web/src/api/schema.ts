@@ -1072,6 +1072,29 @@ export interface components {
             scene?: string | null;
         };
         /**
+         * CoverOut
+         * @description What ground of a class looks like seen close; the images repeat.
+         */
+        CoverOut: {
+            /** Name */
+            name: string;
+            /**
+             * Metres
+             * @description Metres of ground that one repeat covers.
+             */
+            metres: number;
+            /**
+             * Albedo
+             * @description Address of the image, sRGB.
+             */
+            albedo: string;
+            /**
+             * Normal
+             * @description Address of its normals, green up.
+             */
+            normal: string;
+        };
+        /**
          * CurveOut
          * @description A line on the map.
          */
@@ -2073,6 +2096,10 @@ export interface components {
              *         "azimuth": 215,
              *         "elevation": 34
              *       },
+             *       "sky": {
+             *         "cover": 0.3,
+             *         "mist": 0.1
+             *       },
              *       "wind": {
              *         "azimuth": 250,
              *         "speed": 4
@@ -2167,6 +2194,13 @@ export interface components {
             sun: components["schemas"]["Sun"];
             /**
              * @default {
+             *       "cover": 0.3,
+             *       "mist": 0.1
+             *     }
+             */
+            sky: components["schemas"]["Sky"];
+            /**
+             * @default {
              *       "azimuth": 250,
              *       "speed": 4
              *     }
@@ -2197,6 +2231,24 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * Sky
+         * @description What lies before the sun.
+         */
+        Sky: {
+            /**
+             * Cover
+             * @description Share of the sky under clouds.
+             * @default 0.3
+             */
+            cover: number;
+            /**
+             * Mist
+             * @description 0 clear air, 1 thick mist.
+             * @default 0.1
+             */
+            mist: number;
         };
         /**
          * SolidOut
@@ -2231,7 +2283,7 @@ export interface components {
             azimuth: number;
             /**
              * Elevation
-             * @description Degrees above the horizon.
+             * @description Degrees above the horizon; below it is dusk, then night.
              * @default 34
              */
             elevation: number;
@@ -2253,6 +2305,11 @@ export interface components {
              * @description Metres a side; the middle lies at the origin.
              */
             size: number;
+            /**
+             * Covers
+             * @description The classes of ground.
+             */
+            covers: components["schemas"]["CoverOut"][];
         };
         /**
          * Test

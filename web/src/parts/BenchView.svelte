@@ -39,6 +39,7 @@
   let tools = $state.raw<ToolHost | null>(null);
   let frame = $state(0);
   let moving = $state(false);
+  let developed = $state(0);
   let look = $state<Look>('lit');
   let windy = $state(false);
   let gale = $state({ azimuth: 250, speed: 4, gusts: 0.5 });
@@ -79,6 +80,7 @@
     t.stage.onDrawn = (coarse) => {
       frame++;
       moving = coarse;
+      developed = t.stage.developed;
       marks = t.ruler();
       grips.drawn();
     };
@@ -88,7 +90,6 @@
       t.dispose();
     };
   });
-  $effect(() => table?.setLight(app.dusk));
   $effect(() => {
     void bench.id;
     table?.anew();
@@ -144,6 +145,7 @@
     data-frame={frame}
     data-loaded={bench.made !== null}
     data-moving={moving}
+    data-developed={developed}
     data-busy={bench.busy}
   ></div>
   <svg class="pointer-events-none absolute inset-0 h-full w-full">

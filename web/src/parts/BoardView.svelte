@@ -5,7 +5,6 @@
   import { onMount, untrack } from 'svelte';
   import { said, type Viewpoint } from '../api/client';
   import { drawn, kindOf, uiOf } from '../layers/registry';
-  import { app } from '../state/app.svelte';
   import type { Edit } from '../state/editQueue';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { Stage } from '../view/stage';
@@ -14,8 +13,12 @@
   import { ShapeTool } from '../view/tools/shape';
   import { World } from '../view/world';
   import Overlay from './Overlay.svelte';
+  import SkyPanel from './SkyPanel.svelte';
+  import StillDialog from './StillDialog.svelte';
   import SunDial from './SunDial.svelte';
   import WindVane from './WindVane.svelte';
+  import Camera from '@lucide/svelte/icons/camera';
+  import CloudSun from '@lucide/svelte/icons/cloud-sun';
   import X from '@lucide/svelte/icons/x';
 
   let { open, drawing = $bindable(null) }: { open: SceneStore; drawing?: string | null } = $props();
@@ -26,6 +29,9 @@
   let loaded = $state(false);
   let failure = $state('');
   let moving = $state(false);
+  let developed = $state(0);
+  let weather = $state(false);
+  let still = $state(false);
   let contours = $state(0);
   let scale = $state({ metres: 20, pixels: 100 });
   let current = $state('');
@@ -57,6 +63,7 @@
     stage.onDrawn = (coarse) => {
       frame++;
       moving = coarse;
+      developed = stage.developed;
       inHand.drawn();
       measure(stage);
       if (!coarse) rested(stage);
@@ -93,7 +100,7 @@
     });
   });
   $effect(() => {
-    if (world && open.scene) world.setSettings(open.scene.settings, app.dusk);
+    if (world && open.scene) world.setSettings(open.scene.settings);
   });
   $effect(() => {
     world?.setContours(contours);
@@ -230,12 +237,13 @@
     data-frame={frame}
     data-loaded={loaded}
     data-moving={moving}
+    data-developed={developed}
   ></div>
   {#if tools}<Overlay
       host={tools}
       label="outline of {drawing ? 'the new layer' : (selected?.name ?? 'nothing')}"
     />{/if}
-  <div class="absolute top-3.5 left-3.5 flex flex-wrap gap-2" role="group" aria-label="viewpoints">
+  <div class="absolute top-3.5 right-64 left-3.5 flex flex-wrap gap-2" role="group" aria-label="viewpoints">
     {#each viewpoints as v (v.id)}
       <span
         class="group flex items-center rounded-full border border-line text-[12.5px] {current === v.id
@@ -245,7 +253,7 @@
         <Button
           pill
           color="alternative"
-          class="border-0 bg-transparent px-3 text-inherit hover:bg-transparent"
+          class="border-0 bg-transparent px-3 text-inherit hover:bg-transparent hover:text-inherit focus-within:text-inherit"
           aria-pressed={current === v.id}
           onclick={() => go(v)}>{v.name}</Button
         >
@@ -263,19 +271,47 @@
       >{/if}
   </div>
   {#if open.scene}
-    <div class="absolute top-3.5 right-3.5 flex gap-2">
+    <div class="absolute top-3.5 right-3.5 flex flex-wrap items-start justify-end gap-2">
+      <Button
+        pill
+        color="alternative"
+        class="size-9 bg-leaf/95 p-0"
+        aria-label="make a still"
+        title="A still of a viewpoint"
+        onclick={() => (still = true)}><Camera size={18} /></Button
+      >
+      <Button
+        pill
+        color="alternative"
+        class="size-9 bg-leaf/95 p-0"
+        title="Clouds, mist, quality"
+        aria-label="clouds, mist and quality"
+        aria-expanded={weather}
+        onclick={() => (weather = !weather)}><CloudSun size={18} /></Button
+      >
       <SunDial
         sun={{ azimuth: open.scene.settings.sun?.azimuth ?? 215, elevation: open.scene.settings.sun?.elevation ?? 34 }}
         disabled={!open.canEdit}
-        oninput={(sun) => open.scene && world?.setSettings({ ...open.scene.settings, sun }, app.dusk)}
+        oninput={(sun) => open.scene && world?.setSettings({ ...open.scene.settings, sun })}
         onchange={(sun) => open.edit({ op: 'scene', settings: { sun } })}
       />
       <WindVane
         wind={{ azimuth: open.scene.settings.wind?.azimuth ?? 250, speed: open.scene.settings.wind?.speed ?? 4 }}
         disabled={!open.canEdit}
-        oninput={(wind) => open.scene && world?.setSettings({ ...open.scene.settings, wind }, app.dusk)}
+        oninput={(wind) => open.scene && world?.setSettings({ ...open.scene.settings, wind })}
         onchange={(wind) => open.edit({ op: 'scene', settings: { wind } })}
       />
+      {#if weather}
+        <div class="flex basis-full justify-end">
+          <SkyPanel
+            sky={{ cover: open.scene.settings.sky?.cover ?? 0.3, mist: open.scene.settings.sky?.mist ?? 0.1 }}
+            disabled={!open.canEdit}
+            oninput={(sky) => open.scene && world?.setSettings({ ...open.scene.settings, sky })}
+            onchange={(sky) => open.edit({ op: 'scene', settings: { sky } })}
+            onquality={() => world?.stage.goOn()}
+          />
+        </div>
+      {/if}
     </div>
   {/if}
   <div
@@ -293,7 +329,30 @@
     style:text-shadow="0 0 4px #faf7ee, 0 0 4px #faf7ee"
     aria-label="scale: {scale.metres} metres"
   >
-    {scale.metres >= 1 ? scale.metres : scale.metres.toFixed(1)} m
+    <span class="inline-flex items-center gap-1.5">
+      {#if developed < 1}
+        <svg
+          width="14"
+          height="14"
+          viewBox="0 0 14 14"
+          role="img"
+          aria-label="picture {Math.round(developed * 100)} % developed"
+        >
+          <circle cx="7" cy="7" r="5.5" fill="none" stroke="#232b20" stroke-opacity="0.25" stroke-width="1.5" />
+          <circle
+            cx="7"
+            cy="7"
+            r="5.5"
+            fill="none"
+            stroke="#232b20"
+            stroke-width="1.5"
+            stroke-dasharray="{developed * 34.56} 34.56"
+            transform="rotate(-90 7 7)"
+          />
+        </svg>
+      {/if}
+      {scale.metres >= 1 ? scale.metres : scale.metres.toFixed(1)} m
+    </span>
     <div class="mt-0.5 flex h-[5px] border border-[#232b20] bg-[#faf7ee]" style:width="{scale.pixels}px">
       <span class="w-1/2 bg-[#232b20]"></span>
     </div>
@@ -312,3 +371,6 @@
     </div>
   {/if}
 </section>
+{#if world && open.scene}
+  <StillDialog bind:open={still} stage={world.stage} scene={open.scene.name} {viewpoints} />
+{/if}

@@ -4,6 +4,7 @@
   import Download from '@lucide/svelte/icons/download';
   import { bytes, said, type Asset } from '../api/client';
   import type { BenchState } from '../state/bench.svelte';
+  import { fileName, hand } from '../state/files';
   import { size } from '../state/values';
 
   let {
@@ -36,11 +37,7 @@
     busy = true;
     failure = done = '';
     running = new AbortController();
-    const name =
-      asset.name
-        .replace(/[^A-Za-z0-9 _-]+/g, ' ')
-        .trim()
-        .slice(0, 60) || 'asset';
+    const name = fileName(asset.name, 'asset');
     try {
       const body = {
         kind: bench.kind,
@@ -63,11 +60,7 @@
       const file =
         { glb: `${name}.glb`, film: `${name}-growth.glb`, recipe: `${name}.json` }[format as string] ??
         `${name}-${format}.zip`;
-      const link = document.createElement('a');
-      link.href = URL.createObjectURL(new Blob([data]));
-      link.download = file;
-      link.click();
-      setTimeout(() => URL.revokeObjectURL(link.href), 20_000);
+      hand(new Blob([data]), file);
       done = `${file}, ${size(data.byteLength)}`;
     } catch (error) {
       if (!running.signal.aborted) failure = said(error);

@@ -74,8 +74,7 @@ export class SceneStore {
   async open() {
     this.failure = '';
     try {
-      await app.loadKinds();
-      const scene = await this.server.scene();
+      const [scene] = await Promise.all([this.server.scene(), app.loadKinds()]);
       this.confirmed = this.scene = scene;
       if (!scene.layers.some((l) => l.id === this.selected))
         this.selected = (scene.layers.find((l) => mixOf(l.kind)) ?? scene.layers[0])?.id ?? '';

@@ -1,112 +1,163 @@
-/** Sun, sky and fog, in the tone of the theme. */
+/** What lights a scene: the sun or the moon, and the sky, sampled one direction a frame. */
 import * as THREE from 'three';
-import { NOISE, SKY } from './shaders';
+import { SKY, SkyUniforms } from './clouds';
+import { onDisc, r2, skyDirection } from './light/sampling';
+import type { Rgb } from './light/scattering';
+import { Sky, type Weather } from './light/sky';
 
-const PALETTE = {
-  light: { top: '#7fa6c4', low: '#e3e6dd', night: '#9aa7ae' },
-  dusk: { top: '#41546b', low: '#c9a98c', night: '#39424e' },
-};
+const SUN_RADIUS = 0.012; // radians; wider than it is, for the haze about it
+const OPEN = 0.2; // of the light of the sky, what comes past every obstacle: leaves and ground pass it on
 
 export class Atmosphere {
-  readonly sun = new THREE.DirectionalLight('#fff2dc', 3);
-  readonly fill = new THREE.HemisphereLight('#c9d9e6', '#6d6a4a', 1.1);
+  /** The sun, or at night the moon. */
+  readonly sun = directional(2048);
+  /** One direction of the sky. */
+  readonly part = directional(1024);
+  /** The whole sky, and the light that the ground sends back, without shadows. */
+  private readonly above = new THREE.LightProbe();
+  private readonly below = new THREE.LightProbe();
   readonly dome: THREE.Mesh;
-  readonly direction = new THREE.Vector3(0.4, 0.6, 0.5);
+  readonly fog = new THREE.FogExp2('#ffffff', 1e-4);
   /** Shared by every material that shows the sky. */
-  readonly uniforms = {
-    skyTop: { value: new THREE.Color() },
-    skyLow: { value: new THREE.Color() },
-    skySun: { value: new THREE.Color() },
-    sunDirection: { value: this.direction },
-  };
-  readonly fog = new THREE.FogExp2('#dfe3da', 0.0022);
-  readonly fogThick = { value: 0.0022 };
-  private azimuth = 215;
-  private elevation = 34;
-  private dusk = false;
+  readonly sky = new SkyUniforms();
+  private state = new Sky({ azimuth: 215, elevation: 34, cover: 0.3, mist: 0.1 });
+  private readonly centre = new THREE.Vector3();
+  private reach = 60;
+  private land = 0;
 
-  constructor(scene: THREE.Scene) {
+  constructor(
+    scene: THREE.Scene,
+    /** Albedo of the land beyond the scene. */
+    private readonly beyond: Rgb = [0.072, 0.094, 0.02],
+  ) {
     const material = new THREE.ShaderMaterial({
-      uniforms: this.uniforms,
+      uniforms: this.sky.values,
       side: THREE.BackSide,
       depthWrite: false,
+      toneMapped: false,
       vertexShader:
         'varying vec3 dir; void main() { dir = position; gl_Position = projectionMatrix * mat4(mat3(modelViewMatrix)) * vec4(position, 1.0); gl_Position.z = gl_Position.w * 0.99999; }',
-      fragmentShader: `${NOISE}${SKY}
+      fragmentShader: `#include <common>
+        ${SKY}
         varying vec3 dir;
-        void main() {
-          gl_FragColor = vec4(skyColor(normalize(dir)), 1.0);
-          #include <tonemapping_fragment>
-          #include <colorspace_fragment>
-        }`,
+        void main() { gl_FragColor = vec4(beyond(normalize(dir), cameraPosition.y), 1.0); }`,
     });
     this.dome = new THREE.Mesh(new THREE.SphereGeometry(100, 24, 16), material);
     this.dome.frustumCulled = false;
-    this.dome.renderOrder = -10;
-    this.sun.castShadow = true;
-    this.sun.shadow.mapSize.set(2048, 2048);
-    this.sun.shadow.bias = -0.0006;
-    this.sun.shadow.normalBias = 0.06;
-    this.sun.shadow.radius = 2.5;
-    scene.add(this.dome, this.sun, this.sun.target, this.fill);
+    this.dome.renderOrder = 3; // after what hides it
+    scene.add(this.dome, this.sun, this.sun.target, this.part, this.part.target, this.above, this.below);
     scene.fog = this.fog;
-    this.update();
+    this.apply();
   }
 
   dispose() {
     this.dome.geometry.dispose();
     (this.dome.material as THREE.Material).dispose();
     this.sun.dispose(); // with its shadow map
-    this.fill.dispose();
+    this.part.dispose();
+    this.sky.dispose();
   }
 
-  set(azimuth: number, elevation: number, dusk: boolean) {
-    this.azimuth = azimuth;
-    this.elevation = elevation;
-    this.dusk = dusk;
-    this.update();
+  /** Whether it is another weather than before. */
+  set(weather: Weather): boolean {
+    const now = this.state.weather;
+    const same = (Object.keys(weather) as (keyof Weather)[]).every((k) => weather[k] === now[k]);
+    if (same) return false;
+    this.state = new Sky(weather);
+    this.apply();
+    return true;
   }
 
-  /** The air over a ground of `size` metres a side. */
-  spread(size: number) {
-    this.fog.density = this.fogThick.value = 0.62 / Math.max(400, size * 1.1);
+  /** The height of the land beyond the scene. */
+  stand(height: number) {
+    this.land = height;
+    this.sky.values.skyFoot.value = height;
   }
 
-  private update() {
-    const e = THREE.MathUtils.degToRad(Math.max(3, this.elevation));
-    const a = THREE.MathUtils.degToRad(this.azimuth);
-    this.direction.set(Math.sin(a) * Math.cos(e), Math.sin(e), -Math.cos(a) * Math.cos(e));
-    const palette = this.dusk ? PALETTE.dusk : PALETTE.light;
-    const day = THREE.MathUtils.smoothstep(this.elevation, 0, 28);
-    const warm = 1 - THREE.MathUtils.smoothstep(this.elevation, 4, 38);
-    const { skyTop, skyLow, skySun } = this.uniforms;
-    skyTop.value.set(palette.night).lerp(new THREE.Color(palette.top), day);
-    skyLow.value.set(palette.low).lerp(new THREE.Color('#f0c899'), warm * 0.42);
-    skySun.value
-      .set('#fff0d4')
-      .lerp(new THREE.Color('#ffb066'), warm)
-      .multiplyScalar(0.45 + 0.5 * warm);
-    this.sun.color.set('#fff4e2').lerp(new THREE.Color('#ffbd7c'), warm * 0.85);
-    this.sun.intensity = (this.dusk ? 2.3 : 3.1) * (0.35 + 0.65 * day);
-    this.fill.color.copy(skyTop.value).lerp(new THREE.Color('#ffffff'), 0.35);
-    this.fill.groundColor.set('#7d7a52').lerp(skyLow.value, 0.15);
-    this.fill.intensity = (this.dusk ? 1.7 : 2.7) * (0.55 + 0.45 * day);
-    this.fog.color.copy(skyLow.value);
+  get exposure(): number {
+    return this.state.exposure();
   }
 
-  /** Fit the shadow's box about `centre`. */
+  /** Irradiance on level ground. */
+  get level(): [number, number, number] {
+    const { fromSky, fromSun } = this.state;
+    return [fromSky[0] + fromSun[0], fromSky[1] + fromSun[1], fromSky[2] + fromSun[2]];
+  }
+
+  private apply() {
+    const { state } = this;
+    const air = 1.2e-4 * (1 + 70 * state.weather.mist ** 2);
+    this.sky.set(state, air, this.beyond);
+    this.sky.values.skyFoot.value = this.land;
+    this.fog.density = air;
+    this.fog.color.setRGB(...state.haze());
+    this.sun.color.setRGB(...state.power);
+    this.above.sh.copy(state.harmonics('above'));
+    this.below.sh.copy(state.harmonics('below'));
+  }
+
+  /** Where shadows are wanted: middle and reach in metres. */
   aim(centre: THREE.Vector3, reach: number) {
-    const box = this.sun.shadow.camera;
-    const texel = (2 * reach) / this.sun.shadow.mapSize.x;
-    const c = centre.clone();
-    c.set(Math.round(c.x / texel) * texel, c.y, Math.round(c.z / texel) * texel);
-    this.sun.target.position.copy(c);
-    this.sun.position.copy(c).addScaledVector(this.direction, reach * 2.5);
+    this.centre.copy(centre);
+    this.reach = reach;
+  }
+
+  /** Light the `k`th frame of a plate; the first, and pictures in between, have the whole sky without its shadows. */
+  light(k: number, shadows: boolean) {
+    const { light } = this.state;
+    const [u, v] = r2(k);
+    const across = new THREE.Vector3(-light.z, 0, light.x).normalize();
+    if (across.lengthSq() < 0.5) across.set(1, 0, 0);
+    const [x, y] = k ? onDisc(...r2(k + 7)) : [0, 0];
+    const towards = light
+      .clone()
+      .addScaledVector(across, x * SUN_RADIUS)
+      .addScaledVector(new THREE.Vector3().crossVectors(light, across), y * SUN_RADIUS)
+      .normalize();
+    this.fit(this.sun, towards, shadows);
+    if (k === 0) {
+      this.part.color.setRGB(0, 0, 0);
+      this.above.intensity = 0.76; // about what the shadows of the sky leave
+      this.below.intensity = 0.9;
+      return;
+    }
+    const { up, azimuth, weight } = skyDirection(u, v);
+    const level = Math.sqrt(1 - up * up);
+    const from = new THREE.Vector3(
+      level * Math.sin(azimuth),
+      Math.max(up, 0.03),
+      -level * Math.cos(azimuth),
+    ).normalize();
+    const radiance = this.state.radiance(from);
+    this.part.color.setRGB(...radiance).multiplyScalar(weight * (1 - OPEN));
+    this.above.intensity = OPEN;
+    this.below.intensity = 1;
+    this.fit(this.part, from, shadows);
+  }
+
+  /** Fit a light's shadows about what is seen. */
+  private fit(light: THREE.DirectionalLight, towards: THREE.Vector3, shadows: boolean) {
+    const { centre, reach } = this;
+    light.target.position.copy(centre);
+    light.position.copy(centre).addScaledVector(towards, reach * 2.5);
+    const box = light.shadow.camera;
     box.left = box.bottom = -reach;
     box.right = box.top = reach;
     box.near = reach * 0.1;
-    box.far = reach * 6;
+    box.far = reach * 5;
     box.updateProjectionMatrix();
-    this.sun.target.updateMatrixWorld();
+    light.target.updateMatrixWorld();
+    light.updateMatrixWorld();
+    light.shadow.needsUpdate = shadows;
   }
+}
+
+function directional(size: number): THREE.DirectionalLight {
+  const made = new THREE.DirectionalLight('#ffffff', 1);
+  made.castShadow = true;
+  made.shadow.autoUpdate = false;
+  made.shadow.mapSize.set(size, size);
+  made.shadow.bias = -0.0004;
+  made.shadow.normalBias = 0.05;
+  return made;
 }

@@ -2,13 +2,11 @@
 import * as THREE from 'three';
 import { GLTFLoader, type GLTF } from 'three/examples/jsm/loaders/GLTFLoader.js';
 import { bytes } from '../api/client';
-import { giveMaterial, takeMaterial, type MaterialInfo } from './materials';
+import { giveMaterial, takeMaterial, type MaterialInfo, type Materials } from './materials';
 import { Hold, Pool } from './resources';
 
-export interface LoadedPart {
+export interface LoadedPart extends Materials {
   geometry: THREE.BufferGeometry;
-  material: THREE.MeshLambertMaterial;
-  shadow: THREE.MeshDepthMaterial;
 }
 
 export interface LoadedMesh {

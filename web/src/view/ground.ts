@@ -1,6 +1,7 @@
-/** The terrain: chunks at three steps of detail, coloured by height, slope and noise. */
+/** The terrain: chunks at four steps of detail, covered by classes of ground. */
 import * as THREE from 'three';
-import { NOISE } from './shaders';
+import { FRAME_NOISE, frame } from './chunks';
+import { COVER, covers, TILING } from './covers';
 
 export class HeightField {
   constructor(
@@ -11,6 +12,14 @@ export class HeightField {
 
   get spacing() {
     return this.size / (this.samples - 1);
+  }
+
+  /** The height of the ground's middle border, where the land beyond goes on. */
+  get lowest(): number {
+    const n = this.samples;
+    let sum = 0;
+    for (let k = 0; k < n; k++) sum += (this.heights[k] ?? 0) + (this.heights[(n - 1) * n + k] ?? 0);
+    return sum / (2 * n);
   }
 
   height(x: number, z: number): number {
@@ -51,75 +60,69 @@ export class HeightField {
   }
 }
 
-const uniforms = {
-  waterLevel: { value: -1e4 },
-  contour: { value: 0 },
-  groundHalf: { value: 256 },
-};
-
 /** The height of standing water, which the ground is wet about; and metres between contour lines, 0 for none. */
 export function look(water: number | null, contours: number) {
-  uniforms.waterLevel.value = water ?? -1e4;
-  uniforms.contour.value = contours;
+  covers.waterLevel.value = water ?? -1e4;
+  covers.contour.value = contours;
 }
+
+const COLOR = /* glsl */ `
+  float steep = 1.0 - slopeNormal.y;
+  vec4 cover = coverAt(place, steep);
+  float pick = frameNoise(gl_FragCoord.xy, 0.7548776662);
+  // one class and one neighbour a frame: the frames mix them
+  float kind = pick < cover.x ? 0.0 : pick < cover.x + cover.y ? 1.0 : pick < cover.x + cover.y + cover.z ? 2.0 : 3.0;
+  float metres = coverMetres[int(kind)];
+  vec2 coverAcross = dFdx(place.xz) / metres, coverDown = dFdy(place.xz) / metres;
+  vec2 at;
+  mat2 turn;
+  coverTap(place.xz, metres, frameNoise(gl_FragCoord.yx * 1.37 + 31.0, 0.5698402910), at, turn);
+  vec3 c = textureGrad(coverAlbedo, vec3(at, kind), turn * coverAcross, turn * coverDown).rgb;
+  coverBump = textureGrad(coverNormal, vec3(at, kind), turn * coverAcross, turn * coverDown).xy * 2.0 - 1.0;
+  coverBump = coverBump * turn * (kind == 0.0 ? 0.7 : 0.9); // the inverse of the turn
+  if (kind == 0.0) c *= meadowTint(place.xz) * vec3(1.22, 1.30, 1.22);
+  else if (kind < 3.0) c *= vec3(1.48, 1.40, 1.28); // dry where it is trodden
+  float broad = texture2D(groundNoise, place.xz * 0.021 + 0.4).r;
+  c *= 0.90 + 0.20 * broad;
+  float shore = place.y - waterLevel;
+  float damp = 1.0 - smoothstep(0.0, 0.22, shore + 0.06 * (broad - 0.5));
+  c *= 1.0 - 0.45 * damp;
+  if (contour > 0.0) {
+    float h = place.y / contour;
+    float thin = 1.0 - smoothstep(0.6, 1.5, abs(fract(h - 0.5) - 0.5) / max(fwidth(h), 1e-5));
+    float h5 = h / 5.0;
+    float thick = 1.0 - smoothstep(0.9, 2.2, abs(fract(h5 - 0.5) - 0.5) / max(fwidth(h5), 1e-5));
+    c = mix(c, vec3(0.86, 0.80, 0.62), max(thin * 0.34 * (1.0 - smoothstep(0.25, 0.6, fwidth(h))), thick * 0.6));
+  }
+  diffuseColor.rgb = c;
+`;
 
 function material(): THREE.MeshLambertMaterial {
   const made = new THREE.MeshLambertMaterial({ color: '#ffffff' });
   made.onBeforeCompile = (shader) => {
-    Object.assign(shader.uniforms, uniforms);
+    Object.assign(shader.uniforms, covers, frame);
     shader.vertexShader = shader.vertexShader
       .replace('#include <common>', '#include <common>\nvarying vec3 place;\nvarying vec3 slopeNormal;')
       .replace('#include <begin_vertex>', '#include <begin_vertex>\nplace = position; slopeNormal = normal;');
     shader.fragmentShader = shader.fragmentShader
       .replace(
         '#include <common>',
-        `#include <common>\n${NOISE}\nvarying vec3 place;\nvarying vec3 slopeNormal;\nuniform float waterLevel;\nuniform float contour;\nuniform float groundHalf;`,
+        `#include <common>
+        ${FRAME_NOISE}
+        ${COVER}
+        ${TILING}
+        varying vec3 place;
+        varying vec3 slopeNormal;
+        uniform float contour;
+        vec2 coverBump;`,
       )
-      .replace(
-        '#include <color_fragment>',
-        /* glsl */ `
-        vec2 g = place.xz;
-        float away = length(vViewPosition);
-        float broad = fbm2(g * 0.017);
-        float patches = fbm2(g * 0.085 + 11.0);
-        float fine = fbm2(g * 0.9 + 3.0);
-        float near = 1.0 - smoothstep(8.0, 55.0, away);
-        float blades = near * (value2(g * vec2(33.0, 12.0)) * 0.5 + value2(g * vec2(14.0, 39.0)) * 0.5 - 0.5);
-        vec3 meadow = mix(vec3(0.140, 0.175, 0.046), vec3(0.255, 0.262, 0.085), smoothstep(0.28, 0.68, broad));
-        meadow = mix(meadow, vec3(0.340, 0.300, 0.135), smoothstep(0.48, 0.78, patches) * 0.62);
-        meadow = mix(meadow, vec3(0.100, 0.145, 0.040), smoothstep(0.50, 0.25, patches) * 0.55);
-        vec3 earth = mix(vec3(0.115, 0.080, 0.048), vec3(0.17, 0.13, 0.08), fine);
-        float steep = 1.0 - slopeNormal.y;
-        vec3 c = mix(meadow, earth, smoothstep(0.05, 0.16, steep + 0.05 * (fine - 0.5)));
-        float shore = place.y - waterLevel + 0.24 * (patches - 0.5);
-        vec3 marsh = mix(vec3(0.105, 0.120, 0.040), vec3(0.180, 0.158, 0.066), fine);
-        c = mix(c, marsh, 1.0 - smoothstep(0.15, 0.75, shore));
-        vec3 mud = mix(vec3(0.052, 0.042, 0.028), vec3(0.086, 0.070, 0.046), fine);
-        c = mix(c, mud, 1.0 - smoothstep(-0.12, 0.16, shore));
-        c *= 0.82 + 0.36 * fine;
-        c *= 1.0 + 0.85 * blades;
-        if (contour > 0.0) {
-          float h = place.y / contour;
-          float thin = 1.0 - smoothstep(0.6, 1.5, abs(fract(h - 0.5) - 0.5) / max(fwidth(h), 1e-5));
-          float h5 = h / 5.0;
-          float thick = 1.0 - smoothstep(0.9, 2.2, abs(fract(h5 - 0.5) - 0.5) / max(fwidth(h5), 1e-5));
-          c = mix(c, vec3(0.86, 0.80, 0.62), max(thin * 0.34 * (1.0 - smoothstep(0.25, 0.6, fwidth(h))), thick * 0.6));
-        }
-        diffuseColor.rgb = c;
-        `,
-      )
+      .replace('#include <color_fragment>', COLOR)
       .replace(
         '#include <normal_fragment_maps>',
-        /* glsl */ `
-        {
-          float e = 0.06;
-          vec2 q = place.xz * 17.0;
-          float n0 = value2(q), nx = value2(q + vec2(e * 17.0, 0.0)), nz = value2(q + vec2(0.0, e * 17.0));
-          vec3 bump = vec3(-(nx - n0), 0.0, -(nz - n0)) * 0.55 * near;
-          normal = normalize(normal + (viewMatrix * vec4(bump, 0.0)).xyz);
-        }`,
+        'normal = normalize(normal + (viewMatrix * vec4(coverBump.x, 0.0, -coverBump.y, 0.0)).xyz);',
       );
   };
+  made.customProgramCacheKey = () => 'plough ground';
   return made;
 }
 
@@ -133,7 +136,6 @@ export class Ground {
   private readonly look = material();
 
   set(field: HeightField) {
-    uniforms.groundHalf.value = field.size / 2;
     if (this.field === field) return;
     this.field = field;
     for (const { mesh } of this.chunks) mesh.geometry.dispose();

@@ -1,5 +1,6 @@
 /** Materials of loaded meshes: bark, leaves and cards, with wind and light that comes through leaves. */
 import * as THREE from 'three';
+import { FRAME_NOISE, frame } from './chunks';
 import { Pool } from './resources';
 
 export interface MaterialInfo {
@@ -15,6 +16,11 @@ export interface MaterialInfo {
 export interface Materials {
   material: THREE.MeshLambertMaterial;
   shadow: THREE.MeshDepthMaterial;
+  /**
+   * Of what is cut out, for many at once: what is nearest is found first, then lit where it is. Lighting leaves that
+   * others hide costs as much as all the rest.
+   */
+  twice: { find: THREE.MeshBasicMaterial; light: THREE.MeshLambertMaterial } | null;
 }
 
 /** Shared by all materials that the wind moves. */
@@ -26,9 +32,8 @@ export const wind = {
 
 const loader = new THREE.TextureLoader();
 const textures = new Pool<THREE.Texture>((texture) => texture.dispose());
-const materials = new Pool<Materials>(({ material, shadow }) => {
-  material.dispose();
-  shadow.dispose();
+const materials = new Pool<Materials>(({ material, shadow, twice }) => {
+  for (const each of [material, shadow, twice?.find, twice?.light]) each?.dispose();
 });
 let onLoaded = () => {};
 
@@ -103,33 +108,79 @@ function patchWind(shader: { vertexShader: string; uniforms: Record<string, THRE
     .replace('#include <begin_vertex>', `#include <begin_vertex>\n${WIND_BODY}`);
 }
 
-/** Light falls through leaves; their crown-shaped normals do not turn with the face. */
+/** Of each pixel that a leaf covers in part, as many frames show the leaf. */
+const CUT = `#ifdef USE_ALPHATEST
+  if (diffuseColor.a < 0.12 + 0.50 * frameNoise(gl_FragCoord.xy, 0.7548776662)) discard;
+#endif`;
+
+/**
+ * A leaf sends back light on the side that it falls on, and lets through a warmer part of it to the other. Its normals are
+ * those of the crown, which make it round; which side is lit is told by the face itself.
+ */
 function patchLeaf(shader: { fragmentShader: string }, translucency: number) {
   const lambert = THREE.ShaderChunk.lights_lambert_pars_fragment.replace(
-    'float dotNL = saturate( dot( geometryNormal, directLight.direction ) );',
-    `float facing = dot( geometryNormal, directLight.direction );
-     float wrapped = saturate( ( facing + 0.25 ) / 1.25 );
-     float through = saturate( -facing * 0.6 + 0.4 ) * ${translucency.toFixed(2)} * ( 0.35 + 1.3 * pow( saturate( dot( geometryViewDir, -directLight.direction ) ), 3.0 ) );
-     float dotNL = wrapped + through;`,
+    /float dotNL[\s\S]*?BRDF_Lambert\( material\.diffuseColor \);/,
+    `float onFace = dot( leafFace, directLight.direction );
+     float onCrown = saturate( 0.35 + 0.65 * dot( geometryNormal, directLight.direction ) );
+     float dotNL = 0.45 * abs( onFace ) + 0.55 * onCrown;
+     float front = smoothstep( -0.12, 0.12, onFace );
+     vec3 through = vec3( 1.05, 1.10, 0.42 ) * ${(1.7 * translucency).toFixed(3)};
+     reflectedLight.directDiffuse += dotNL * directLight.color * BRDF_Lambert( material.diffuseColor ) * mix( through, vec3( 1.0 ), front );`,
   );
   shader.fragmentShader = shader.fragmentShader
-    .replace('#include <lights_lambert_pars_fragment>', lambert)
+    .replace('#include <lights_lambert_pars_fragment>', `vec3 leafFace = vec3( 0.0, 1.0, 0.0 );\n${lambert}`)
     .replace(
       '#include <normal_fragment_begin>',
-      THREE.ShaderChunk.normal_fragment_begin.replace('gl_FrontFacing ? 1.0 : - 1.0', '1.0'),
+      `${THREE.ShaderChunk.normal_fragment_begin.replace('gl_FrontFacing ? 1.0 : - 1.0', '1.0')}
+       leafFace = cross( dFdx( vViewPosition ), dFdy( vViewPosition ) );
+       leafFace *= sign( dot( leafFace, vViewPosition ) ) / max( length( leafFace ), 1e-12 );`,
     );
+}
+
+/** Leaves that are there in part, frame by frame. */
+function patchCut(shader: { fragmentShader: string; uniforms: Record<string, THREE.IUniform> }) {
+  Object.assign(shader.uniforms, frame);
+  shader.fragmentShader = shader.fragmentShader
+    .replace('#include <common>', `#include <common>\n${FRAME_NOISE}`)
+    .replace('#include <alphatest_fragment>', CUT);
 }
 
 /** The materials of a slot; equal slots share them. Given back with `giveMaterial`. */
 export function takeMaterial(info: MaterialInfo): Materials {
   return materials.take(JSON.stringify(info), () => {
     const material = makeMaterial(info);
-    return { material, shadow: shadowMaterial(material) };
+    return { material, shadow: shadowMaterial(material), twice: info.cutout ? twice(info, material) : null };
   });
 }
 
 export function giveMaterial(info: MaterialInfo) {
   materials.give(JSON.stringify(info));
+}
+
+/** The two passes must agree on where a vertex lies. */
+function agree(shader: { vertexShader: string }) {
+  shader.vertexShader = `invariant gl_Position;\n${shader.vertexShader}`;
+}
+
+function twice(info: MaterialInfo, of: THREE.MeshLambertMaterial): Materials['twice'] {
+  const find = new THREE.MeshBasicMaterial({ map: of.map, alphaTest: of.alphaTest, side: of.side, colorWrite: false });
+  find.onBeforeCompile = (shader) => {
+    patchWind(shader);
+    patchCut(shader);
+    agree(shader);
+  };
+  find.customProgramCacheKey = () => 'plough find';
+  const light = of.clone();
+  light.alphaTest = 0;
+  light.depthFunc = THREE.EqualDepth;
+  light.depthWrite = false;
+  light.onBeforeCompile = (shader) => {
+    patchWind(shader);
+    patchLeaf(shader, info.translucency);
+    agree(shader);
+  };
+  light.customProgramCacheKey = () => `plough light ${info.translucency}`;
+  return { find, light };
 }
 
 function makeMaterial(info: MaterialInfo): THREE.MeshLambertMaterial {
@@ -142,12 +193,14 @@ function makeMaterial(info: MaterialInfo): THREE.MeshLambertMaterial {
   }
   if (info.cutout) {
     made.alphaTest = 0.42;
+    made.color.multiplyScalar(1.3); // maps of leaves are drawn as they are seen, which is darker than they are
     made.side = THREE.DoubleSide;
-    made.alphaToCoverage = true;
   }
   made.onBeforeCompile = (shader) => {
     patchWind(shader);
-    if (info.cutout) patchLeaf(shader, info.translucency);
+    if (!info.cutout) return;
+    patchLeaf(shader, info.translucency);
+    patchCut(shader);
   };
   made.customProgramCacheKey = () => `plough ${info.cutout} ${info.translucency}`;
   made.addEventListener('dispose', () => {
@@ -165,6 +218,9 @@ function shadowMaterial(of: THREE.MeshLambertMaterial): THREE.MeshDepthMaterial 
     alphaTest: of.alphaTest ? 0.5 : 0,
     side: of.side,
   });
-  depth.onBeforeCompile = patchWind;
+  depth.onBeforeCompile = (shader) => {
+    patchWind(shader);
+    patchCut(shader);
+  };
   return depth;
 }

@@ -1,81 +1,70 @@
 /** The one renderer of the application: it lives as long as the page, and draws whichever stage is before it. */
 import * as THREE from 'three';
-import { EffectComposer } from 'three/examples/jsm/postprocessing/EffectComposer.js';
-import { OutputPass } from 'three/examples/jsm/postprocessing/OutputPass.js';
-import { RenderPass } from 'three/examples/jsm/postprocessing/RenderPass.js';
-
-/** Tone mapping and colour space, opaque: edges of leaves cover part of a pixel, and the page must not shine through there. */
-function outputPass(): OutputPass {
-  const pass = new OutputPass();
-  pass.material.fragmentShader = pass.material.fragmentShader.replace(/}\s*$/, 'gl_FragColor.a = 1.0;\n}');
-  return pass;
-}
+import { changePrograms } from './chunks';
+import { Plate } from './plate';
 
 export class Renderer {
-  readonly gl = new THREE.WebGLRenderer({
-    antialias: false,
-    powerPreference: 'high-performance',
-    preserveDrawingBuffer: true,
-  });
-  private readonly composer: EffectComposer;
-  private readonly pass = new RenderPass(new THREE.Scene(), new THREE.PerspectiveCamera());
-  private readonly pixel = new Uint8Array(4);
+  readonly gl: THREE.WebGLRenderer;
+  /** The picture that develops at rest, and the quick one while something moves. */
+  readonly plate: Plate;
+  private readonly quick: Plate;
 
   constructor() {
+    changePrograms();
+    this.gl = new THREE.WebGLRenderer({
+      antialias: false,
+      powerPreference: 'high-performance',
+      preserveDrawingBuffer: true,
+    });
     const { gl } = this;
-    gl.toneMapping = THREE.NeutralToneMapping;
-    gl.toneMappingExposure = 1.12;
     gl.shadowMap.enabled = true;
-    gl.shadowMap.type = THREE.PCFShadowMap;
-    gl.shadowMap.autoUpdate = false;
+    gl.shadowMap.type = THREE.PCFShadowMap; // compared by the graphics card
     gl.info.autoReset = false;
     this.canvas.style.display = 'block';
     this.canvas.tabIndex = 0;
-    const target = new THREE.WebGLRenderTarget(4, 4, { samples: 4, type: THREE.HalfFloatType });
-    this.composer = new EffectComposer(gl, target);
-    this.composer.addPass(this.pass);
-    this.composer.addPass(outputPass());
+    this.plate = new Plate(gl);
+    this.quick = new Plate(gl);
   }
 
   get canvas(): HTMLCanvasElement {
     return this.gl.domElement;
   }
 
+  private get pixels(): THREE.Vector2 {
+    return this.gl.getDrawingBufferSize(new THREE.Vector2());
+  }
+
   setSize(width: number, height: number) {
+    this.gl.setPixelRatio(Math.min(window.devicePixelRatio, 2));
     this.gl.setSize(width, height);
-    this.composer.setSize(width, height);
+    this.plate.restart();
   }
 
-  /** Draw a picture: coarse at half the pixels, or whole; milliseconds until it is there. */
-  draw(scene: THREE.Scene, camera: THREE.Camera, coarse: boolean): number {
-    const began = performance.now();
-    if (coarse) this.gl.render(scene, camera);
-    else {
-      this.gl.shadowMap.needsUpdate = true;
-      this.pass.scene = scene;
-      this.pass.camera = camera;
-      this.composer.render();
-    }
-    const gl = this.gl.getContext();
-    gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, this.pixel); // render() returns at once; this waits for the picture
-    return performance.now() - began;
-  }
-
-  /** Before a picture: its resolution, and counts from zero. */
-  begin(coarse: boolean) {
-    const ratio = coarse ? 0.5 : Math.min(window.devicePixelRatio, 2);
-    if (this.gl.getPixelRatio() !== ratio) {
-      this.gl.setPixelRatio(ratio);
-      this.composer.setPixelRatio(ratio);
-    }
+  /** A coarse picture at half the pixels, of this moment alone. */
+  sketch(scene: THREE.Scene, camera: THREE.PerspectiveCamera, exposure: number) {
     this.gl.info.reset();
+    this.quick.restart();
+    this.quick.expose(scene, camera, this.pixels.multiplyScalar(0.5));
+    this.quick.show(exposure);
   }
 
-  /** Hold nothing of a scene that is gone. */
-  forget(scene: THREE.Scene) {
-    if (this.pass.scene !== scene) return;
-    this.pass.scene = new THREE.Scene();
-    this.pass.camera = new THREE.PerspectiveCamera();
+  /** One more frame of the picture at rest. */
+  develop(scene: THREE.Scene, camera: THREE.PerspectiveCamera, exposure: number, least = 0) {
+    this.gl.info.reset();
+    this.plate.expose(scene, camera, this.pixels, least);
+    this.plate.show(exposure);
+  }
+
+  /** Milliseconds until what was asked of the graphics card is done; the page goes on meanwhile. */
+  async finished(): Promise<number> {
+    const began = performance.now();
+    const gl = this.gl.getContext() as WebGL2RenderingContext;
+    const sync = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
+    gl.flush();
+    while (sync && gl.clientWaitSync(sync, 0, 0) === gl.TIMEOUT_EXPIRED && !gl.isContextLost())
+      await new Promise((done) => setTimeout(done, 3));
+    gl.deleteSync(sync);
+    return performance.now() - began;
   }
 }
 

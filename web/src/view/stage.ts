@@ -1,13 +1,28 @@
-/** A scene before the renderer, drawn on demand: coarse while the camera moves, the full picture when it rests. */
+/** A scene before the renderer, drawn on demand: coarse while the camera moves, developing like a plate when it rests. */
 import * as THREE from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import { Atmosphere } from './atmosphere';
+import { frame } from './chunks';
+import type { Rgb } from './light/scattering';
 import { sharpen, whenTextureLoaded, wind } from './materials';
+import { PathMap } from './paths';
+import { Plate } from './plate';
+import { quality } from './quality';
 import { theRenderer } from './renderer';
 import type { Spot } from './tools/tool';
 
 const REST_AFTER = 160; // milliseconds without movement
 const FAST = 22; // milliseconds a full frame may take to be drawn while moving, too
+const BREEZE = 0.14; // of each picture while leaves move: what went before fades
+
+/** A picture that is asked for: from where, how large, of how many frames. */
+export interface Still {
+  eye: [number, number, number];
+  target: [number, number, number];
+  width: number;
+  height: number;
+  frames: number;
+}
 
 export class Stage {
   readonly renderer = theRenderer();
@@ -15,6 +30,8 @@ export class Stage {
   readonly camera = new THREE.PerspectiveCamera(50, 1, 0.1, 6000);
   readonly controls: OrbitControls;
   readonly atmosphere: Atmosphere;
+  /** Where the ground is worn. */
+  readonly paths = new PathMap();
   /** Before each picture; `moving` asks for coarse content. */
   onPrepare: (moving: boolean) => void = () => {};
   /** After each picture. */
@@ -23,17 +40,23 @@ export class Stage {
   shadowAt: () => [THREE.Vector3, number] = () => [this.controls.target, 60];
   fast = false;
   animateWind = true;
-  frames = 0;
   private readonly caster = new THREE.Raycaster();
   private timer = 0;
-  private frame = 0;
+  private asked = 0;
+  private busy = false;
   private moving = false;
+  private changed = true; // since the plate was begun
+  private blown = false;
   private lastTime = 0;
   private readonly sizes: ResizeObserver;
 
-  constructor(private readonly host: HTMLElement) {
+  /** @param land the albedo of what lies beyond the scene */
+  constructor(
+    private readonly host: HTMLElement,
+    land?: Rgb,
+  ) {
     host.append(this.canvas);
-    this.atmosphere = new Atmosphere(this.scene);
+    this.atmosphere = new Atmosphere(this.scene, land);
     this.controls = new OrbitControls(this.camera, this.canvas);
     this.controls.zoomToCursor = true;
     this.controls.screenSpacePanning = false;
@@ -50,11 +73,11 @@ export class Stage {
   dispose() {
     this.sizes.disconnect();
     clearTimeout(this.timer);
-    cancelAnimationFrame(this.frame);
+    cancelAnimationFrame(this.asked);
     whenTextureLoaded(() => {});
     this.controls.dispose();
     this.atmosphere.dispose();
-    this.renderer.forget(this.scene);
+    this.paths.dispose();
     if (this.drawing) this.canvas.remove();
   }
 
@@ -140,35 +163,108 @@ export class Stage {
   blow(seconds: number) {
     if (this.fast || this.moving) return;
     wind.windTime.value += seconds;
+    this.blown = true;
     this.ask();
   }
 
-  /** Something else has changed: a full picture as soon as the camera rests. */
+  /** Something has changed: the plate is begun anew as soon as the camera rests. */
   refresh() {
-    if (this.moving) return;
-    this.ask();
+    this.changed = true;
+    if (!this.moving) this.ask();
+  }
+
+  /** How far the picture at rest is developed, from 0 to 1. */
+  get developed(): number {
+    return this.moving || this.changed ? 0 : Math.min(1, this.renderer.plate.frames / quality.frames);
   }
 
   private ask() {
-    if (!this.frame) this.frame = requestAnimationFrame((now) => this.draw(now));
+    if (!this.asked && !this.busy) this.asked = requestAnimationFrame((now) => void this.draw(now));
   }
 
-  private draw(now: number) {
-    this.frame = 0;
+  private async draw(now: number) {
+    this.asked = 0;
     if (!this.drawing) return;
+    this.busy = true;
     const coarse = this.moving && !this.fast;
     const windy = this.fast && this.animateWind && wind.windForce.value.lengthSq() > 0.01;
+    const breeze = windy || this.blown;
+    this.blown = false;
     if (windy) wind.windTime.value += Math.min(0.1, (now - this.lastTime) / 1000);
     this.lastTime = now;
-    this.renderer.begin(coarse);
-    this.onPrepare(coarse);
-    if (!coarse) this.atmosphere.aim(...this.shadowAt());
-    const cost = this.renderer.draw(this.scene, this.camera, coarse);
+    if (coarse) this.sketch();
+    else this.develop(breeze);
+    const cost = await this.renderer.finished();
+    this.busy = false;
+    if (!this.drawing) return;
     if (!coarse) this.fast = cost < (this.fast ? FAST * 1.6 : FAST);
     if (this.fast) sharpen();
-    this.frames++;
     this.onDrawn(coarse);
-    if (windy) this.ask();
+    if (windy || this.changed || coarse !== (this.moving && !this.fast) || (!coarse && this.developed < 1)) this.ask();
+  }
+
+  /** Go on with the picture at rest, of which more frames are wanted now. */
+  goOn() {
+    this.ask();
+  }
+
+  /** A picture of its own size as PNG; meanwhile the view stands still. `say` is told how far it is, from 0 to 1. */
+  async still(order: Still, say: (done: number) => void, signal: AbortSignal): Promise<Blob> {
+    const { camera, controls, renderer } = this;
+    while (this.busy) await new Promise((done) => setTimeout(done, 20));
+    this.busy = true;
+    const [eye, target, aspect] = [camera.position.clone(), controls.target.clone(), camera.aspect];
+    const plate = new Plate(renderer.gl);
+    try {
+      camera.aspect = order.width / order.height;
+      camera.updateProjectionMatrix();
+      camera.position.fromArray(order.eye);
+      controls.target.fromArray(order.target);
+      camera.lookAt(controls.target);
+      camera.updateMatrixWorld();
+      this.atmosphere.aim(...this.shadowAt());
+      const size = new THREE.Vector2(order.width, order.height);
+      for (let k = 0; k < order.frames; k++) {
+        signal.throwIfAborted();
+        frame.frameSeed.value = k;
+        this.atmosphere.light(k, true);
+        if (!k) this.onPrepare(false);
+        plate.expose(this.scene, camera, size);
+        await renderer.finished();
+        say((k + 1) / order.frames);
+      }
+      return await plate.png(this.atmosphere.exposure);
+    } finally {
+      plate.dispose();
+      camera.aspect = aspect;
+      camera.updateProjectionMatrix();
+      camera.position.copy(eye);
+      controls.target.copy(target);
+      camera.lookAt(target);
+      this.busy = false;
+      this.refresh();
+    }
+  }
+
+  private sketch() {
+    this.changed = true;
+    frame.frameSeed.value = 0;
+    this.onPrepare(true);
+    this.atmosphere.light(0, false);
+    this.renderer.sketch(this.scene, this.camera, this.atmosphere.exposure);
+  }
+
+  private develop(windy: boolean) {
+    const { plate } = this.renderer;
+    const begin = this.changed || this.moving;
+    this.changed = false;
+    if (begin && !windy) plate.restart();
+    if (begin) this.atmosphere.aim(...this.shadowAt());
+    const k = plate.frames;
+    frame.frameSeed.value = k;
+    this.atmosphere.light(k, true);
+    if (begin || windy) this.onPrepare(false);
+    this.renderer.develop(this.scene, this.camera, this.atmosphere.exposure, windy ? BREEZE : 0);
   }
 
   /** The ray from the eye through a spot of the view. */

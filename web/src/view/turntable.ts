@@ -1,6 +1,7 @@
 /** The bench: one asset, or two side by side, on a round plate, beside a person and a ruler. */
 import * as THREE from 'three';
 import type { LoadedMesh } from './glb';
+import type { Rgb } from './light/scattering';
 import { checker, channelMaterial, overdrawMaterial, type Channel } from './looks';
 import { wind } from './materials';
 import { Stage } from './stage';
@@ -15,6 +16,8 @@ export interface Subject {
   radius: number;
   collider: { capsules: number[][]; pieces: number[][][]; faces: number[][][] };
 }
+
+const SAND: Rgb = [0.27, 0.24, 0.165]; // what the bench stands on
 
 function person(): THREE.Mesh {
   // 1.8 m: legs, trunk and head turned from one profile
@@ -33,7 +36,8 @@ function person(): THREE.Mesh {
 
 /** A wide floor that fades into the sky. */
 function plate(): THREE.Mesh {
-  const material = new THREE.MeshLambertMaterial({ color: '#b8ab8a', transparent: true });
+  const material = new THREE.MeshLambertMaterial({ transparent: true });
+  material.color.setRGB(...SAND);
   material.onBeforeCompile = (shader) => {
     shader.vertexShader = shader.vertexShader
       .replace('#include <common>', '#include <common>\nvarying vec2 flatPlace;')
@@ -106,27 +110,21 @@ export class Turntable {
   radius = 2;
 
   constructor(host: HTMLElement) {
-    this.stage = new Stage(host);
+    this.stage = new Stage(host, SAND);
     this.subject.add(this.marked);
     this.stage.scene.add(this.subject, this.second, this.floor, this.man);
     this.stage.controls.maxPolarAngle = Math.PI * 0.53;
-    this.stage.atmosphere.fog.density = 0;
     this.stage.shadowAt = () => [
       new THREE.Vector3(this.second.position.x * 0.5, this.height * 0.4, 0),
       Math.max(this.height * 0.62, 1.2) + this.wide * 1.1,
     ];
+    this.stage.atmosphere.set({ azimuth: 222, elevation: 38, cover: 0.4, mist: 0.3 });
     this.setWind(3, 250);
   }
 
   /** Half the width in metres of all that stands here. */
   private get wide() {
     return this.beside ? this.radius + this.second.position.x * 0.5 : this.radius;
-  }
-
-  setLight(dusk: boolean) {
-    this.stage.atmosphere.set(222, 38, dusk);
-    (this.floor.material as THREE.MeshLambertMaterial).color.set(dusk ? '#77694f' : '#c3b692');
-    this.stage.refresh();
   }
 
   /** Metres a second, from `azimuth` degrees clockwise from north; `gusts` from 0 to 1. */

@@ -31,7 +31,7 @@ export class World implements Terrain {
       const d = stage.camera.position.distanceTo(stage.controls.target);
       const ahead = new THREE.Vector3().subVectors(stage.controls.target, stage.camera.position);
       ahead.setLength(Math.min(d, 34));
-      return [ahead.add(stage.camera.position), THREE.MathUtils.clamp(d * 0.8, 42, 150)];
+      return [ahead.add(stage.camera.position), THREE.MathUtils.clamp(d * 3, 160, 420)];
     };
   }
 
@@ -79,7 +79,8 @@ export class World implements Terrain {
   private dress() {
     const level = this.all(SolidsActor).find((s) => s.waterLevel !== null)?.waterLevel ?? null;
     look(level, this.contours);
-    this.stage.atmosphere.spread(this.field?.size ?? 512);
+    this.stage.atmosphere.stand(this.field?.lowest ?? 0);
+    for (const solids of this.all(SolidsActor)) if (this.field) solids.over(this.field);
   }
 
   get field() {
@@ -92,8 +93,9 @@ export class World implements Terrain {
     this.stage.refresh();
   }
 
-  setSettings(settings: Settings, dusk: boolean) {
-    this.stage.atmosphere.set(settings.sun.azimuth, settings.sun.elevation, dusk);
+  setSettings(settings: Settings) {
+    const { sun, sky } = settings;
+    this.stage.atmosphere.set({ ...sun, ...sky });
     const from = THREE.MathUtils.degToRad(settings.wind.azimuth);
     wind.windForce.value.set(-Math.sin(from) * settings.wind.speed, Math.cos(from) * settings.wind.speed);
     this.stage.refresh();
@@ -106,7 +108,7 @@ export class World implements Terrain {
       new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse),
     );
     const [centre, reach] = this.stage.shadowAt();
-    const shadows = coarse ? null : new THREE.Sphere(centre, reach * 0.8);
+    const shadows = coarse ? null : new THREE.Sphere(centre, Math.min(reach, 70));
     const frame: Frame = { camera, frustum, coarse, shadows };
     // what is mirrored in another is filled before it
     const actors = [...this.actors.values()].flatMap((own) => [...own.values()]);

@@ -40,7 +40,16 @@ class Sun(Parameters):
     azimuth: float = Field(
         215, ge=0, le=360, description="Degrees clockwise from north (-z) to where the sun stands."
     )
-    elevation: float = Field(34, ge=0, le=90, description="Degrees above the horizon.")
+    elevation: float = Field(
+        34, ge=-18, le=90, description="Degrees above the horizon; below it is dusk, then night."
+    )
+
+
+class Sky(Parameters):
+    """What lies before the sun."""
+
+    cover: float = Field(0.3, ge=0, le=1, description="Share of the sky under clouds.")
+    mist: float = Field(0.1, ge=0, le=1, description="0 clear air, 1 thick mist.")
 
 
 class Wind(Parameters):
@@ -59,6 +68,7 @@ class Settings(Parameters):
     """What belongs to the scene as a whole."""
 
     sun: Sun = Sun()
+    sky: Sky = Sky()
     wind: Wind = Wind()
     profile: Profile = "console"
     viewpoints: tuple[Viewpoint, ...] = Field((), max_length=40)

@@ -27,6 +27,7 @@ from plough.service.api.bench import borrowed, draft_variant
 from plough.service.api.context import Context, Ctx, Me, Session
 from plough.service.api.models import (
     PROBLEMS,
+    CoverOut,
     CurveOut,
     Draft,
     EvaluationOut,
@@ -47,7 +48,7 @@ from plough.service.api.models import (
     WeightOut,
 )
 from plough.service.errors import NotFound
-from plough.service.meshes import level_glb, solid_glb, surface_heights
+from plough.service.meshes import cover_images, level_glb, solid_glb, surface_heights
 
 router = APIRouter(prefix="/api", tags=["evaluation"], responses=PROBLEMS)
 _GLB: dict[int | str, dict[str, Any]] = {
@@ -95,7 +96,11 @@ class Transport:
 
     def _surface(self, surface: Surface) -> SurfaceOut:
         heights, samples, size = surface_heights(self.ctx.results, surface, self.keep)
-        return SurfaceOut(heights=heights, samples=samples, size=size)
+        covers = [
+            CoverOut(name=name, metres=metres, albedo=maps["albedo"], normal=maps["normal"])
+            for name, metres, maps in cover_images(self.ctx.results, self.keep)
+        ]
+        return SurfaceOut(heights=heights, samples=samples, size=size, covers=covers)
 
     def _solid(self, s: Solid) -> SolidOut:
         address = f"/api/blobs/{solid_glb(self.ctx.results, s, self.keep)}"

@@ -271,6 +271,15 @@ class FindingOut(BaseModel):
     place: tuple[float, float, float] | None = None
 
 
+class CoverOut(BaseModel):
+    """What ground of a class looks like seen close; the images repeat."""
+
+    name: str
+    metres: float = Field(description="Metres of ground that one repeat covers.")
+    albedo: str = Field(description="Address of the image, sRGB.")
+    normal: str = Field(description="Address of its normals, green up.")
+
+
 class SurfaceOut(BaseModel):
     """What things stand on, as heights over a square."""
 
@@ -279,6 +288,7 @@ class SurfaceOut(BaseModel):
     )
     samples: int
     size: float = Field(description="Metres a side; the middle lies at the origin.")
+    covers: list[CoverOut] = Field(description="The classes of ground.")
 
 
 class CurveOut(BaseModel):

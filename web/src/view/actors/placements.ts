@@ -22,7 +22,10 @@ interface Cell {
 interface Level {
   until: number;
   meshes: THREE.InstancedMesh[];
+  lists: THREE.InstancedBufferAttribute[]; // of matrices; meshes may share them
   filled: number;
+  shades: Float32Array[]; // of what is not seen at this level, but casts its shadow at it
+  shaded: number;
 }
 
 /** One tile's placements, sorted by variant and part. */
@@ -77,7 +80,7 @@ class Batch {
     untils: number[],
     private room: number,
   ) {
-    this.levels = untils.map((until) => ({ until, meshes: [], filled: 0 }));
+    this.levels = untils.map((until) => ({ until, meshes: [], lists: [], filled: 0, shades: [], shaded: 0 }));
     this.build();
   }
 
@@ -90,17 +93,36 @@ class Batch {
   }
 
   private build() {
+    const finest = this.finestShade;
     this.levels.forEach((level, l) => {
-      level.meshes = (this.loaded[l]?.parts ?? []).map((part) => {
-        const made = new THREE.InstancedMesh(part.geometry, part.material, this.room);
-        made.customDepthMaterial = part.shadow;
-        made.castShadow = made.receiveShadow = true;
-        made.frustumCulled = false;
-        made.count = 0;
-        this.group.add(made);
-        return made;
+      level.meshes = (this.loaded[l]?.parts ?? []).flatMap((part) => {
+        const lit = this.instances(part.geometry, part.twice?.light ?? part.material);
+        lit.customDepthMaterial = part.shadow;
+        lit.castShadow = l >= finest;
+        lit.receiveShadow = true;
+        lit.onBeforeShadow = () => void (lit.count = level.filled + level.shaded);
+        lit.onAfterShadow = () => void (lit.count = level.filled);
+        if (!part.twice) return [lit];
+        const found = this.instances(part.geometry, part.twice.find);
+        found.instanceMatrix = lit.instanceMatrix;
+        found.renderOrder = -1;
+        return [lit, found];
       });
+      level.lists = [...new Set(level.meshes.map((m) => m.instanceMatrix))];
     });
+  }
+
+  /** The finest level that casts shadows: the nearest is not seen in them. */
+  get finestShade() {
+    return Math.min(1, this.levels.length - 1);
+  }
+
+  private instances(geometry: THREE.BufferGeometry, material: THREE.Material): THREE.InstancedMesh {
+    const made = new THREE.InstancedMesh(geometry, material, this.room);
+    made.frustumCulled = false;
+    made.count = 0;
+    this.group.add(made);
+    return made;
   }
 
   levelAt(distance: number, lowest: number): number {
@@ -123,21 +145,43 @@ class Batch {
   add(cell: Cell, l: number, first: number, count: number) {
     const level = this.levels[l] as Level;
     const from = cell.matrices.subarray(first * 16, (first + count) * 16);
-    for (const made of level.meshes) (made.instanceMatrix.array as Float32Array).set(from, level.filled * 16);
+    for (const { array } of level.lists) (array as Float32Array).set(from, level.filled * 16);
     level.filled += count;
+  }
+
+  shade(cell: Cell, l: number, first: number, count: number) {
+    const level = this.levels[l] as Level;
+    level.shades.push(cell.matrices.subarray(first * 16, (first + count) * 16));
+    level.shaded += count;
+  }
+
+  clear() {
+    for (const level of this.levels) {
+      level.filled = level.shaded = 0;
+      level.shades = [];
+    }
   }
 
   /** Hand the filled lists to the graphics card. */
   finish() {
-    for (const level of this.levels)
+    for (const level of this.levels) {
+      const all = level.filled + level.shaded;
       for (const made of level.meshes) {
         made.count = level.filled;
-        made.visible = level.filled > 0;
-        if (!level.filled) continue;
-        made.instanceMatrix.clearUpdateRanges();
-        made.instanceMatrix.addUpdateRange(0, level.filled * 16);
-        made.instanceMatrix.needsUpdate = true;
+        made.visible = all > 0;
       }
+      if (!all) continue;
+      for (const list of level.lists) {
+        let at = level.filled * 16;
+        for (const part of level.shades) {
+          (list.array as Float32Array).set(part, at);
+          at += part.length;
+        }
+        list.clearUpdateRanges();
+        list.addUpdateRange(0, all * 16);
+        list.needsUpdate = true;
+      }
+    }
   }
 
   dispose() {
@@ -227,21 +271,29 @@ export class PlacementsActor implements Actor {
     const shift = coarse ? 1.8 : 1;
     const lowest = coarse ? 1 : 0;
     const near = new THREE.Vector3();
-    for (const batch of this.batches) for (const level of batch?.levels ?? []) level.filled = 0;
+    for (const batch of this.batches) batch?.clear();
     for (const cells of this.tiles.values())
       for (const cell of cells) {
         const batch = this.batches[cell.variant];
-        if (!batch || !(shadows?.intersectsBox(cell.box) || frustum.intersectsBox(cell.box))) continue;
+        if (!batch) continue;
+        const seen = frustum.intersectsBox(cell.box);
+        const shades = shadows?.intersectsBox(cell.box) ?? false;
+        if (!seen && !shades) continue;
+        const put = (l: number, first: number, count: number) => {
+          if (seen) batch.add(cell, l, first, count);
+          const shade = Math.max(l, batch.finestShade);
+          if (shades && !(seen && shade === l)) batch.shade(cell, shade, first, count);
+        };
         const least = cell.box.clampPoint(eye, near).distanceTo(eye) * shift;
         const a = batch.levelAt(least, lowest);
-        if (a === batch.levelAt(least + TILE * shift, lowest)) batch.add(cell, a, 0, cell.count);
+        if (a === batch.levelAt(least + TILE * shift, lowest)) put(a, 0, cell.count);
         else
           for (let k = 0; k < cell.count; k++) {
             const dx = (cell.places[k * 4] ?? 0) - eye.x;
             const dy = (cell.places[k * 4 + 1] ?? 0) - eye.y;
             const dz = (cell.places[k * 4 + 2] ?? 0) - eye.z;
             const size = cell.places[k * 4 + 3] ?? 1;
-            batch.add(cell, batch.levelAt((Math.hypot(dx, dy, dz) / size) * shift, lowest), k, 1);
+            put(batch.levelAt((Math.hypot(dx, dy, dz) / size) * shift, lowest), k, 1);
           }
       }
     for (const batch of this.batches) batch?.finish();

@@ -1,9 +1,9 @@
 /** Meshes with a place of their own, dressed in the finish that their layer gives them. */
 import * as THREE from 'three';
 import type { LayerView } from '../../api/client';
-import { pathMaterial } from '../finishes';
 import { holdMeshes } from '../glb';
 import { meets, nearer, type Hit } from '../pick';
+import type { HeightField } from '../ground';
 import type { Stage } from '../stage';
 import { Water } from '../water';
 import type { Actor, Frame } from './actor';
@@ -13,11 +13,15 @@ interface Shown {
   meshes: THREE.Mesh[];
 }
 
+/** What a path is made of; null for what is no path. */
+const surfaceOf = (finish: string) => (finish.startsWith('path ') ? finish.slice(5) : null);
+
 export class SolidsActor implements Actor {
   private readonly group = new THREE.Group();
   private readonly shown = new Map<string, Shown>();
   private readonly held = holdMeshes();
   private water: Water | null = null;
+  private trodden = false;
 
   constructor(private readonly stage: Stage) {
     stage.scene.add(this.group);
@@ -38,19 +42,24 @@ export class SolidsActor implements Actor {
       }
     for (const { solid, loaded: found } of loaded) {
       const meshes = found.parts.map((part) => this.dress(part.geometry, part.material, solid.finish));
-      for (const m of meshes) if (m.visible) this.group.add(m);
+      for (const m of meshes) if (m.visible && !surfaceOf(solid.finish)) this.group.add(m);
       this.shown.set(solid.name, { address: solid.mesh, meshes });
     }
     this.held.keep([...wanted.values()].map((s) => s.mesh));
+    // paths lie in the ground and not on it
+    const paths = [...wanted.values()].flatMap(({ name, finish }) => {
+      const surface = surfaceOf(finish);
+      return surface ? (this.shown.get(name)?.meshes ?? []).map(({ geometry }) => ({ geometry, surface })) : [];
+    });
+    if (paths.length || this.trodden) this.stage.paths.put(this, paths);
+    this.trodden = paths.length > 0;
     this.flood([...wanted.values()].find((s) => s.finish === 'water')?.name);
   }
 
   private dress(geometry: THREE.BufferGeometry, material: THREE.Material, finish: string): THREE.Mesh {
-    const made = new THREE.Mesh(geometry, finish.startsWith('path ') ? pathMaterial(finish.slice(5)) : material);
-    made.receiveShadow = true;
+    const made = new THREE.Mesh(geometry, material);
+    made.castShadow = made.receiveShadow = true;
     made.visible = finish !== 'water'; // it has an actor's own surface, with what it mirrors
-    if (finish.startsWith('path ')) made.renderOrder = 2;
-    else made.castShadow = true;
     return made;
   }
 
@@ -69,6 +78,11 @@ export class SolidsActor implements Actor {
     this.water?.mesh.removeFromParent();
     this.water?.dispose();
     this.water = null;
+  }
+
+  /** The ground under standing water. */
+  over(field: HeightField) {
+    this.water?.over(field);
   }
 
   /** The height of standing water; null where there is none. */
@@ -96,11 +110,13 @@ export class SolidsActor implements Actor {
 
   setVisible(visible: boolean) {
     this.group.visible = visible;
+    this.stage.paths.show(this, visible);
     if (this.water) this.water.mesh.visible = visible;
   }
 
   dispose() {
     this.drain();
+    this.stage.paths.remove(this);
     this.held.keep();
     this.stage.scene.remove(this.group);
   }

@@ -1,17 +1,20 @@
 /** What things stand on. */
 import * as THREE from 'three';
 import type { LayerView } from '../../api/client';
+import { Blades } from '../blades';
 import { buffer } from '../blobs';
+import { loadCovers } from '../covers';
 import { Ground, HeightField } from '../ground';
 import type { Stage } from '../stage';
 import type { Actor, Frame } from './actor';
 
 export class SurfaceActor implements Actor {
   readonly ground = new Ground();
+  private readonly blades = new Blades();
   private shown = '';
 
   constructor(private readonly stage: Stage) {
-    stage.scene.add(this.ground.group);
+    stage.scene.add(this.ground.group, this.blades.mesh);
   }
 
   get field(): HeightField | null {
@@ -21,7 +24,7 @@ export class SurfaceActor implements Actor {
   async sync(view: LayerView, signal: AbortSignal) {
     const surface = view.surface;
     if (!surface || surface.heights === this.shown) return;
-    const data = await buffer(surface.heights, signal);
+    const [data] = await Promise.all([buffer(surface.heights, signal), loadCovers(surface, signal)]);
     if (signal.aborted) return;
     this.shown = surface.heights;
     this.ground.set(new HeightField(new Float32Array(data), surface.samples, surface.size));
@@ -37,8 +40,13 @@ export class SurfaceActor implements Actor {
     return point ? { point, distance: point.distanceTo(ray.origin) } : null;
   }
 
-  prepare({ camera, coarse }: Frame) {
+  prepare({ camera, coarse, frustum }: Frame) {
+    const { field } = this;
+    if (!field) return;
     this.ground.prepare(camera, coarse);
+    this.stage.paths.prepare(this.stage.renderer.gl, field.size, camera.position);
+    if (this.ground.group.visible) this.blades.prepare(field, camera, frustum);
+    else this.blades.mesh.visible = false;
   }
 
   setVisible(visible: boolean) {
@@ -47,6 +55,7 @@ export class SurfaceActor implements Actor {
 
   dispose() {
     this.ground.dispose();
-    this.stage.scene.remove(this.ground.group);
+    this.blades.dispose();
+    this.stage.scene.remove(this.ground.group, this.blades.mesh);
   }
 }

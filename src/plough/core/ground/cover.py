@@ -1,0 +1,176 @@
+"""What ground is covered with, seen close: images that repeat on both axes, with their height.
+
+Grass is a sward of bent blades seen from above, drawn from the lowest to the highest; soil is crumbs
+over layered noise; gravel and shingle are cells of two sizes, rounded; mud is smooth, with puddles.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from scipy.ndimage import gaussian_filter
+
+from plough.core.arrays import Float32, UInt8
+from plough.core.kernels import kernel
+from plough.core.mesh.material import Maps, Material
+from plough.core.noise import cells, tile
+from plough.core.rng import seed_for, stream, symmetric, uniform
+
+CoverName = Literal["grass", "soil", "gravel", "mud"]
+METRES: dict[CoverName, float] = {"grass": 1.6, "soil": 2.2, "gravel": 1.5, "mud": 2.6}
+"""What one repeat of each image covers on the ground."""
+
+_BLADE = stream("cover.blade")
+_BLADES = 5200
+_GREENS = np.array(
+    [[0.23, 0.33, 0.10], [0.30, 0.40, 0.13], [0.37, 0.43, 0.17], [0.52, 0.50, 0.27]], np.float32
+)
+
+
+@kernel
+def _sward(seed: np.uint64, size: int, blades: int) -> tuple[Float32, Float32]:
+    """Colour (n, n, 3) and height (n, n) of bent blades from above, on a dark floor of old leaves."""
+    color = np.empty((size, size, 3), np.float32)
+    height = np.zeros((size, size), np.float32)
+    color[:, :, 0], color[:, :, 1], color[:, :, 2] = 0.155, 0.175, 0.075
+    for b in range(blades):
+        me = np.uint64(b * 16)
+        low = b / blades
+        x, y = uniform(seed, _BLADE, me) * size, uniform(seed, _BLADE, me + np.uint64(1)) * size
+        angle = 2.0 * math.pi * uniform(seed, _BLADE, me + np.uint64(2))
+        turn = 0.9 * symmetric(seed, _BLADE, me + np.uint64(3))
+        long = size * (0.035 + 0.075 * uniform(seed, _BLADE, me + np.uint64(4)))
+        half = size * (0.0022 + 0.0022 * uniform(seed, _BLADE, me + np.uint64(5)))
+        pick = uniform(seed, _BLADE, me + np.uint64(6))
+        tone = 3 if pick > 0.93 else int(pick / 0.93 * 2.999)
+        light = 0.62 + 0.38 * low + 0.16 * symmetric(seed, _BLADE, me + np.uint64(7))
+        steps = int(long / 0.7)
+        for s in range(steps):
+            t = s / steps
+            a = angle + turn * t
+            x += 0.7 * math.cos(a)
+            y += 0.7 * math.sin(a)
+            wide = half * (1.0 - 0.85 * t * t)
+            up = low * (0.35 + 0.65 * math.sin(min(1.0, t * 1.3) * math.pi * 0.5))
+            reach = int(wide + 1.0)
+            for dy in range(-reach, reach + 1):
+                for dx in range(-reach, reach + 1):
+                    off = -dx * math.sin(a) + dy * math.cos(a)
+                    if abs(off) > wide or dx * dx + dy * dy > (wide + 0.7) * (wide + 0.7):
+                        continue
+                    r, c = int(math.floor(y + dy)) % size, int(math.floor(x + dx)) % size
+                    if up < height[r, c]:
+                        continue
+                    height[r, c] = up
+                    rib = 1.0 - 0.25 * math.exp(-((off / (0.35 * wide + 0.2)) ** 2))
+                    shade = light * rib * (0.8 + 0.3 * t)
+                    for k in range(3):
+                        color[r, c, k] = _GREENS[tone, k] * shade
+    return color, height
+
+
+@kernel
+def _relief(height: Float32, strength: float) -> UInt8:
+    """Tangent-space normals of heights that repeat; green points up the image."""
+    n, m = height.shape
+    out = np.empty((n, m, 3), np.uint8)
+    for r in range(n):
+        for c in range(m):
+            dx = (height[r, (c + 1) % m] - height[r, c - 1]) * strength
+            dy = (height[r - 1, c] - height[(r + 1) % n, c]) * strength
+            s = 127.5 / math.sqrt(dx * dx + dy * dy + 1.0)
+            out[r, c, 0] = np.uint8(127.5 - dx * s)
+            out[r, c, 1] = np.uint8(127.5 - dy * s)
+            out[r, c, 2] = np.uint8(127.5 + s)
+    return out
+
+
+def _bytes(image: Float32) -> UInt8:
+    return (np.clip(image, 0.0, 1.0) * 255.0 + 0.5).astype(np.uint8)
+
+
+@dataclass(frozen=True, slots=True)
+class Cover:
+    """The images of one class of ground; their depth is the height."""
+
+    name: CoverName
+    size: int = 512  #: pixels a side
+    seed: int = 3
+
+    def draw(self) -> Maps:
+        """The images."""
+        color, height, roughness = {
+            "grass": self._grass,
+            "soil": self._soil,
+            "gravel": self._gravel,
+            "mud": self._mud,
+        }[self.name]()
+        albedo = np.full((self.size, self.size, 4), 255, np.uint8)
+        albedo[..., :3] = _bytes(color)
+        surface = np.zeros((self.size, self.size, 3), np.uint8)
+        surface[..., 0], surface[..., 1] = 255, round(255 * roughness)
+        strength = {"grass": 2.2, "soil": 7.0, "gravel": 7.5, "mud": 3.0}[self.name]
+        normal = _relief(height.astype(np.float32), strength * self.size / 512)
+        return Maps(albedo, normal, surface, depth=_bytes(height))
+
+    def _noise(self, purpose: str, repeat: int, octaves: int, gain: float = 0.55) -> Float32:
+        seed = seed_for(self.seed, f"cover.{self.name}.{purpose}")
+        return tile(seed, (self.size, self.size), (repeat, repeat), octaves, gain)
+
+    def _stones(self, purpose: str, repeat: int, round_: float) -> tuple[Float32, Float32]:
+        """Heights of rounded stones, 0 between them, and a value for each."""
+        seed = seed_for(self.seed, f"cover.{self.name}.{purpose}")
+        edge, value = cells(seed, (self.size, self.size), (repeat, repeat), 0.95)
+        # corners wear off
+        edge = np.clip(gaussian_filter(edge, 0.13 * self.size / repeat, mode="wrap") - 0.07, 0, 1)
+        dome = np.sqrt(np.clip(1.0 - (1.0 - np.clip(edge * round_, 0.0, 1.0)) ** 2, 0.0, 1.0))
+        return np.asarray(dome, np.float32), value
+
+    def _grass(self) -> tuple[Float32, Float32, float]:
+        color, height = _sward(seed_for(self.seed, "cover.sward"), self.size, _BLADES)
+        broad = self._noise("broad", 3, 3)
+        return color * (1.0 + 0.10 * broad)[..., None], height, 0.9
+
+    def _soil(self) -> tuple[Float32, Float32, float]:
+        broad, fine = self._noise("broad", 4, 4), self._noise("fine", 40, 3, 0.7)
+        crumb, tone = self._stones("crumb", 46, 3.2)
+        stone, grey = self._stones("stone", 42, 5.0)
+        seen = np.clip((grey - 0.9) * 40.0, 0.0, 1.0) * stone
+        height = 0.42 + 0.16 * broad + 0.14 * fine + 0.12 * crumb * (tone > 0.45) + 0.2 * seen
+        shade = 0.62 + 0.75 * (height - 0.42) + 0.12 * broad
+        earth = np.array([0.47, 0.385, 0.29], np.float32)
+        color = earth * shade[..., None] * (0.92 + 0.16 * tone)[..., None]
+        pale = np.array([0.58, 0.54, 0.47], np.float32) * (0.7 + 0.4 * grey)[..., None]
+        mix = np.clip(seen * 1.4, 0, 1)[..., None]
+        return (color * (1 - mix) + pale * mix).astype(np.float32), height.astype(np.float32), 0.95
+
+    def _gravel(self) -> tuple[Float32, Float32, float]:
+        small, a = self._stones("small", 72, 4.5)
+        large, b = self._stones("large", 34, 4.5)
+        grit = self._noise("grit", 90, 2)
+        seen = (b > 0.6).astype(np.float32) * (large > 0.05)
+        height = np.where(seen > 0, 0.35 + 0.55 * large, 0.12 + 0.42 * small)
+        value = np.where(seen > 0, b, a)
+        tones = np.array(
+            [[0.56, 0.53, 0.48], [0.48, 0.44, 0.39], [0.63, 0.58, 0.49], [0.43, 0.42, 0.41]],
+            np.float32,
+        )
+        color = tones[np.minimum((value * 97.0).astype(np.int64) % 4, 3)]
+        shade = (0.45 + 0.62 * height + 0.10 * grit + 0.12 * (value - 0.5))[..., None]
+        return (color * shade).astype(np.float32), height.astype(np.float32), 0.85
+
+    def _mud(self) -> tuple[Float32, Float32, float]:
+        broad, fine = self._noise("broad", 4, 4), self._noise("fine", 34, 3)
+        height = np.clip(0.5 + 0.5 * broad + 0.08 * fine, 0.0, 1.0)
+        wet = np.clip((0.42 - height) * 5.0, 0.0, 1.0)
+        earth = np.array([0.36, 0.31, 0.235], np.float32)
+        color = earth * (0.62 + 0.5 * height + 0.07 * fine - 0.22 * wet)[..., None]
+        return color.astype(np.float32), height.astype(np.float32), 0.55
+
+
+def cover_material(name: CoverName) -> Material:
+    """The material of a class of ground."""
+    return Material(name, Cover(name), roughness=0.9)

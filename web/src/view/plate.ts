@@ -1,0 +1,152 @@
+/** A picture that develops while nothing moves: the mean of frames that each see the scene a little otherwise. */
+import * as THREE from 'three';
+import { FullScreenQuad } from 'three/examples/jsm/postprocessing/Pass.js';
+import { halton } from './light/sampling';
+
+const VERTEX = 'varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }';
+
+/** Fold a frame into the mean; a value that is no number would stay in it for good. */
+const FOLD = /* glsl */ `
+uniform sampler2D before;
+uniform sampler2D next;
+uniform float share;
+varying vec2 at;
+void main() {
+  vec3 old = texture2D(before, at).rgb;
+  vec3 seen = texture2D(next, at).rgb;
+  bool sound = all(greaterThanEqual(seen, vec3(0.0))) && all(lessThan(seen, vec3(6e4)));
+  seen = sound ? min(seen, vec3(60.0)) : (share < 1.0 ? old : vec3(0.0));
+  gl_FragColor = vec4(share < 1.0 ? mix(old, seen, share) : seen, 1.0);
+}`;
+
+/** Exposed, toned, and opaque: edges of leaves cover part of a pixel, and the page must not shine through there. */
+const PRINT = /* glsl */ `
+#define saturate(a) clamp(a, 0.0, 1.0)
+#include <tonemapping_pars_fragment>
+uniform sampler2D picture;
+varying vec2 at;
+void main() {
+  vec3 c = AgXToneMapping(texture2D(picture, at).rgb);
+  c = mix(vec3(dot(c, vec3(0.2126, 0.7152, 0.0722))), c, 1.22);
+  c = max(c, 0.0);
+  c = mix(c * 12.92, 1.055 * pow(c, vec3(0.41666)) - 0.055, step(0.0031308, c));
+  c = mix(c, c * c * (3.0 - 2.0 * c), 0.2);
+  gl_FragColor = vec4(c, 1.0);
+}`;
+
+function shader(fragmentShader: string, uniforms: Record<string, THREE.IUniform>): THREE.ShaderMaterial {
+  return new THREE.ShaderMaterial({
+    vertexShader: VERTEX,
+    fragmentShader,
+    uniforms,
+    depthTest: false,
+    depthWrite: false,
+    toneMapped: false,
+  });
+}
+
+export class Plate {
+  /** Frames that the mean holds. */
+  frames = 0;
+  private readonly scene = target(THREE.HalfFloatType, true);
+  private readonly means = [target(THREE.FloatType), target(THREE.FloatType)] as const;
+  private latest: THREE.WebGLRenderTarget = this.means[0];
+  private readonly fold = shader(FOLD, { before: { value: null }, next: { value: null }, share: { value: 1 } });
+  private readonly print = shader(PRINT, { picture: { value: null }, toneMappingExposure: { value: 1 } });
+  private readonly quad = new FullScreenQuad();
+  private width = 0;
+  private height = 0;
+
+  constructor(private readonly gl: THREE.WebGLRenderer) {}
+
+  /** Begin anew; what is seen stays until the first frame is there. */
+  restart() {
+    this.frames = 0;
+  }
+
+  private size(width: number, height: number) {
+    if (width === this.width && height === this.height) return;
+    [this.width, this.height] = [width, height];
+    for (const each of [this.scene, ...this.means]) each.setSize(width, height);
+    this.frames = 0;
+  }
+
+  /** Where the camera of the next frame looks beside the pixel's middle, in pixels. */
+  private jitter(): [number, number] {
+    const k = this.frames;
+    return k ? [halton(k, 2) - 0.5, halton(k, 3) - 0.5] : [0, 0];
+  }
+
+  /** Draw one more frame, of `size` pixels, and fold it in; each weighs at least `least`, so that a picture that moves goes on. */
+  expose(scene: THREE.Scene, camera: THREE.PerspectiveCamera, size: THREE.Vector2, least = 0) {
+    const { gl } = this;
+    this.size(Math.max(2, Math.round(size.x)), Math.max(2, Math.round(size.y)));
+    const [dx, dy] = this.jitter();
+    camera.setViewOffset(this.width, this.height, dx, dy, this.width, this.height);
+    gl.setRenderTarget(this.scene);
+    gl.render(scene, camera);
+    camera.clearViewOffset();
+    const [a, b] = this.means;
+    const into = this.latest === a ? b : a;
+    const { before, next, share } = this.fold.uniforms as Record<string, THREE.IUniform>;
+    if (before) before.value = this.latest.texture;
+    if (next) next.value = this.scene.texture;
+    if (share) share.value = Math.max(1 / (this.frames + 1), least);
+    this.draw(this.fold, into);
+    this.latest = into;
+    this.frames++;
+  }
+
+  /** Show the mean on the canvas, or in another target. */
+  show(exposure: number, into: THREE.WebGLRenderTarget | null = null) {
+    const { picture, toneMappingExposure } = this.print.uniforms as Record<string, THREE.IUniform>;
+    if (picture) picture.value = this.latest.texture;
+    if (toneMappingExposure) toneMappingExposure.value = exposure;
+    this.draw(this.print, into);
+  }
+
+  /** The mean as a PNG. */
+  async png(exposure: number): Promise<Blob> {
+    const { width, height } = this;
+    const print = target(THREE.UnsignedByteType);
+    print.setSize(width, height);
+    this.show(exposure, print);
+    const canvas = new OffscreenCanvas(width, height);
+    const context = canvas.getContext('2d');
+    if (!context) throw new Error('no image can be written here');
+    const rows = 256; // at a time, the lowest first
+    for (let y = 0; y < height; y += rows) {
+      const tall = Math.min(rows, height - y);
+      const strip = new Uint8Array(width * tall * 4);
+      await this.gl.readRenderTargetPixelsAsync(print, 0, y, width, tall, strip);
+      const image = context.createImageData(width, tall);
+      for (let r = 0; r < tall; r++)
+        image.data.set(strip.subarray(r * width * 4, (r + 1) * width * 4), (tall - 1 - r) * width * 4);
+      context.putImageData(image, 0, height - y - tall);
+    }
+    print.dispose();
+    return canvas.convertToBlob({ type: 'image/png' });
+  }
+
+  dispose() {
+    for (const each of [this.scene, ...this.means]) each.dispose();
+    for (const each of [this.fold, this.print]) each.dispose();
+    this.quad.dispose();
+  }
+
+  private draw(material: THREE.Material, into: THREE.WebGLRenderTarget | null) {
+    this.gl.setRenderTarget(into);
+    this.quad.material = material;
+    this.quad.render(this.gl);
+    this.gl.setRenderTarget(null);
+  }
+}
+
+function target(type: THREE.TextureDataType, depth = false): THREE.WebGLRenderTarget {
+  return new THREE.WebGLRenderTarget(4, 4, {
+    type,
+    depthBuffer: depth,
+    minFilter: THREE.LinearFilter,
+    magFilter: type === THREE.FloatType ? THREE.NearestFilter : THREE.LinearFilter,
+  });
+}
