@@ -19,21 +19,42 @@ function noiseTexture(): THREE.DataTexture {
     let strength = 1;
     for (let cells = 4 << channel; cells <= 128; cells *= 2, strength *= 0.53) {
       const corners = Float32Array.from({ length: cells * cells }, random);
-      const at = (i: number, j: number) => corners[(i % cells) * cells + (j % cells)] ?? 0;
-      for (let y = 0; y < NOISE; y++)
-        for (let x = 0; x < NOISE; x++) {
-          const [u, v] = [(x / NOISE) * cells, (y / NOISE) * cells];
-          const [j, i] = [Math.floor(u), Math.floor(v)];
-          const [s, t] = [fade(u - j), fade(v - i)];
-          const top = at(i, j) * (1 - s) + at(i, j + 1) * s;
-          const low = at(i + 1, j) * (1 - s) + at(i + 1, j + 1) * s;
-          const k = y * NOISE + x;
-          sum[k] = (sum[k] ?? 0) + strength * (top * (1 - t) + low * t);
+      const first = new Uint16Array(NOISE);
+      const next = new Uint16Array(NOISE);
+      const part = new Float32Array(NOISE);
+      for (let k = 0; k < NOISE; k++) {
+        const at = (k / NOISE) * cells;
+        first[k] = Math.floor(at);
+        next[k] = (Math.floor(at) + 1) % cells;
+        part[k] = fade(at - Math.floor(at));
+      }
+      for (let y = 0, k = 0; y < NOISE; y++) {
+        const [above, below, t] = [(first[y] ?? 0) * cells, (next[y] ?? 0) * cells, part[y] ?? 0];
+        for (let x = 0; x < NOISE; x++, k++) {
+          const i = first[x] as number;
+          const j = next[x] as number;
+          const s = part[x] as number;
+          const top = (corners[above + i] as number) * (1 - s) + (corners[above + j] as number) * s;
+          const low = (corners[below + i] as number) * (1 - s) + (corners[below + j] as number) * s;
+          sum[k] = (sum[k] as number) + strength * (top * (1 - t) + low * t);
         }
+      }
     }
-    // spread over the whole range, by rank: thresholds then mean shares of the area
-    const order = [...sum.keys()].sort((a, b) => (sum[a] ?? 0) - (sum[b] ?? 0));
-    order.forEach((k, rank) => (data[k * 4 + channel] = (255 * rank) / order.length));
+    // spread evenly over the whole range: thresholds then mean shares of the area
+    const sorted = sum.slice().sort();
+    const steps = Float32Array.from(
+      { length: 255 },
+      (_, k) => sorted[Math.floor(((k + 1) / 256) * sorted.length)] ?? 0,
+    );
+    sum.forEach((value, k) => {
+      let [low, high] = [0, 255];
+      while (low < high) {
+        const middle = (low + high) >> 1;
+        if (value < (steps[middle] ?? 0)) high = middle;
+        else low = middle + 1;
+      }
+      data[k * 4 + channel] = low;
+    });
   }
   const made = new THREE.DataTexture(data, NOISE, NOISE);
   made.wrapS = made.wrapT = THREE.RepeatWrapping;

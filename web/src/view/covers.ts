@@ -101,7 +101,7 @@ vec4 coverAt(vec3 p, float steep) {
   worn *= 1.0 - 0.85 * middle;
   vec4 c = vec4(1.0 - bare, bare, 0.0, 0.0);
   c = mix(c, vec4(0.0, 0.0, 0.0, 1.0), wet);
-  float stony = mix(0.16 + 0.34 * smoothstep(0.45, 0.75, fine.b), 0.92, step(0.5, path.z));
+  float stony = mix(0.9 * smoothstep(0.56, 0.66, fine.b * 0.5 + fine.g * 0.5), 0.94, step(0.5, path.z));
   c = mix(c, vec4(0.0, 1.0 - stony, stony, 0.0), worn);
   return c;
 }

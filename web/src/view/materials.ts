@@ -193,7 +193,7 @@ function makeMaterial(info: MaterialInfo): THREE.MeshLambertMaterial {
   }
   if (info.cutout) {
     made.alphaTest = 0.42;
-    made.color.multiplyScalar(1.3); // maps of leaves are drawn as they are seen, which is darker than they are
+    made.color.multiplyScalar(1.18); // maps of leaves are drawn as they are seen, which is darker than they are
     made.side = THREE.DoubleSide;
   }
   made.onBeforeCompile = (shader) => {

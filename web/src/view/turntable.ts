@@ -17,7 +17,7 @@ export interface Subject {
   collider: { capsules: number[][]; pieces: number[][][]; faces: number[][][] };
 }
 
-const SAND: Rgb = [0.27, 0.24, 0.165]; // what the bench stands on
+const SAND: Rgb = [0.37, 0.34, 0.245]; // what the bench stands on
 
 function person(): THREE.Mesh {
   // 1.8 m: legs, trunk and head turned from one profile
@@ -118,7 +118,7 @@ export class Turntable {
       new THREE.Vector3(this.second.position.x * 0.5, this.height * 0.4, 0),
       Math.max(this.height * 0.62, 1.2) + this.wide * 1.1,
     ];
-    this.stage.atmosphere.set({ azimuth: 222, elevation: 38, cover: 0.4, mist: 0.3 });
+    this.stage.atmosphere.set({ azimuth: 222, elevation: 38, cover: 0.28, mist: 0.2 });
     this.setWind(3, 250);
   }
 

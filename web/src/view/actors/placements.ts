@@ -8,6 +8,7 @@ import type { Stage } from '../stage';
 import type { Actor, Frame } from './actor';
 
 const TILE = 64; // metres
+const LOW = 1.3; // metres; of what is no taller, the farthest level casts no shadow
 const PARTS = 2; // a tile is culled in so many parts on each axis
 
 /** Instances of one variant in a part of a tile. */
@@ -78,6 +79,7 @@ class Batch {
     readonly key: string,
     private readonly loaded: LoadedMesh[],
     untils: number[],
+    private readonly height: number,
     private room: number,
   ) {
     this.levels = untils.map((until) => ({ until, meshes: [], lists: [], filled: 0, shades: [], shaded: 0 }));
@@ -98,7 +100,7 @@ class Batch {
       level.meshes = (this.loaded[l]?.parts ?? []).flatMap((part) => {
         const lit = this.instances(part.geometry, part.twice?.light ?? part.material);
         lit.customDepthMaterial = part.shadow;
-        lit.castShadow = l >= finest;
+        lit.castShadow = l >= finest && (l < this.levels.length - 1 || this.height > LOW);
         lit.receiveShadow = true;
         lit.onBeforeShadow = () => void (lit.count = level.filled + level.shaded);
         lit.onAfterShadow = () => void (lit.count = level.filled);
@@ -244,7 +246,7 @@ export class PlacementsActor implements Actor {
         return same;
       }
       const untils = v.levels.map((l) => l.switch_distance ?? Infinity);
-      return new Batch(this.group, key, loaded[k] ?? [], untils, v.count);
+      return new Batch(this.group, key, loaded[k] ?? [], untils, v.height, v.count);
     });
     for (const batch of old) if (batch && !this.batches.includes(batch)) batch.dispose();
   }

@@ -1,7 +1,7 @@
 import * as THREE from 'three';
 import { describe, expect, it } from 'vitest';
 import { halton, onDisc, r2, skyDirection } from './sampling';
-import { skyRadiance, SUN, transmittance } from './scattering';
+import { skyRadiance, SUN, Transmittance, transmittance } from './scattering';
 import { Sky, type Weather } from './sky';
 
 const day: Weather = { azimuth: 215, elevation: 40, cover: 0, mist: 0 };
@@ -30,7 +30,16 @@ describe('a clear sky', () => {
     const seen = [90, 40, 15, 5, 0.2].map((e) => transmittance(0, Math.sin((e * Math.PI) / 180), 1));
     for (let k = 1; k < seen.length; k++) expect(seen[k]?.[2]).toBeLessThan(seen[k - 1]?.[2] ?? 0);
     expect(transmittance(0, -0.1, 1)).toEqual([0, 0, 0]);
-    expect(Math.max(...skyRadiance(0.5, 0.2, 0.4, 1))).toBeLessThan(SUN);
+    expect(Math.max(...skyRadiance(0.5, 0.2, 0.4, new Transmittance(1)))).toBeLessThan(SUN);
+  });
+
+  it('is looked up as it is computed', () => {
+    const table = new Transmittance(2);
+    for (const height of [0, 300, 2_000, 12_000, 40_000])
+      for (const mu of [0.02, 0.1, 0.3, 0.7, 1]) {
+        const exact = transmittance(height, mu, 2);
+        table.at(height, mu).forEach((t, k) => expect(Math.abs(t - (exact[k] ?? 0))).toBeLessThan(0.035));
+      }
   });
 
   it('gets darker from noon through dusk to night, and never quite dark', () => {

@@ -49,9 +49,39 @@ export function transmittance(height: number, mu: number, haze: number): Rgb {
   return map((k) => Math.exp(-depth[k]));
 }
 
+const [HEIGHTS, RISES] = [28, 72];
+
+/** `transmittance` of one haze, looked up: over the root of the height, and over the upward part from a little below the horizon. */
+export class Transmittance {
+  private readonly table = new Float32Array(HEIGHTS * RISES * 3);
+
+  constructor(readonly haze: number) {
+    for (let i = 0; i < HEIGHTS; i++)
+      for (let j = 0; j < RISES; j++) {
+        const height = (i / (HEIGHTS - 1)) ** 2 * (AIR - EARTH);
+        this.table.set(transmittance(height, -0.25 + 1.25 * (j / (RISES - 1)) ** 1.5, haze), (i * RISES + j) * 3);
+      }
+  }
+
+  at(height: number, mu: number): Rgb {
+    const v = Math.sqrt(Math.min(1, Math.max(0, height) / (AIR - EARTH))) * (HEIGHTS - 1);
+    const u = Math.min(1, Math.max(0, (mu + 0.25) / 1.25)) ** (1 / 1.5) * (RISES - 1);
+    const [i, j] = [Math.min(Math.floor(v), HEIGHTS - 2), Math.min(Math.floor(u), RISES - 2)];
+    const [f, g] = [v - i, u - j];
+    const a = (i * RISES + j) * 3;
+    const b = a + RISES * 3;
+    const { table } = this;
+    return map((k) => {
+      const low = (table[a + k] ?? 0) * (1 - g) + (table[a + 3 + k] ?? 0) * g;
+      const top = (table[b + k] ?? 0) * (1 - g) + (table[b + 3 + k] ?? 0) * g;
+      return low * (1 - f) + top * f;
+    });
+  }
+}
+
 /** Of the sunlight, what lights the whole air above a place evenly: after sunset it fades, a hundredfold in six degrees. */
-function glow(sunUp: number, haze: number): Rgb {
-  const [r, g, b] = transmittance(5_000, Math.max(sunUp, 0.012), haze);
+function glow(sunUp: number, through: Transmittance): Rgb {
+  const [r, g, b] = through.at(5_000, Math.max(sunUp, 0.012));
   const under = Math.max(0, (-Math.asin(sunUp) * 180) / Math.PI);
   const fade = Math.exp(-0.75 * under);
   const blue = Math.min(1, under / 6); // what comes through the ozone at a slant
@@ -59,7 +89,7 @@ function glow(sunUp: number, haze: number): Rgb {
 }
 
 /** Radiance of the clear sky in a direction: its upward part, the cosine from the sun, and the sun's upward part. */
-export function skyRadiance(up: number, towards: number, sunUp: number, haze: number): Rgb {
+export function skyRadiance(up: number, towards: number, sunUp: number, air: Transmittance): Rgb {
   const r = EARTH + 200;
   const mu = Math.max(up, 0.002);
   const far = reach(r, mu, AIR) ?? 0;
@@ -68,24 +98,24 @@ export function skyRadiance(up: number, towards: number, sunUp: number, haze: nu
   const miePhase =
     ((3 / (8 * Math.PI)) * ((1 - g * g) * (1 + towards * towards))) /
     ((2 + g * g) * (1 + g * g - 2 * g * towards) ** 1.5);
-  const even = glow(sunUp, haze);
+  const even = glow(sunUp, air);
   const out: Rgb = [0, 0, 0];
   const depth: Rgb = [0, 0, 0];
   for (let s = 0; s < STEPS; s++) {
     const [a, b] = [(s / STEPS) ** 2 * far, ((s + 1) / STEPS) ** 2 * far];
     const t = (a + b) / 2;
     const here = Math.sqrt(r * r + t * t + 2 * r * t * mu);
-    const air = airAt(here - EARTH, haze);
+    const { rayleigh, mie, extinction } = airAt(here - EARTH, air.haze);
     // the sun's height as seen from there: the earth curves away below it
     const side = Math.sqrt(Math.max(0, 1 - mu * mu)) * Math.sqrt(Math.max(0, 1 - sunUp * sunUp));
     const along = side > 1e-6 ? (towards - mu * sunUp) / side : 0;
     const sunThere = (r * sunUp + t * (mu * sunUp + along * side)) / here;
-    const light = transmittance(here - EARTH, sunThere, haze);
+    const light = air.at(here - EARTH, sunThere);
     for (const k of [0, 1, 2] as const) {
-      const step = air.extinction[k] * (b - a);
-      const through = Math.exp(-depth[k]) * (step > 1e-9 ? (1 - Math.exp(-step)) / air.extinction[k] : b - a);
-      const once = light[k] * (air.rayleigh[k] * rayleighPhase + air.mie * miePhase);
-      out[k] += SUN * through * (once + even[k] * (air.rayleigh[k] + air.mie) * AGAIN);
+      const step = extinction[k] * (b - a);
+      const through = Math.exp(-depth[k]) * (step > 1e-9 ? (1 - Math.exp(-step)) / extinction[k] : b - a);
+      const once = light[k] * (rayleigh[k] * rayleighPhase + mie * miePhase);
+      out[k] += SUN * through * (once + even[k] * (rayleigh[k] + mie) * AGAIN);
       depth[k] += step;
     }
   }

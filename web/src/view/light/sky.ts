@@ -1,6 +1,6 @@
 /** The sky that a scene is lit by: where the sun and the moon stand, what they and the sky send, under which clouds. */
 import * as THREE from 'three';
-import { skyRadiance, SUN, transmittance, type Rgb } from './scattering';
+import { skyRadiance, SUN, Transmittance, type Rgb } from './scattering';
 
 export interface Weather {
   /** Degrees clockwise from north, and above the horizon. */
@@ -44,7 +44,8 @@ export class Sky {
     const { azimuth, elevation, cover, mist } = weather;
     const haze = 1 + 5 * mist;
     this.sun = direction(azimuth, elevation);
-    const direct = transmittance(200, this.sun.y, haze);
+    const air = new Transmittance(haze);
+    const direct = air.at(200, Math.max(this.sun.y, 0));
     // the disc sets over its own width
     const risen = THREE.MathUtils.smoothstep(elevation, -0.6, 0.4);
     const free = 1 - 0.985 * THREE.MathUtils.smoothstep(cover, 0.45, 0.95);
@@ -55,7 +56,7 @@ export class Sky {
     const bySun = ofSun[1] >= ofMoon[1];
     this.light = bySun ? this.sun : direction((azimuth + 152) % 360, moonUp);
     this.power = bySun ? ofSun : ofMoon;
-    this.fill(haze);
+    this.fill(air);
     const rise = Math.max(0, this.light.y);
     this.fromSun = this.power.map((p) => p * rise) as Rgb;
     const clear = this.irradiance((d) => this.clear(d));
@@ -66,14 +67,14 @@ export class Sky {
     this.fromSky = this.irradiance((d) => this.radiance(d));
   }
 
-  private fill(haze: number) {
+  private fill(air: Transmittance) {
     const { y: sunUp } = this.sun;
     const side = Math.sqrt(Math.max(0, 1 - sunUp * sunUp));
     for (let r = 0; r < HIGH; r++) {
       const up = (r / (HIGH - 1)) ** 2;
       for (let c = 0; c < WIDE; c++) {
         const towards = up * sunUp + Math.sqrt(Math.max(0, 1 - up * up)) * side * Math.cos((Math.PI * c) / (WIDE - 1));
-        const found = skyRadiance(up, towards, sunUp, haze);
+        const found = skyRadiance(up, towards, sunUp, air);
         this.table.set([found[0] + NIGHT[0], found[1] + NIGHT[1], found[2] + NIGHT[2], 1], (r * WIDE + c) * 4);
       }
     }
