@@ -116,10 +116,22 @@ class Page:
             host = self.one("[data-frame]")
             return (
                 host.get_attribute("data-moving") == "false"
+                and host.get_attribute("data-developed") == "1"
                 and host.get_attribute("data-frame") == frame
             )
 
         self.until(still, "a picture at rest")
+
+    def settled(self, value: Callable[[], Any]) -> Any:
+        """What `value` gives once it has stayed the same for a while."""
+
+        def same() -> bool:
+            before = value()
+            time.sleep(1.2)
+            return bool(value() == before)
+
+        self.until(same, "a value that stays")
+        return value()
 
     def number(self, css: str, attribute: str) -> float:
         return float(self.one(css).get_attribute(attribute) or 0)

@@ -78,7 +78,8 @@ def test_dragging_a_ruler_shows_the_result_while_it_is_dragged(
     page.until(lambda: placed(page) < before, "fewer sedges")
     assert float(ruler.get_attribute("aria-valuenow") or 0) > 4
     # by keys, and back to the default
-    now = placed(page)
+    page.until(lambda: "saved" in page.text("header [role=status]"), "saved")
+    now = page.settled(lambda: placed(page))
     ruler.send_keys(Keys.ARROW_LEFT, Keys.ARROW_LEFT)
     page.until(lambda: placed(page) > now, "more sedges")
     # undo takes the nudge that has not been let go of, and Delete on a ruler removes no layer

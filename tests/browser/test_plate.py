@@ -6,6 +6,7 @@ import io
 import time
 from collections.abc import Iterator
 
+import httpx
 import numpy as np
 import pytest
 from PIL import Image
@@ -118,3 +119,70 @@ def test_the_sun_makes_the_light_and_not_the_theme(fine: Page, scene_id: str) ->
     assert night.mean() < 0.55 * day.mean()
     above = night[: night.shape[0] // 6].reshape(-1, 3).mean(axis=0)
     assert above[2] > 1.2 * above[0], "the sky of a night is blue"
+
+
+def test_a_viewpoint_has_a_lens_of_its_own(fine: Page, scene_id: str, sedge: httpx.Client) -> None:
+    fine.sign_in("sedge")
+    fine.open_scene(scene_id)
+    go(fine, "Dyke")
+    sharp = seen(fine)
+
+    def through(**values: str) -> np.ndarray:
+        fine.button("clouds, mist and quality").click()
+        for label, value in values.items():
+            name = label.replace("_", " ")
+            field = fine.one(f"[aria-label=sky] input[aria-label^='{name}']")
+            field.clear()
+            field.send_keys(value + "\ue007")
+        fine.until(lambda: "saved" in fine.text("header [role=status]"), "saved")
+        fine.button("clouds, mist and quality").click()
+        time.sleep(0.5)
+        go(fine, "Dyke")
+        return seen(fine)
+
+    def detail(picture: np.ndarray) -> float:
+        return float(np.abs(np.diff(picture.mean(axis=2), axis=1)).mean())
+
+    soft = through(Lens="200", Sharp_at="3")
+    assert detail(soft) < 0.88 * detail(sharp), "what is far is out of focus"
+    dark = through(Exposure="-2")
+    assert dark.mean() < 0.75 * soft.mean(), "two stops less are darker"
+    (kept,) = sedge.get(f"/api/scenes/{scene_id}").json()["settings"]["viewpoints"]
+    assert (kept["lens"], kept["focus"], kept["exposure"]) == (200, 3, -2)
+
+
+def test_a_still_is_developed_at_its_own_size_and_can_be_cancelled(
+    fine: Page, scene_id: str
+) -> None:
+    fine.sign_in("sedge")
+    fine.open_scene(scene_id)
+    developed(fine)
+    before = seen(fine)
+    fine.button("make a still").click()
+    from selenium.webdriver.support.ui import Select
+
+    Select(fine.one("#still-frames")).select_by_visible_text("256")
+    fine.button("Make the still").click()
+    fine.button("Cancel").click()
+    fine.until(
+        lambda: fine.driver.find_elements("xpath", "//button[contains(., 'Make the still')]"),
+        "the end of it",
+    )
+    assert not list(fine.downloads.iterdir())
+    Select(fine.one("#still-frames")).select_by_visible_text("4")
+    Select(fine.one("#still-size")).select_by_value("0")
+    fine.button("Make the still").click()
+    fine.until(lambda: list(fine.downloads.glob("*.png")), "the file")
+    picture = Image.open(next(fine.downloads.glob("*.png"))).convert("RGB")
+    assert picture.size == (1280, 720)
+    pixels = np.asarray(picture, np.float64) / 255.0
+    assert 0.15 < pixels.mean() < 0.75 and pixels.std() > 0.08
+    sky, ground = (
+        pixels[:120].reshape(-1, 3).mean(axis=0),
+        pixels[-120:].reshape(-1, 3).mean(axis=0),
+    )
+    assert sky[2] > ground[2], "it stands upright"
+    fine.keys("\ue00c")
+    time.sleep(1)
+    developed(fine)
+    assert np.abs(seen(fine) - before).mean() < 0.006, "the view is as it was"

@@ -2411,6 +2411,24 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Exposure
+             * @description Stops more than the light asks for.
+             * @default 0
+             */
+            exposure: number;
+            /**
+             * Lens
+             * @description Radius of the lens in millimetres; 0 keeps all sharp.
+             * @default 0
+             */
+            lens: number;
+            /**
+             * Focus
+             * @description Metres at which it is sharp; 0: at its target.
+             * @default 0
+             */
+            focus: number;
         };
         /**
          * WeightOut

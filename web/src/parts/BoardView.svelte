@@ -7,6 +7,7 @@
   import { drawn, kindOf, uiOf } from '../layers/registry';
   import type { Edit } from '../state/editQueue';
   import type { SceneStore } from '../state/sceneStore.svelte';
+  import { lensOf } from '../view/lens';
   import { Stage } from '../view/stage';
   import { DrawTool } from '../view/tools/draw';
   import { ToolHost } from '../view/tools/host.svelte';
@@ -105,6 +106,11 @@
   $effect(() => {
     world?.setContours(contours);
   });
+  // the lens of the viewpoint that the view was set to, as it is kept
+  $effect(() => {
+    const kept = viewpoints.find((v) => v.id === current);
+    if (kept) untrack(() => look(kept));
+  });
 
   function rested(stage: Stage) {
     const eye = stage.camera.position;
@@ -141,9 +147,17 @@
 
   function go(v: Viewpoint) {
     const at = (p: readonly number[]) => ({ x: p[0] ?? 0, y: p[1] ?? 0, z: p[2] ?? 0 });
+    if (world) world.stage.lens = lensOf(v);
     world?.stage.look(at(v.eye), at(v.target));
     current = v.id;
     world?.stage.move();
+  }
+
+  /** See the view through a viewpoint's lens. */
+  function look(v: Viewpoint) {
+    if (!world) return;
+    world.stage.lens = lensOf(v);
+    world.stage.refresh();
   }
 
   function keepView() {
@@ -309,6 +323,10 @@
             oninput={(sky) => open.scene && world?.setSettings({ ...open.scene.settings, sky })}
             onchange={(sky) => open.edit({ op: 'scene', settings: { sky } })}
             onquality={() => world?.stage.goOn()}
+            viewpoint={viewpoints.find((v) => v.id === current)}
+            onlens={look}
+            onviewpoint={({ id, ...viewpoint }) =>
+              open.edit({ op: 'scene', settings: { [`viewpoints#${id}`]: viewpoint } })}
           />
         </div>
       {/if}

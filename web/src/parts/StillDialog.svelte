@@ -5,6 +5,7 @@
   import { said, type Viewpoint } from '../api/client';
   import { fileName, hand } from '../state/files';
   import { size } from '../state/values';
+  import { lensOf } from '../view/lens';
   import type { Stage } from '../view/stage';
 
   let {
@@ -32,7 +33,8 @@
     const eye = viewpoint?.eye ?? camera.position.toArray();
     const target = viewpoint?.target ?? controls.target.toArray();
     try {
-      const order = { eye, target, width, height, frames };
+      const lens = viewpoint ? lensOf(viewpoint) : stage.lens;
+      const order = { eye, target, width, height, frames, lens };
       const picture = await stage.still(order, (share) => (progress = share), running.signal);
       const name = `${fileName(`${scene} ${viewpoint?.name ?? 'view'}`, 'view')}.png`;
       hand(picture, name);

@@ -1,7 +1,7 @@
 /** A picture that develops while nothing moves: the mean of frames that each see the scene a little otherwise. */
 import * as THREE from 'three';
 import { FullScreenQuad } from 'three/examples/jsm/postprocessing/Pass.js';
-import { halton } from './light/sampling';
+import { halton, onDisc, r2 } from './light/sampling';
 
 const VERTEX = 'varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }';
 
@@ -45,6 +45,18 @@ function shader(fragmentShader: string, uniforms: Record<string, THREE.IUniform>
   });
 }
 
+/** What a picture is taken through. */
+export interface Lens {
+  /** Stops over what the light asks for. */
+  exposure: number;
+  /** Metres; 0 keeps all sharp. */
+  radius: number;
+  /** Metres from the eye at which it is sharp. */
+  focus: number;
+}
+
+export const PINHOLE: Lens = { exposure: 0, radius: 0, focus: 1 };
+
 export class Plate {
   /** Frames that the mean holds. */
   frames = 0;
@@ -78,14 +90,18 @@ export class Plate {
   }
 
   /** Draw one more frame, of `size` pixels, and fold it in; each weighs at least `least`, so that a picture that moves goes on. */
-  expose(scene: THREE.Scene, camera: THREE.PerspectiveCamera, size: THREE.Vector2, least = 0) {
+  expose(scene: THREE.Scene, camera: THREE.PerspectiveCamera, size: THREE.Vector2, lens: Lens = PINHOLE, least = 0) {
     const { gl } = this;
     this.size(Math.max(2, Math.round(size.x)), Math.max(2, Math.round(size.y)));
     const [dx, dy] = this.jitter();
-    camera.setViewOffset(this.width, this.height, dx, dy, this.width, this.height);
+    const back = camera.position.clone();
+    const [sx, sy] = this.through(lens, camera);
+    camera.setViewOffset(this.width, this.height, dx - sx, dy + sy, this.width, this.height);
     gl.setRenderTarget(this.scene);
     gl.render(scene, camera);
     camera.clearViewOffset();
+    camera.position.copy(back);
+    camera.updateMatrixWorld();
     const [a, b] = this.means;
     const into = this.latest === a ? b : a;
     const { before, next, share } = this.fold.uniforms as Record<string, THREE.IUniform>;
@@ -95,6 +111,20 @@ export class Plate {
     this.draw(this.fold, into);
     this.latest = into;
     this.frames++;
+  }
+
+  /** Move the camera to a point of its lens; by how many pixels what lies in focus would shift. */
+  private through(lens: Lens, camera: THREE.PerspectiveCamera): [number, number] {
+    if (!this.frames || lens.radius <= 0) return [0, 0];
+    const [u, v] = onDisc(...r2(this.frames + 3));
+    const [x, y] = [u * lens.radius, v * lens.radius];
+    camera.updateMatrixWorld();
+    camera.position
+      .addScaledVector(new THREE.Vector3().setFromMatrixColumn(camera.matrixWorld, 0), x)
+      .addScaledVector(new THREE.Vector3().setFromMatrixColumn(camera.matrixWorld, 1), y);
+    camera.updateMatrixWorld();
+    const perMetre = this.height / (2 * lens.focus * Math.tan(THREE.MathUtils.degToRad(camera.fov / 2)));
+    return [x * perMetre, y * perMetre];
   }
 
   /** Show the mean on the canvas, or in another target. */

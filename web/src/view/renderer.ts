@@ -1,7 +1,7 @@
 /** The one renderer of the application: it lives as long as the page, and draws whichever stage is before it. */
 import * as THREE from 'three';
 import { changePrograms } from './chunks';
-import { Plate } from './plate';
+import { Plate, type Lens } from './plate';
 
 export class Renderer {
   readonly gl: THREE.WebGLRenderer;
@@ -49,9 +49,9 @@ export class Renderer {
   }
 
   /** One more frame of the picture at rest. */
-  develop(scene: THREE.Scene, camera: THREE.PerspectiveCamera, exposure: number, least = 0) {
+  develop(scene: THREE.Scene, camera: THREE.PerspectiveCamera, exposure: number, lens: Lens, least = 0) {
     this.gl.info.reset();
-    this.plate.expose(scene, camera, this.pixels, least);
+    this.plate.expose(scene, camera, this.pixels, lens, least);
     this.plate.show(exposure);
   }
 

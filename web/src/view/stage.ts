@@ -6,7 +6,7 @@ import { frame } from './chunks';
 import type { Rgb } from './light/scattering';
 import { sharpen, whenTextureLoaded, wind } from './materials';
 import { PathMap } from './paths';
-import { Plate } from './plate';
+import { PINHOLE, Plate, type Lens } from './plate';
 import { quality } from './quality';
 import { theRenderer } from './renderer';
 import type { Spot } from './tools/tool';
@@ -22,6 +22,7 @@ export interface Still {
   width: number;
   height: number;
   frames: number;
+  lens: Lens;
 }
 
 export class Stage {
@@ -40,6 +41,8 @@ export class Stage {
   shadowAt: () => [THREE.Vector3, number] = () => [this.controls.target, 60];
   fast = false;
   animateWind = true;
+  /** What the view is seen through. */
+  lens: Lens = PINHOLE;
   private readonly caster = new THREE.Raycaster();
   private timer = 0;
   private asked = 0;
@@ -229,11 +232,11 @@ export class Stage {
         frame.frameSeed.value = k;
         this.atmosphere.light(k, true);
         if (!k) this.onPrepare(false);
-        plate.expose(this.scene, camera, size);
+        plate.expose(this.scene, camera, size, order.lens);
         await renderer.finished();
         say((k + 1) / order.frames);
       }
-      return await plate.png(this.atmosphere.exposure);
+      return await plate.png(this.exposure(order.lens));
     } finally {
       plate.dispose();
       camera.aspect = aspect;
@@ -246,12 +249,16 @@ export class Stage {
     }
   }
 
+  private exposure(lens: Lens) {
+    return this.atmosphere.exposure * 2 ** lens.exposure;
+  }
+
   private sketch() {
     this.changed = true;
     frame.frameSeed.value = 0;
     this.onPrepare(true);
     this.atmosphere.light(0, false);
-    this.renderer.sketch(this.scene, this.camera, this.atmosphere.exposure);
+    this.renderer.sketch(this.scene, this.camera, this.exposure(this.lens));
   }
 
   private develop(windy: boolean) {
@@ -264,7 +271,7 @@ export class Stage {
     frame.frameSeed.value = k;
     this.atmosphere.light(k, true);
     if (begin || windy) this.onPrepare(false);
-    this.renderer.develop(this.scene, this.camera, this.atmosphere.exposure, windy ? BREEZE : 0);
+    this.renderer.develop(this.scene, this.camera, this.exposure(this.lens), this.lens, windy ? BREEZE : 0);
   }
 
   /** The ray from the eye through a spot of the view. */

@@ -32,6 +32,13 @@ class Viewpoint(Parameters):
     name: str = Field(min_length=1, max_length=60)
     eye: tuple[float, float, float]
     target: tuple[float, float, float]
+    exposure: float = Field(0, ge=-6, le=6, description="Stops more than the light asks for.")
+    lens: float = Field(
+        0, ge=0, le=200, description="Radius of the lens in millimetres; 0 keeps all sharp."
+    )
+    focus: float = Field(
+        0, ge=0, le=5000, description="Metres at which it is sharp; 0: at its target."
+    )
 
 
 class Sun(Parameters):
