@@ -1,4 +1,7 @@
-"""``./plough bench``: one table of ratios. Every figure is a median; the yardstick beside it is measured in the same run."""
+"""``./plough bench``: one table of ratios. Every figure is a median; the yardstick beside it is measured in the same run.
+
+``./plough bench view`` measures the picture in a real browser.
+"""
 
 from __future__ import annotations
 
@@ -279,87 +282,73 @@ def process(work: str) -> tuple[float, int]:
 
 
 def latency_rows(into: Table) -> None:
-    from plough.service.db.session import migrate
-    from plough.service.run import database
-    from tests.conftest import Running
+    from bench.served import served
 
-    with database() as url:
-        migrate(url)
-        from plough.service.db.session import Database
-        from plough.service.demo.load import load_demo
+    with served() as service:
+        client = httpx.Client(base_url=service.base, timeout=120)
+        client.post("/api/session", json={"name": "sedge", "password": "water-mint"})
+        ping = median(lambda: client.get("/api/health"), 30)
+        height = iter(np.linspace(5, 9, 200))
+        pear = teasel_fen().assets[0].parameters
 
-        store = Database(url)
-        load_demo(store)
-        store.close()
-        service = Running(url)
-        service.wait()
-        try:
-            client = httpx.Client(base_url=service.base, timeout=120)
-            client.post("/api/session", json={"name": "sedge", "password": "water-mint"})
-            ping = median(lambda: client.get("/api/health"), 30)
-            height = iter(np.linspace(5, 9, 200))
-            pear = teasel_fen().assets[0].parameters
+        def body():
+            return {
+                "kind": "tree",
+                "parameters": pear | {"height": float(next(height))},
+                "seed": 27,
+            }
 
-            def body():
-                return {
-                    "kind": "tree",
-                    "parameters": pear | {"height": float(next(height))},
-                    "seed": 27,
-                }
+        row(
+            into,
+            "ruler on the bench: new mesh through the API",
+            median(lambda: client.post("/api/make", json=body()), 20),
+            "a health request",
+            ping,
+            "≤ 60 ms",
+        )
+        orchard = preset("old-orchard-standard").parameters
+        tall = iter(np.linspace(5, 9, 200))
 
-            row(
-                into,
-                "ruler on the bench: new mesh through the API",
-                median(lambda: client.post("/api/make", json=body()), 20),
-                "a health request",
-                ping,
-                "≤ 60 ms",
-            )
-            orchard = preset("old-orchard-standard").parameters
-            tall = iter(np.linspace(5, 9, 200))
+        def tray() -> None:
+            body = {
+                "kind": "tree",
+                "parameters": orchard | {"height": float(next(tall))},
+                "seeds": list(range(1, 9)),
+                "detail": 0,
+            }
+            client.post("/api/bench/pictures", json=body).raise_for_status()
 
-            def tray() -> None:
-                body = {
-                    "kind": "tree",
-                    "parameters": orchard | {"height": float(next(tall))},
-                    "seeds": list(range(1, 9)),
-                    "detail": 0,
-                }
-                client.post("/api/bench/pictures", json=body).raise_for_status()
+        row(
+            into,
+            "tray: eight orchard trees grown and drawn",
+            median(tray, 7),
+            "a health request",
+            ping,
+            "≤ 1 s",
+        )
+        scene = client.get("/api/scenes").json()[0]["id"]
+        client.get(f"/api/scenes/{scene}/evaluation")
+        serial = iter(range(1, 1000))
 
-            row(
-                into,
-                "tray: eight orchard trees grown and drawn",
-                median(tray, 7),
-                "a health request",
-                ping,
-                "≤ 1 s",
-            )
-            scene = client.get("/api/scenes").json()[0]["id"]
-            client.get(f"/api/scenes/{scene}/evaluation")
-            serial = iter(range(1, 1000))
+        def draft() -> None:
+            n = next(serial)
+            client.post(
+                f"/api/scenes/{scene}/draft",
+                json={
+                    "layer": "pears",
+                    "parameters": {"spacing": 6 + n / 50},
+                    "client": "bench",
+                    "serial": n,
+                },
+            ).raise_for_status()
 
-            def draft() -> None:
-                n = next(serial)
-                client.post(
-                    f"/api/scenes/{scene}/draft",
-                    json={
-                        "layer": "pears",
-                        "parameters": {"spacing": 6 + n / 50},
-                        "client": "bench",
-                        "serial": n,
-                    },
-                ).raise_for_status()
-
-            row(
-                into,
-                "ruler on the board: a layer's draft through the API",
-                median(draft, 15),
-                "a health request",
-                ping,
-            )
-        finally:
-            service.stop()
+        row(
+            into,
+            "ruler on the board: a layer's draft through the API",
+            median(draft, 15),
+            "a health request",
+            ping,
+        )
 
 
 def main() -> None:
@@ -387,4 +376,9 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    if sys.argv[1:] == ["view"]:
+        from bench.view import main as measure_view
+
+        measure_view()
+    else:
+        main()

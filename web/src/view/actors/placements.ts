@@ -9,12 +9,13 @@ import type { Actor, Frame } from './actor';
 
 const TILE = 64; // metres
 const LOW = 1.3; // metres; of what is no taller, the farthest level casts no shadow
-const PARTS = 2; // a tile is culled in so many parts on each axis
+const PARTS = 4; // a tile is culled in so many parts on each axis
 
 /** Instances of one variant in a part of a tile. */
 interface Cell {
   variant: number;
   box: THREE.Box3;
+  span: number; // from corner to corner, metres
   count: number;
   matrices: Float32Array;
   places: Float32Array; // x, y, z, size
@@ -52,6 +53,7 @@ export function cellsOf(data: ArrayBuffer, count: number, heights: number[]): Ce
     const cell: Cell = {
       variant: row,
       box: new THREE.Box3(),
+      span: 0,
       count: list.length,
       matrices: new Float32Array(list.length * 16),
       places: new Float32Array(list.length * 4),
@@ -66,6 +68,7 @@ export function cellsOf(data: ArrayBuffer, count: number, heights: number[]): Ce
       cell.box.expandByPoint(new THREE.Vector3(p.x - reach, p.y - 0.5, p.z - reach));
       cell.box.expandByPoint(new THREE.Vector3(p.x + reach, p.y + height * s.y * 1.1, p.z + reach));
     });
+    cell.span = cell.box.getSize(new THREE.Vector3()).length();
     return cell;
   });
 }
@@ -288,7 +291,7 @@ export class PlacementsActor implements Actor {
         };
         const least = cell.box.clampPoint(eye, near).distanceTo(eye) * shift;
         const a = batch.levelAt(least, lowest);
-        if (a === batch.levelAt(least + TILE * shift, lowest)) put(a, 0, cell.count);
+        if (a === batch.levelAt(least + cell.span * shift, lowest)) put(a, 0, cell.count);
         else
           for (let k = 0; k < cell.count; k++) {
             const dx = (cell.places[k * 4] ?? 0) - eye.x;

@@ -1,0 +1,111 @@
+"""``./plough bench view``: the picture in a real browser, at the demo's instances and at 200,000."""
+
+from __future__ import annotations
+
+import statistics
+import time
+from typing import Any
+
+from rich.console import Console
+
+from bench.__main__ import row, table
+from bench.served import served
+from plough.core.demo import teasel_fen
+from plough.core.scene.document import write_document
+from tests.browser.conftest import Page
+from tests.conftest import signed_in
+
+_TIMED = """
+const [what, runs, done] = arguments;
+const { stage } = window.plough;
+const { renderer } = stage;
+const empty = new stage.scene.constructor();
+const works = {
+  empty: () => renderer.sketch(empty, stage.camera, 1),
+  moving: () => { stage.onPrepare(true); renderer.sketch(stage.scene, stage.camera, 1); },
+  filled: () => stage.onPrepare(true), // without what the water mirrors
+  rest: () => {
+    stage.atmosphere.light(renderer.plate.frames + 1, true);
+    renderer.develop(stage.scene, stage.camera, 1, stage.lens);
+  },
+};
+(async () => {
+  const times = [];
+  for (let k = 0; k <= runs; k++) {
+    const began = performance.now();
+    works[what]();
+    if (what !== 'filled') await renderer.finished();
+    if (k) times.push(performance.now() - began);
+  }
+  done(times);
+})();
+"""
+
+
+def timed(page: Page, what: str, runs: int = 7) -> float:
+    """Seconds, the median."""
+    found: list[float] = page.driver.execute_async_script(_TIMED, what, runs)
+    return statistics.median(found) / 1e3
+
+
+def opening(page: Page, scene: str) -> tuple[float, float]:
+    """Seconds from the address to the first picture of the scene, and to a picture at rest."""
+    page.driver.get("about:blank")
+    began = time.perf_counter()
+    page.open_scene(scene)
+    first = time.perf_counter() - began
+    page.until(lambda: page.number("[data-developed]", "data-developed") == 1)
+    return first, time.perf_counter() - began
+
+
+def dense() -> dict[str, Any]:
+    """The demo with so many tussocks that 200,000 things stand in it."""
+    import orjson
+
+    document: dict[str, Any] = orjson.loads(write_document(teasel_fen()))
+    document["name"] = "Teasel Fen, dense"
+    for layer in document["layers"]:
+        if layer["id"] == "tussocks":
+            layer["parameters"]["spacing"] = 0.58
+    return document
+
+
+def main() -> None:
+    """Measure the view and print the table."""
+    out = table()
+    with served() as service:
+        client = signed_in(service.base, "sedge")
+        cards = client.get("/api/scenes").json()
+        demo = next(card["id"] for card in cards if card["name"] == teasel_fen().name)
+        made = client.post("/api/scenes", json={"name": "Dense", "document": dense()}, timeout=300)
+        made.raise_for_status()
+        page = Page(service.base)
+        page.driver.set_script_timeout(600)
+        page.sign_in("sedge")
+        try:
+            for name, scene in (("demo", demo), ("dense", made.json()["id"])):
+                cold, _ = opening(page, scene)
+                warm, rest = opening(page, scene)
+                page.rested()
+                layers = client.get(f"/api/scenes/{scene}/evaluation", timeout=300).json()["layers"]
+                count = sum(
+                    v["count"]
+                    for layer in layers
+                    if layer["placements"]
+                    for v in layer["placements"]["variants"]
+                )
+                told = f"{name}, {count:,} instances"
+                empty = timed(page, "empty")
+                row(out, f"{told}: opened cold", cold, "an empty picture", empty, "≤ 8 s")
+                row(out, f"{told}: opened warm", warm, "an empty picture", empty, "≤ 2 s")
+                row(out, f"{told}: at rest, warm", rest, "an empty picture", empty)
+                for what, words in (
+                    ("moving", "a picture while moving"),
+                    ("filled", "its lists filled"),
+                    ("rest", "a frame at rest"),
+                ):
+                    row(out, f"{told}: {words}", timed(page, what), "an empty picture", empty)
+        finally:
+            page.close()
+            client.delete(f"/api/scenes/{made.json()['id']}").raise_for_status()
+    Console(width=170).print(out)
