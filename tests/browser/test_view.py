@@ -96,8 +96,10 @@ def test_a_path_is_drawn_and_changed_by_keys_alone(
     page.sign_in("sedge")
     page.open_scene(scene_id)
     page.one("[aria-label='add a layer']").click()
-    page.until(lambda: page.all("dialog[open] button"), "the kinds")
-    next(b for b in page.all("dialog[open] li button") if b.text.startswith("Path")).click()
+    kinds = lambda: page.all("dialog[open] li button")  # noqa: E731
+    page.until(
+        lambda: next((b for b in kinds() if b.text.startswith("Path")), None), "the kinds"
+    ).click()
     focused = "return document.activeElement.tagName"
     page.until(lambda: page.driver.execute_script(focused) == "CANVAS", "the view in focus")
     page.keys(*[Keys.ARROW_DOWN] * 3, Keys.SPACE)
