@@ -10,8 +10,6 @@ import statistics
 import subprocess
 import sys
 import time
-from collections.abc import Callable
-from typing import Any
 
 import httpx
 import numpy as np
@@ -19,6 +17,7 @@ from rich.console import Console
 from rich.table import Table
 from scipy.stats import qmc
 
+from bench.table import median, row, table
 from plough.core.cache import Cache
 from plough.core.demo import teasel_fen
 from plough.core.ground import HeightField, TerrainParameters, make_terrain
@@ -31,34 +30,6 @@ from plough.core.presets import preset
 from plough.core.scene import Evaluator
 from plough.core.scene.document import with_layer
 from plough.core.scene.weight import weigh
-
-
-def median(work: Callable[[], Any], runs: int = 7) -> float:
-    """Seconds, after one run that is not counted."""
-    work()
-    times = []
-    for _ in range(runs):
-        began = time.perf_counter()
-        work()
-        times.append(time.perf_counter() - began)
-    return statistics.median(times)
-
-
-def table() -> Table:
-    return Table("what", "takes", "yardstick", "takes ", "ratio", "aim", box=None)
-
-
-def row(
-    into: Table, what: str, seconds: float, yardstick: str, other: float, aim: str = ""
-) -> None:
-    into.add_row(
-        what,
-        f"{seconds * 1e3:.1f} ms",
-        yardstick,
-        f"{other * 1e3:.2f} ms",
-        f"{seconds / other:.2f}",
-        aim,
-    )
 
 
 def many_branches(count: int, points: int, sides: int) -> Branches:

@@ -8,8 +8,8 @@ from typing import Any
 
 from rich.console import Console
 
-from bench.__main__ import row, table
 from bench.served import served
+from bench.table import row, table
 from plough.core.demo import teasel_fen
 from plough.core.scene.document import write_document
 from tests.browser.conftest import Page

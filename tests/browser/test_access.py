@@ -82,7 +82,12 @@ def test_no_screen_keeps_anybody_out(page: Page, scene_id: str, theme: str) -> N
     page.one("[aria-label^='fill:']").click()
     check("a chip")
     page.keys(Keys.ESCAPE)
-    for button in ("Share", "Shelf and new assets…", "add a layer", "keys"):
+    page.button("clouds, mist and quality").click()
+    page.button("Dyke").click()
+    page.one("[aria-label=sky] input[aria-label^='Lens']")
+    check("sky and lens")
+    page.button("clouds, mist and quality").click()
+    for button in ("Share", "Shelf and new assets…", "add a layer", "keys", "make a still"):
         page.button(button).click()
         dialog(page)
         check(button)

@@ -10,6 +10,7 @@ import httpx
 import numpy as np
 import pytest
 from PIL import Image
+from selenium.webdriver.support.ui import Select
 
 from tests.browser.conftest import Page
 from tests.conftest import Running
@@ -33,7 +34,7 @@ def developed(page: Page) -> None:
 
 def seen(page: Page) -> np.ndarray:
     """(h, w, 3) the view's picture without what lies over it, 0 to 1."""
-    canvas = page.one("section[aria-label=view] canvas")
+    canvas = page.one("section canvas")
     image = Image.open(io.BytesIO(canvas.screenshot_as_png)).convert("RGB")
     array = np.asarray(image, np.float64) / 255.0
     return array[92:-60]
@@ -48,8 +49,6 @@ def go(page: Page, viewpoint: str) -> None:
 
 def quality(page: Page, name: str) -> None:
     page.button("clouds, mist and quality").click()
-    from selenium.webdriver.support.ui import Select
-
     Select(page.one("[aria-label=sky] select")).select_by_value(name)
     page.button("clouds, mist and quality").click()
 
@@ -159,8 +158,6 @@ def test_a_still_is_developed_at_its_own_size_and_can_be_cancelled(
     developed(fine)
     before = seen(fine)
     fine.button("make a still").click()
-    from selenium.webdriver.support.ui import Select
-
     Select(fine.one("#still-frames")).select_by_visible_text("256")
     fine.button("Make the still").click()
     fine.button("Cancel").click()
@@ -186,3 +183,65 @@ def test_a_still_is_developed_at_its_own_size_and_can_be_cancelled(
     time.sleep(1)
     developed(fine)
     assert np.abs(seen(fine) - before).mean() < 0.006, "the view is as it was"
+
+
+def test_each_surface_of_a_path_is_seen_in_the_ground(
+    fine: Page, scene_id: str, sedge: httpx.Client
+) -> None:
+    layers = sedge.get(f"/api/scenes/{scene_id}").json()["layers"]
+    dyke = next(x for x in layers if x["id"] == "dyke")
+    x, z = dyke["parameters"]["points"][0]
+    fine.sign_in("sedge")
+    fine.open_scene(scene_id)
+    fine.driver.execute_script(
+        """
+        const [x, z] = arguments, {stage, world} = window.plough, y = world.height(x, z);
+        stage.look({x: x + 1, y: y + 9, z: z + 6}, {x, y, z});
+        """,
+        x,
+        z,
+    )
+    pictures = []
+    for surface in ("earth", "gravel", "stone", "grass"):
+        version = next(
+            n["version"]
+            for n in sedge.get(f"/api/scenes/{scene_id}").json()["layers"]
+            if n["id"] == "dyke"
+        )
+        body = {"version": version, "parameters": {"surface": surface}}
+        assert sedge.patch(f"/api/scenes/{scene_id}/layers/dyke", json=body).status_code == 200
+        time.sleep(3)  # until the other window hears of it
+        fine.driver.execute_script("window.plough.stage.refresh()")
+        time.sleep(1)
+        developed(fine)
+        pictures.append(seen(fine))
+    for k, one in enumerate(pictures):
+        for other in pictures[:k]:
+            assert np.abs(one - other).mean() > 0.004
+
+
+def test_data_are_shown_as_they_are(fine: Page, scene_id: str) -> None:
+    """A channel's values are the same whatever the light; what has a colour is not."""
+    fine.sign_in("sedge")
+    fine.driver.get(f"{fine.base}/#/scene/{scene_id}/asset/willow")
+    fine.loaded()
+
+    def under(elevation: float, look: str) -> np.ndarray:
+        choice = next(s for s in fine.all("section select") if "flutter" in s.text)
+        Select(choice).select_by_value(look)
+        fine.driver.execute_script(
+            """
+            const {stage} = window.plough;
+            stage.atmosphere.set({azimuth: 200, elevation: arguments[0], cover: 0, mist: 0});
+            stage.refresh();
+            """,
+            elevation,
+        )
+        fine.rested()
+        return seen(fine)
+
+    high, low = under(50, "occlusion"), under(3, "occlusion")
+    assert np.abs(high - low).mean() < 1 / 255
+    grey = np.ptp(high, axis=2) < 0.01
+    assert (grey & (high[..., 0] > 0.9)).any(), "the free end of the stem is wholly open"
+    assert np.abs(under(50, "lit") - under(3, "lit")).mean() > 5 / 255

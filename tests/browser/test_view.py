@@ -37,6 +37,8 @@ def test_twenty_openings_of_board_and_bench_use_one_context_and_flat_memory(
     def opened(address: str) -> dict[str, Any]:
         page.driver.execute_script("location.hash = arguments[0]", f"#/scene/{scene_id}{address}")
         page.loaded()
+        # what is far is drawn from cards while the camera moves: whether that comes first is left to no chance
+        page.driver.execute_script("window.plough.stage.move()")
         page.rested()
         found: dict[str, Any] = page.driver.execute_script(MEMORY)
         return found
@@ -45,9 +47,7 @@ def test_twenty_openings_of_board_and_bench_use_one_context_and_flat_memory(
     for k in (0, 1):
         for what in ("geometries", "textures", "programs"):
             early, late = ([pair[k][what] for pair in part] for part in (seen[1:5], seen[5:]))
-            # what one opening lets go of may still be counted while the next is looked at; what is never let go of adds up
-            told = f"{what} of {('board', 'bench')[k]}: {early} {late}"
-            assert min(late) <= max(early) and max(late) <= max(early) + 1, told
+            assert max(late) <= max(early), f"{what} of {('board', 'bench')[k]}: {early} {late}"
     board, bench = seen[-1]
     assert board["geometries"] > 3 and board["textures"] > 3
     assert bench["geometries"] < board["geometries"], "the bench holds what is the board's"

@@ -42,7 +42,7 @@ def test_normals_follow_the_heights(name: str) -> None:
 def test_each_class_is_told_from_the_others_by_its_colour() -> None:
     mean = {n: Cover(n, 256).draw().albedo[..., :3].reshape(-1, 3).mean(axis=0) for n in NAMES}  # type: ignore[arg-type]
     assert mean["grass"][1] > 1.15 * mean["grass"][0], "grass is green"
-    for name in ("soil", "gravel", "mud"):
+    for name in ("soil", "gravel", "mud", "stone"):
         assert mean[name][0] > mean[name][1] > mean[name][2], "earth is warm"
     spread = {n: np.ptp(m) / m.mean() for n, m in mean.items()}
     assert spread["gravel"] < spread["mud"] < spread["soil"] < spread["grass"]

@@ -11,10 +11,11 @@ from hypothesis import strategies as st
 from plough.core.errors import ParameterError, TooLargeError
 from plough.core.grow import tree
 from plough.core.grow.age import aged
+from plough.core.grow.bark import Bark
 from plough.core.grow.habit import TreeParameters
 from plough.core.grow.lamina import LeafParameters
 from plough.core.grow.skeleton import NextOrder, Order, grow_branches
-from plough.core.grow.skin import Bark, Sprig
+from plough.core.grow.sprig import Sprig
 from plough.core.grow.tree import assemble, grow
 from plough.core.grow.wood import MOST_TRIANGLES
 from plough.core.kinds import all_kinds, make

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 from shapely import LineString, MultiPoint
 
-from plough.core.grow.skin import Canvas
+from plough.core.grow.sprig import Canvas
 from plough.core.mesh.bleed import bleed, bleed_planes
 from plough.core.mesh.raster import Samples, Triangles, draw_depth, draw_triangles
 from plough.core.noise import _cell_points, cells, gradient, octaves_of, tile

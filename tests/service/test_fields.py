@@ -6,6 +6,7 @@ import uuid
 from typing import Any
 
 import httpx
+import psycopg
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -15,7 +16,7 @@ from plough.core.errors import ParameterError
 from plough.service.db.renaming import rename_parameters
 from plough.service.db.session import Database
 from plough.service.fields import by_element, changed, flatten, nested
-from tests.conftest import SMALL
+from tests.conftest import SMALL, Running
 from tests.service.test_scenes import edit, problem
 
 names = st.text("abcdef", min_size=1, max_size=4)
@@ -200,3 +201,51 @@ def test_what_the_database_holds_is_brought_under_the_names_of_today(
     assert "pull" not in willow(undone.json())["first"]
     assert willow(undone.json())["first"].get("gravitropism") != 0.9
     sedge.delete(url)
+
+
+def test_a_scene_of_before_has_a_sky_and_its_clouds_can_be_undone(
+    running: Running, sedge: httpx.Client, shared: dict[str, Any]
+) -> None:
+    url = shared["id"]
+    with psycopg.connect(running.database_url) as db:
+        db.execute("UPDATE scene SET settings = settings - 'sky' WHERE id = %s", (url,))
+    sky = lambda: sedge.get(f"/api/scenes/{url}").json()["settings"]["sky"]  # noqa: E731
+    before = sky()
+    assert patch(sedge, url, {"sky": {"cover": 0.9, "mist": 0.4}}).status_code == 200
+    assert sky() == {"cover": 0.9, "mist": 0.4}
+    sedge.post(f"/api/scenes/{url}/undo")
+    assert sky() == before
+
+
+@pytest.mark.parametrize("wrong", [2, -0.1, 1e300, "much", None, [], "NaN"])
+def test_weather_and_lenses_beyond_their_limits_are_refused_by_name(
+    sedge: httpx.Client, shared: dict[str, Any], wrong: object
+) -> None:
+    url = shared["id"]
+    patch(sedge, url, {"viewpoints#one": view("Reeds", 1)})
+    before = sedge.get(f"/api/scenes/{url}").json()["settings"]
+    if wrong is not None:  # nothing in a field's place takes its change back
+        told = problem(patch(sedge, url, {"sky": {"cover": wrong}}), 422)["detail"]
+        assert "sky.cover" in told
+    for field, factor in (("exposure", 10), ("lens", 1000), ("focus", 1e5)):
+        value = wrong * factor if isinstance(wrong, int | float) else wrong
+        if field == "exposure" and value == -1:
+            continue  # a stop less is a stop less
+        told = problem(
+            patch(sedge, url, {"viewpoints#one": {**view("Reeds", 1), field: value}}), 422
+        )
+        assert field in told["detail"]
+    assert sedge.get(f"/api/scenes/{url}").json()["settings"] == before
+
+
+def test_the_numbers_of_the_settings_are_told_with_their_limits(sedge: httpx.Client) -> None:
+    told = sedge.get("/api/kinds").json()["settings"]
+    assert [(r["path"], r["low"], r["high"]) for r in told["sky"]] == [
+        ("cover", 0, 1),
+        ("mist", 0, 1),
+    ]
+    assert {r["path"]: r["unit"] for r in told["viewpoint"]} == {
+        "exposure": "stops",
+        "lens": "mm",
+        "focus": "m",
+    }

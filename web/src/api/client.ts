@@ -15,6 +15,7 @@ export type Settings = components['schemas']['Settings'];
 export type Viewpoint = components['schemas']['Viewpoint'];
 export type Profile = components['schemas']['ProfileOut'];
 export type Kind = components['schemas']['KindOut'];
+export type Kinds = components['schemas']['KindsOut'];
 export type Row = components['schemas']['Row'];
 export type Account = components['schemas']['AccountOut'];
 export type LevelFacts = components['schemas']['LevelFacts'];

@@ -99,7 +99,7 @@ export interface paths {
         head?: never;
         /**
          * Edit Scene
-         * @description Change the name, or parts of the settings: sun, wind, profile, viewpoints.
+         * @description Change the name, or parts of the settings: sun, sky, wind, profile, viewpoints.
          */
         patch: operations["edit_scene_api_scenes__scene_id__patch"];
         trace?: never;
@@ -1408,6 +1408,13 @@ export interface components {
             assets: components["schemas"]["KindOut"][];
             /** Layers */
             layers: components["schemas"]["KindOut"][];
+            /**
+             * Settings
+             * @description What of a scene's settings is set by numbers: `sky`, and each `viewpoint`.
+             */
+            settings: {
+                [key: string]: components["schemas"]["Row"][];
+            };
         };
         /**
          * Layer
@@ -2238,8 +2245,8 @@ export interface components {
          */
         Sky: {
             /**
-             * Cover
-             * @description Share of the sky under clouds.
+             * Clouds
+             * @description 0 a clear sky, 1 an overcast one.
              * @default 0.3
              */
             cover: number;
@@ -2413,19 +2420,19 @@ export interface components {
             ];
             /**
              * Exposure
-             * @description Stops more than the light asks for.
+             * @description More or less than the light asks for.
              * @default 0
              */
             exposure: number;
             /**
              * Lens
-             * @description Radius of the lens in millimetres; 0 keeps all sharp.
+             * @description Its radius: a wide one blurs what is nearer or farther; 0 keeps all sharp.
              * @default 0
              */
             lens: number;
             /**
-             * Focus
-             * @description Metres at which it is sharp; 0: at its target.
+             * Sharp at
+             * @description How far away; 0: at what it looks at.
              * @default 0
              */
             focus: number;

@@ -10,7 +10,7 @@
   import { size } from '../state/values';
   import { GripTool } from '../view/tools/grip';
   import { ToolHost } from '../view/tools/host.svelte';
-  import { Turntable, type Look, type Subject } from '../view/turntable';
+  import { isData, Turntable, type Look, type Subject } from '../view/turntable';
   import AgeTrack from './AgeTrack.svelte';
   import Overlay from './Overlay.svelte';
   import WindVane from './WindVane.svelte';
@@ -258,7 +258,7 @@
     </div>
     {#if aged}<AgeTrack {bench} {disabled} {oninput} {onchange} />{:else}<span class="flex-1"></span>{/if}
     <div class="shrink-0 text-[11.5px]" style:color={ink} style:text-shadow="0 0 4px {halo}, 0 0 4px {halo}">
-      {look === 'overdraw' ? '' : 'the figure is 1.8 m tall'}
+      {isData(look) ? '' : 'the figure is 1.8 m tall'}
     </div>
   </div>
   {#if failure}<Alert class="absolute inset-x-20 top-20 bg-leaf" role="alert">{failure}</Alert>{/if}

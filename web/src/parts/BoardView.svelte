@@ -318,7 +318,7 @@
       {#if weather}
         <div class="flex basis-full justify-end">
           <SkyPanel
-            sky={{ cover: open.scene.settings.sky?.cover ?? 0.3, mist: open.scene.settings.sky?.mist ?? 0.1 }}
+            sky={open.scene.settings.sky}
             disabled={!open.canEdit}
             oninput={(sky) => open.scene && world?.setSettings({ ...open.scene.settings, sky })}
             onchange={(sky) => open.edit({ op: 'scene', settings: { sky } })}

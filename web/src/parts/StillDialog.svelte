@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A viewpoint as a picture of its own size. */
   import { Alert, Button, Label, Modal, Progressbar, Select } from 'flowbite-svelte';
+  import { onDestroy } from 'svelte';
   import Download from '@lucide/svelte/icons/download';
   import { said, type Viewpoint } from '../api/client';
   import { fileName, hand } from '../state/files';
@@ -14,7 +15,8 @@
     scene,
     viewpoints,
   }: { open: boolean; stage: Stage; scene: string; viewpoints: readonly Viewpoint[] } = $props();
-  const sizes = [[1280, 720], [1920, 1080], [2560, 1440], [3840, 2160]] as const; // prettier-ignore
+  const most = $derived(stage.renderer.gl.capabilities.maxTextureSize);
+  const sizes = $derived(([[1280, 720], [1920, 1080], [2560, 1440], [3840, 2160]] as const).filter(([w]) => w <= most)); // prettier-ignore
   let from = $state('');
   let which = $state('1');
   let frames = $state(16);
@@ -22,12 +24,13 @@
   let done = $state('');
   let failure = $state('');
   let running = new AbortController();
+  onDestroy(() => running.abort());
 
   async function make() {
     failure = done = '';
     progress = 0;
     running = new AbortController();
-    const [width, height] = sizes[Number(which)] ?? sizes[1];
+    const [width, height] = sizes[Number(which)] ?? [1280, 720];
     const viewpoint = viewpoints.find((v) => v.id === from);
     const { camera, controls } = stage;
     const eye = viewpoint?.eye ?? camera.position.toArray();

@@ -1,5 +1,5 @@
 /** What belongs to the window: who is signed in, theme, messages, the kinds. */
-import { api, take, type Kind, type Profile } from '../api/client';
+import { api, take, type Kind, type Kinds, type Profile } from '../api/client';
 
 export interface Message {
   id: number;
@@ -17,6 +17,7 @@ class AppState {
   messages = $state<Message[]>([]);
   assets = $state.raw<Kind[]>([]);
   layers = $state.raw<Kind[]>([]);
+  settings = $state.raw<Kinds['settings']>({});
   profiles = $state.raw<Profile[]>([]);
   keysShown = $state(false);
   letters = $state(localStorage.getItem('plough.letters') !== 'off'); // whether single letters act
@@ -71,11 +72,12 @@ class AppState {
   async loadKinds() {
     if (this.assets.length) return;
     const [kinds, profiles] = await Promise.all([
-      take<{ assets: Kind[]; layers: Kind[] }>(api.GET('/api/kinds')),
+      take<Kinds>(api.GET('/api/kinds')),
       take<Profile[]>(api.GET('/api/profiles')),
     ]);
     this.assets = kinds.assets;
     this.layers = kinds.layers;
+    this.settings = kinds.settings;
     this.profiles = profiles;
   }
 }

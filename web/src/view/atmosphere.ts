@@ -23,7 +23,6 @@ export class Atmosphere {
   private state = new Sky({ azimuth: 215, elevation: 34, cover: 0.3, mist: 0.1 });
   private readonly centre = new THREE.Vector3();
   private reach = 60;
-  private land = 0;
 
   constructor(
     scene: THREE.Scene,
@@ -58,19 +57,16 @@ export class Atmosphere {
     this.sky.dispose();
   }
 
-  /** Whether it is another weather than before. */
-  set(weather: Weather): boolean {
+  set(weather: Weather) {
     const now = this.state.weather;
     const same = (Object.keys(weather) as (keyof Weather)[]).every((k) => weather[k] === now[k]);
-    if (same) return false;
+    if (same) return;
     this.state = new Sky(weather);
     this.apply();
-    return true;
   }
 
   /** The height of the land beyond the scene. */
   stand(height: number) {
-    this.land = height;
     this.sky.values.skyFoot.value = height;
   }
 
@@ -79,16 +75,14 @@ export class Atmosphere {
   }
 
   /** Irradiance on level ground. */
-  get level(): [number, number, number] {
-    const { fromSky, fromSun } = this.state;
-    return [fromSky[0] + fromSun[0], fromSky[1] + fromSun[1], fromSky[2] + fromSun[2]];
+  get level(): Rgb {
+    return this.state.level;
   }
 
   private apply() {
     const { state } = this;
     const air = 1.2e-4 * (1 + 70 * state.weather.mist ** 2);
     this.sky.set(state, air, this.beyond);
-    this.sky.values.skyFoot.value = this.land;
     this.fog.density = air;
     this.fog.color.setRGB(...state.haze());
     this.sun.color.setRGB(...state.power);

@@ -97,9 +97,10 @@ export class Blades {
           float turn = place.w * 6.2831853;
           vec2 way = vec2(cos(turn), sin(turn));
           vec3 q = vec3(position.x * way.x - position.z * way.y, position.y, position.x * way.y + position.z * way.x);
-          vec4 cover = coverAt(place.xyz, 0.0);
+          float mown;
+          vec4 cover = coverAt(place.xyz, 0.0, mown);
           float dry = place.y - waterLevel;
-          float stands = smoothstep(0.35, 0.8, cover.x) * smoothstep(0.12, 0.3, dry);
+          float stands = smoothstep(0.35, 0.8, cover.x) * smoothstep(0.12, 0.3, dry) * (1.0 - 0.85 * mown);
           float vary = texture2D(groundNoise, place.xz * 0.11).g;
           float away = distance(place.xz, cameraPosition.xz);
           float thin = pow(${NEAR.toFixed(1)} / max(away, ${NEAR.toFixed(1)}), 1.15) * (1.0 - smoothstep(${(REACH * 0.7).toFixed(1)}, ${REACH.toFixed(1)}, away));
@@ -152,8 +153,6 @@ export class Blades {
         const away = Math.hypot(x - eye.x, z - eye.z);
         if (away > REACH || Math.abs(x) > half || Math.abs(z) > half) continue;
         const own = hash(cx + i, cz + j);
-        // a cell of which no blade is left is not sown
-        if (away > NEAR && own * 0.8 > BLADES * (NEAR / away) ** 1.15) continue;
         const y = field.height(x, z);
         point.set(x, y + 0.05, z);
         if (!near(frustum, point, 0.5)) continue;

@@ -5,6 +5,16 @@ import { HIGH, WIDE, type Sky } from './light/sky';
 
 const NOISE = 256;
 
+/** Let an image repeat on both axes, smooth at every distance. */
+export function repeating<T extends THREE.Texture>(made: T): T {
+  made.wrapS = made.wrapT = THREE.RepeatWrapping;
+  made.minFilter = THREE.LinearMipmapLinearFilter;
+  made.magFilter = THREE.LinearFilter;
+  made.generateMipmaps = true;
+  made.needsUpdate = true;
+  return made;
+}
+
 /** Noise in four channels of rising fineness, which repeats on both axes. */
 function noiseTexture(): THREE.DataTexture {
   const data = new Uint8Array(NOISE * NOISE * 4);
@@ -56,13 +66,7 @@ function noiseTexture(): THREE.DataTexture {
       data[k * 4 + channel] = low;
     });
   }
-  const made = new THREE.DataTexture(data, NOISE, NOISE);
-  made.wrapS = made.wrapT = THREE.RepeatWrapping;
-  made.minFilter = THREE.LinearMipmapLinearFilter;
-  made.magFilter = THREE.LinearFilter;
-  made.generateMipmaps = true;
-  made.needsUpdate = true;
-  return made;
+  return repeating(new THREE.DataTexture(data, NOISE, NOISE));
 }
 
 let noise: THREE.DataTexture | null = null;
@@ -86,7 +90,6 @@ export class SkyUniforms {
     skyVeil: { value: 0 },
     skyAir: { value: 1e-4 },
     skyFoot: { value: 0 }, // height of the land beyond the scene
-    skyDrift: { value: new THREE.Vector2() },
   };
 
   constructor() {
@@ -102,8 +105,10 @@ export class SkyUniforms {
     v.skyPower.value.setRGB(...sky.power);
     v.skyCloud.value.setRGB(...sky.cloud);
     v.skyHaze.value.setRGB(...sky.haze());
-    const lit = sky.fromSky.map((e, k) => (e + (sky.fromSun[k] ?? 0)) / Math.PI);
-    v.skyLand.value.setRGB(land[0] * (lit[0] ?? 0), land[1] * (lit[1] ?? 0), land[2] * (lit[2] ?? 0));
+    v.skyLand.value
+      .setRGB(...sky.level)
+      .multiply(new THREE.Color(...land))
+      .multiplyScalar(1 / Math.PI);
     v.skyCover.value = sky.weather.cover;
     v.skyVeil.value = sky.veil;
     v.skyAir.value = air;
@@ -127,7 +132,6 @@ uniform float skyCover;
 uniform float skyVeil;
 uniform float skyAir;
 uniform float skyFoot;
-uniform vec2 skyDrift;
 
 vec3 clearSky(vec3 d) {
   float flat_ = length(d.xz) * length(skySun.xz);
@@ -147,18 +151,17 @@ float cloudAt(vec2 p) {
   return broad * 0.62 + fine * 0.27 + edge * 0.11;
 }
 
-/** Radiance of the sky in a direction at or above the horizon; 'plain' without its clouds' shapes. */
-vec3 skyRadiance(vec3 d, bool plain) {
+/** Radiance of the sky in a direction at or above the horizon. */
+vec3 skyRadiance(vec3 d) {
   vec3 c = clearSky(d);
   float grey = (1.0 + 2.0 * max(d.y, 0.0)) / 3.0;
-  if (plain) return mix(c, skyCloud * grey, skyVeil);
   // high thin streaks
   vec2 q = d.xz / (d.y + 0.16);
-  float streak = texture2D(skyNoise, vec2(q.x * 0.11 + q.y * 0.05, q.y * 0.034) + skyDrift * 0.3).g;
+  float streak = texture2D(skyNoise, vec2(q.x * 0.11 + q.y * 0.05, q.y * 0.034)).g;
   streak *= texture2D(skyNoise, q * 0.05 + 0.21).r;
   c += skyPower * (0.010 * smoothstep(0.30, 0.85, streak) * smoothstep(0.02, 0.25, d.y)) * (1.0 - skyVeil);
   // heaps: lit from the sun's side, dark where thick
-  vec2 p = d.xz / (d.y + 0.075) * 1.15 + skyDrift;
+  vec2 p = d.xz / (d.y + 0.075) * 1.15;
   float edge = mix(0.93, 0.02, pow(skyCover, 0.62));
   float n = cloudAt(p);
   float thick = smoothstep(edge, edge + 0.30, n);
@@ -178,7 +181,7 @@ vec3 skyRadiance(vec3 d, bool plain) {
 /** What is seen in a direction from a height where nothing of the scene is. */
 vec3 beyond(vec3 d, float height) {
   if (d.y >= 0.0) {
-    vec3 c = skyRadiance(d, false);
+    vec3 c = skyRadiance(d);
     float disc = smoothstep(0.99989, 0.99996, dot(d, skyLight));
     return c + skyPower * (6.0 * disc + 0.012 * pow(max(dot(d, skyLight), 0.0), 600.0)) * (1.0 - skyVeil);
   }

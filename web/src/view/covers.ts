@@ -1,7 +1,7 @@
 /** The classes of ground as programs see them: their images, where each lies, and where paths run. */
 import * as THREE from 'three';
 import type { LayerView } from '../api/client';
-import { theNoise } from './clouds';
+import { repeating, theNoise } from './clouds';
 
 const SIZE = 512;
 
@@ -9,7 +9,7 @@ const SIZE = 512;
 export const covers = {
   coverAlbedo: { value: blank([90, 100, 60, 255]) },
   coverNormal: { value: blank([127, 127, 255, 255]) },
-  coverMetres: { value: [1.6, 2.2, 1.5, 2.6] },
+  coverMetres: { value: [1, 1, 1, 1, 1] },
   groundNoise: { value: theNoise() },
   pathMask: { value: null as THREE.Texture | null },
   pathHalf: { value: 1 }, // metres from its middle to its border
@@ -19,7 +19,7 @@ export const covers = {
 };
 
 function blank(color: number[]): THREE.DataArrayTexture {
-  const made = new THREE.DataArrayTexture(new Uint8Array([...color, ...color, ...color, ...color]), 1, 1, 4);
+  const made = new THREE.DataArrayTexture(new Uint8Array(Array<number[]>(5).fill(color).flat()), 1, 1, 5);
   made.needsUpdate = true;
   return made;
 }
@@ -42,12 +42,7 @@ async function stack(addresses: string[], srgb: boolean, signal: AbortSignal): P
   images.forEach((image, k) => data.set(image, k * SIZE * SIZE * 4));
   const made = new THREE.DataArrayTexture(data, SIZE, SIZE, images.length);
   made.colorSpace = srgb ? THREE.SRGBColorSpace : THREE.NoColorSpace;
-  made.wrapS = made.wrapT = THREE.RepeatWrapping;
-  made.minFilter = THREE.LinearMipmapLinearFilter;
-  made.magFilter = THREE.LinearFilter;
-  made.generateMipmaps = true;
-  made.needsUpdate = true;
-  return made;
+  return repeating(made);
 }
 
 type Surface = NonNullable<LayerView['surface']>;
@@ -70,7 +65,7 @@ export async function loadCovers(surface: Surface, signal: AbortSignal): Promise
   shown = key;
 }
 
-/** Where which class lies: grass, soil, gravel and mud, in the order in which the service names them. */
+/** Where which class lies: grass, soil, gravel, mud and stone, in the order in which the service names them. */
 export const COVER = /* glsl */ `
 uniform sampler2D groundNoise;
 uniform sampler2D pathMask;
@@ -78,16 +73,16 @@ uniform float pathHalf;
 uniform vec2 pathMiddle;
 uniform float waterLevel;
 
-/** Cover, across (0 to 1), and kind (0 earth, 1 gravel) of a path. */
+/** Cover, across (0 to 1), and kind (as the map counts them) of a path. */
 vec3 pathAt(vec2 g) {
   vec2 at = vec2(g.x - pathMiddle.x, pathMiddle.y - g.y) / (2.0 * pathHalf) + 0.5;
   if (any(lessThan(at, vec2(0.0))) || any(greaterThan(at, vec2(1.0)))) return vec3(0.0);
   vec3 found = texture2D(pathMask, at).rgb;
-  return vec3(found.x, found.yz / max(found.x, 1e-3));
+  return vec3(found.x, found.y / max(found.x, 1e-3), floor(found.z / max(found.x, 1e-3) * 3.0 + 0.5));
 }
 
-/** Shares of grass, soil, gravel and mud. */
-vec4 coverAt(vec3 p, float steep) {
+/** Shares of grass, soil, gravel and mud; the rest is stone; mown tells where grass is kept short. */
+vec4 coverAt(vec3 p, float steep, out float mown) {
   vec4 broad = texture2D(groundNoise, p.xz * 0.0117);
   vec4 fine = texture2D(groundNoise, p.xz * 0.083 + 0.31);
   float bare = smoothstep(0.07, 0.2, steep + 0.07 * (fine.g - 0.5));
@@ -101,9 +96,10 @@ vec4 coverAt(vec3 p, float steep) {
   worn *= 1.0 - 0.85 * middle;
   vec4 c = vec4(1.0 - bare, bare, 0.0, 0.0);
   c = mix(c, vec4(0.0, 0.0, 0.0, 1.0), wet);
-  float stony = mix(0.9 * smoothstep(0.56, 0.66, fine.b * 0.5 + fine.g * 0.5), 0.94, step(0.5, path.z));
-  c = mix(c, vec4(0.0, 1.0 - stony, stony, 0.0), worn);
-  return c;
+  float stony = path.z < 0.5 ? 0.9 * smoothstep(0.56, 0.66, fine.b * 0.5 + fine.g * 0.5) : 0.94;
+  mown = path.z > 2.5 ? worn : 0.0;
+  vec4 laid = path.z > 2.5 ? c : path.z > 1.5 ? vec4(0.0) : vec4(0.0, 1.0 - stony, stony, 0.0);
+  return mix(c, laid, worn);
 }
 
 /** How the meadow varies from place to place: over its colour. */
@@ -122,7 +118,7 @@ vec3 meadowTint(vec2 g) {
 export const TILING = /* glsl */ `
 uniform mediump sampler2DArray coverAlbedo;
 uniform mediump sampler2DArray coverNormal;
-uniform float coverMetres[4];
+uniform float coverMetres[5];
 vec2 latticeHash(vec2 p) {
   vec3 q = fract(vec3(p.xyx) * vec3(0.1031, 0.1030, 0.0973));
   q += dot(q, q.yzx + 33.33);

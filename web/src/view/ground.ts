@@ -68,10 +68,11 @@ export function look(water: number | null, contours: number) {
 
 const COLOR = /* glsl */ `
   float steep = 1.0 - slopeNormal.y;
-  vec4 cover = coverAt(place, steep);
+  float mown;
+  vec4 cover = coverAt(place, steep, mown);
   float pick = frameNoise(gl_FragCoord.xy, 0.7548776662);
   // one class and one neighbour a frame: the frames mix them
-  float kind = pick < cover.x ? 0.0 : pick < cover.x + cover.y ? 1.0 : pick < cover.x + cover.y + cover.z ? 2.0 : 3.0;
+  float kind = pick < cover.x ? 0.0 : pick < cover.x + cover.y ? 1.0 : pick < cover.x + cover.y + cover.z ? 2.0 : pick < dot(cover, vec4(1.0)) ? 3.0 : 4.0;
   float metres = coverMetres[int(kind)];
   vec2 coverAcross = dFdx(place.xz) / metres, coverDown = dFdy(place.xz) / metres;
   vec2 at;
@@ -80,7 +81,7 @@ const COLOR = /* glsl */ `
   vec3 c = textureGrad(coverAlbedo, vec3(at, kind), turn * coverAcross, turn * coverDown).rgb;
   coverBump = textureGrad(coverNormal, vec3(at, kind), turn * coverAcross, turn * coverDown).xy * 2.0 - 1.0;
   coverBump = coverBump * turn * (kind == 0.0 ? 0.7 : 0.9); // the inverse of the turn
-  if (kind == 0.0) c *= meadowTint(place.xz) * vec3(1.22, 1.30, 1.22);
+  if (kind == 0.0) c *= meadowTint(place.xz) * mix(vec3(1.22, 1.30, 1.22), vec3(1.75, 1.72, 1.35), mown);
   else if (kind < 3.0) c *= vec3(1.48, 1.40, 1.28); // dry where it is trodden
   float broad = texture2D(groundNoise, place.xz * 0.021 + 0.4).r;
   c *= 0.90 + 0.20 * broad;

@@ -49,9 +49,12 @@ export function sharpen() {
   }
 }
 
-/** Called when a texture has arrived, so that the view is drawn again. */
-export function whenTextureLoaded(callback: () => void) {
+/** Called when a texture has arrived, so that the view is drawn again; gives what ends it. */
+export function whenTextureLoaded(callback: () => void): () => void {
   onLoaded = callback;
+  return () => {
+    if (onLoaded === callback) onLoaded = () => {};
+  };
 }
 
 const textureKey = (address: string, srgb: boolean) => `${address} ${srgb}`;

@@ -5,7 +5,7 @@ import { covers } from './covers';
 const SIZE = 2048;
 const MOST = 1024; // metres that the map spans at most; beyond, it moves with the eye
 
-const KINDS: Record<string, number> = { earth: 0, gravel: 1, stone: 1, grass: 0 };
+const KINDS: Record<string, number> = { earth: 0, gravel: 1, stone: 2, grass: 3 }; // in thirds of a byte
 
 export class PathMap {
   private readonly target = new THREE.WebGLRenderTarget(SIZE, SIZE, { depthBuffer: false });
@@ -73,7 +73,7 @@ export class PathMap {
 
   dispose() {
     this.target.dispose();
-    covers.pathMask.value = null;
+    if (covers.pathMask.value === this.target.texture) covers.pathMask.value = null; // another view's may be there
   }
 }
 
@@ -88,7 +88,7 @@ function material(kind: number): THREE.ShaderMaterial {
     toneMapped: false,
     vertexShader:
       'varying float across; void main() { across = uv.x; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }',
-    fragmentShader: `varying float across; void main() { gl_FragColor = vec4(1.0, across, ${kind.toFixed(1)}, 1.0); }`,
+    fragmentShader: `varying float across; void main() { gl_FragColor = vec4(1.0, across, ${(kind / 3).toFixed(4)}, 1.0); }`,
   });
   materials.set(kind, made);
   return made;

@@ -24,13 +24,15 @@ const PRINT = /* glsl */ `
 #define saturate(a) clamp(a, 0.0, 1.0)
 #include <tonemapping_pars_fragment>
 uniform sampler2D picture;
+uniform bool plain;
 varying vec2 at;
 void main() {
-  vec3 c = AgXToneMapping(texture2D(picture, at).rgb);
-  c = mix(vec3(dot(c, vec3(0.2126, 0.7152, 0.0722))), c, 1.22);
+  vec3 seen = texture2D(picture, at).rgb;
+  vec3 c = plain ? seen : AgXToneMapping(seen);
+  if (!plain) c = mix(vec3(dot(c, vec3(0.2126, 0.7152, 0.0722))), c, 1.22);
   c = max(c, 0.0);
   c = mix(c * 12.92, 1.055 * pow(c, vec3(0.41666)) - 0.055, step(0.0031308, c));
-  c = mix(c, c * c * (3.0 - 2.0 * c), 0.2);
+  if (!plain) c = mix(c, c * c * (3.0 - 2.0 * c), 0.2);
   gl_FragColor = vec4(c, 1.0);
 }`;
 
@@ -61,15 +63,24 @@ export class Plate {
   /** Frames that the mean holds. */
   frames = 0;
   private readonly scene = target(THREE.HalfFloatType, true);
-  private readonly means = [target(THREE.FloatType), target(THREE.FloatType)] as const;
-  private latest: THREE.WebGLRenderTarget = this.means[0];
+  private readonly means: readonly [THREE.WebGLRenderTarget, THREE.WebGLRenderTarget];
+  private latest: THREE.WebGLRenderTarget;
   private readonly fold = shader(FOLD, { before: { value: null }, next: { value: null }, share: { value: 1 } });
-  private readonly print = shader(PRINT, { picture: { value: null }, toneMappingExposure: { value: 1 } });
+  private readonly print = shader(PRINT, {
+    picture: { value: null },
+    plain: { value: false },
+    toneMappingExposure: { value: 1 },
+  });
   private readonly quad = new FullScreenQuad();
   private width = 0;
   private height = 0;
 
-  constructor(private readonly gl: THREE.WebGLRenderer) {}
+  constructor(private readonly gl: THREE.WebGLRenderer) {
+    // halves, on a graphics card that cannot draw whole floats, are enough for a few frames
+    const type = gl.extensions.has('EXT_color_buffer_float') ? THREE.FloatType : THREE.HalfFloatType;
+    this.means = [target(type), target(type)];
+    this.latest = this.means[0];
+  }
 
   /** Begin anew; what is seen stays until the first frame is there. */
   restart() {
@@ -127,16 +138,17 @@ export class Plate {
     return [x * perMetre, y * perMetre];
   }
 
-  /** Show the mean on the canvas, or in another target. */
-  show(exposure: number, into: THREE.WebGLRenderTarget | null = null) {
-    const { picture, toneMappingExposure } = this.print.uniforms as Record<string, THREE.IUniform>;
+  /** Show the mean on the canvas, or in another target; without an exposure its colours stay as they are. */
+  show(exposure: number | null, into: THREE.WebGLRenderTarget | null = null) {
+    const { picture, plain, toneMappingExposure } = this.print.uniforms as Record<string, THREE.IUniform>;
     if (picture) picture.value = this.latest.texture;
-    if (toneMappingExposure) toneMappingExposure.value = exposure;
+    if (plain) plain.value = exposure === null;
+    if (toneMappingExposure) toneMappingExposure.value = exposure ?? 1;
     this.draw(this.print, into);
   }
 
   /** The mean as a PNG. */
-  async png(exposure: number): Promise<Blob> {
+  async png(exposure: number | null): Promise<Blob> {
     const { width, height } = this;
     const print = target(THREE.UnsignedByteType);
     print.setSize(width, height);

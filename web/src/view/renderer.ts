@@ -41,7 +41,7 @@ export class Renderer {
   }
 
   /** A coarse picture at half the pixels, of this moment alone. */
-  sketch(scene: THREE.Scene, camera: THREE.PerspectiveCamera, exposure: number) {
+  sketch(scene: THREE.Scene, camera: THREE.PerspectiveCamera, exposure: number | null) {
     this.gl.info.reset();
     this.quick.restart();
     this.quick.expose(scene, camera, this.pixels.multiplyScalar(0.5));
@@ -49,7 +49,7 @@ export class Renderer {
   }
 
   /** One more frame of the picture at rest. */
-  develop(scene: THREE.Scene, camera: THREE.PerspectiveCamera, exposure: number, lens: Lens, least = 0) {
+  develop(scene: THREE.Scene, camera: THREE.PerspectiveCamera, exposure: number | null, lens: Lens, least = 0) {
     this.gl.info.reset();
     this.plate.expose(scene, camera, this.pixels, lens, least);
     this.plate.show(exposure);

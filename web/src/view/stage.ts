@@ -43,15 +43,19 @@ export class Stage {
   animateWind = true;
   /** What the view is seen through. */
   lens: Lens = PINHOLE;
+  /** Colours are data: shown as they are, neither exposed nor toned. */
+  plain = false;
   private readonly caster = new THREE.Raycaster();
   private timer = 0;
   private asked = 0;
   private busy = false;
+  private posing = false; // for a still, at a shape of its own
   private moving = false;
   private changed = true; // since the plate was begun
   private blown = false;
   private lastTime = 0;
   private readonly sizes: ResizeObserver;
+  private readonly unwatch: () => void;
 
   /** @param land the albedo of what lies beyond the scene */
   constructor(
@@ -69,7 +73,7 @@ export class Stage {
     this.controls.addEventListener('change', () => this.move());
     this.sizes = new ResizeObserver(() => this.resize());
     this.sizes.observe(host);
-    whenTextureLoaded(() => this.refresh());
+    this.unwatch = whenTextureLoaded(() => this.refresh());
     this.resize();
   }
 
@@ -77,7 +81,7 @@ export class Stage {
     this.sizes.disconnect();
     clearTimeout(this.timer);
     cancelAnimationFrame(this.asked);
-    whenTextureLoaded(() => {});
+    this.unwatch();
     this.controls.dispose();
     this.atmosphere.dispose();
     this.paths.dispose();
@@ -102,6 +106,7 @@ export class Stage {
   }
 
   private resize() {
+    if (this.posing) return; // afterwards
     const w = Math.max(2, this.width);
     const h = Math.max(2, this.height);
     this.camera.aspect = w / h;
@@ -187,7 +192,7 @@ export class Stage {
 
   private async draw(now: number) {
     this.asked = 0;
-    if (!this.drawing) return;
+    if (!this.drawing || this.busy) return;
     this.busy = true;
     const coarse = this.moving && !this.fast;
     const windy = this.fast && this.animateWind && wind.windForce.value.lengthSq() > 0.01;
@@ -195,10 +200,14 @@ export class Stage {
     this.blown = false;
     if (windy) wind.windTime.value += Math.min(0.1, (now - this.lastTime) / 1000);
     this.lastTime = now;
-    if (coarse) this.sketch();
-    else this.develop(breeze);
-    const cost = await this.renderer.finished();
-    this.busy = false;
+    let cost = 0;
+    try {
+      if (coarse) this.sketch();
+      else this.develop(breeze);
+      cost = await this.renderer.finished();
+    } finally {
+      this.busy = false;
+    }
     if (!this.drawing) return;
     if (!coarse) this.fast = cost < (this.fast ? FAST * 1.6 : FAST);
     if (this.fast) sharpen();
@@ -215,8 +224,8 @@ export class Stage {
   async still(order: Still, say: (done: number) => void, signal: AbortSignal): Promise<Blob> {
     const { camera, controls, renderer } = this;
     while (this.busy) await new Promise((done) => setTimeout(done, 20));
-    this.busy = true;
-    const [eye, target, aspect] = [camera.position.clone(), controls.target.clone(), camera.aspect];
+    this.busy = this.posing = true;
+    const [eye, target] = [camera.position.clone(), controls.target.clone()];
     const plate = new Plate(renderer.gl);
     try {
       camera.aspect = order.width / order.height;
@@ -229,6 +238,7 @@ export class Stage {
       const size = new THREE.Vector2(order.width, order.height);
       for (let k = 0; k < order.frames; k++) {
         signal.throwIfAborted();
+        if (!this.drawing) throw new DOMException('the view has been left', 'AbortError');
         frame.frameSeed.value = k;
         this.atmosphere.light(k, true);
         if (!k) this.onPrepare(false);
@@ -239,18 +249,17 @@ export class Stage {
       return await plate.png(this.exposure(order.lens));
     } finally {
       plate.dispose();
-      camera.aspect = aspect;
-      camera.updateProjectionMatrix();
       camera.position.copy(eye);
       controls.target.copy(target);
       camera.lookAt(target);
-      this.busy = false;
-      this.refresh();
+      this.busy = this.posing = false;
+      if (this.drawing) this.resize();
     }
   }
 
-  private exposure(lens: Lens) {
-    return this.atmosphere.exposure * 2 ** lens.exposure;
+  /** What a picture is exposed by; null leaves its colours as they are. */
+  private exposure(lens: Lens): number | null {
+    return this.plain ? null : this.atmosphere.exposure * 2 ** lens.exposure;
   }
 
   private sketch() {
@@ -265,7 +274,7 @@ export class Stage {
     const { plate } = this.renderer;
     const begin = this.changed || this.moving;
     this.changed = false;
-    if (begin && !windy) plate.restart();
+    if (begin) plate.restart();
     if (begin) this.atmosphere.aim(...this.shadowAt());
     const k = plate.frames;
     frame.frameSeed.value = k;

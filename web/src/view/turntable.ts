@@ -9,6 +9,9 @@ import type { Spot } from './tools/tool';
 
 export type Look = 'lit' | 'wireframe' | 'normals' | 'checker' | 'collider' | 'overdraw' | Channel;
 
+/** Whether colours tell values, so that light would falsify them. */
+export const isData = (look: Look) => !['lit', 'collider', 'wireframe', 'checker'].includes(look);
+
 /** What an asset is shown from. */
 export interface Subject {
   mesh: LoadedMesh;
@@ -175,10 +178,11 @@ export class Turntable {
 
   setLook(look: Look) {
     this.look = look;
-    // what is drawn over and over adds up on a dark ground
-    const dark = look === 'overdraw';
-    this.stage.atmosphere.dome.visible = this.floor.visible = this.man.visible = !dark;
-    this.stage.scene.background = dark ? new THREE.Color('#07090a') : null;
+    // data stand before an even ground: what is drawn over and over adds up on a dark one
+    const data = isData(look);
+    this.stage.plain = data;
+    this.stage.atmosphere.dome.visible = this.floor.visible = this.man.visible = !data;
+    this.stage.scene.background = data ? new THREE.Color(look === 'overdraw' ? '#07090a' : '#5c6b70') : null;
     this.fill();
     this.stage.refresh();
   }

@@ -67,7 +67,7 @@ void main() {
   vec3 reflected = reflect(-v, n);
   reflected.y = max(abs(reflected.y), 0.004);
   reflected = normalize(reflected);
-  vec3 sky = skyRadiance(reflected, false);
+  vec3 sky = skyRadiance(reflected);
   float glint = smoothstep(0.99985, 0.99997, dot(reflected, skyLight));
   sky += skyPower * glint * 4.0 * (1.0 - skyVeil);
   vec2 at = mirrorPlace.xy / mirrorPlace.w * 0.5 + 0.5 + vec2(slope.x, slope.y) * 0.35;

@@ -1,7 +1,8 @@
 """What ground is covered with, seen close: images that repeat on both axes, with their height.
 
 Grass is a sward of bent blades seen from above, drawn from the lowest to the highest; soil is crumbs
-over layered noise; gravel and shingle are cells of two sizes, rounded; mud is smooth, with puddles.
+over layered noise; gravel is cells of two sizes, rounded; mud is smooth, with puddles; stone is flags
+with worn edges and earth between them.
 """
 
 from __future__ import annotations
@@ -15,12 +16,18 @@ from scipy.ndimage import gaussian_filter
 
 from plough.core.arrays import Float32, UInt8
 from plough.core.kernels import kernel
-from plough.core.mesh.material import Maps, Material
+from plough.core.mesh.material import Maps, Material, as_bytes
 from plough.core.noise import cells, tile
 from plough.core.rng import seed_for, stream, symmetric, uniform
 
-CoverName = Literal["grass", "soil", "gravel", "mud"]
-METRES: dict[CoverName, float] = {"grass": 1.6, "soil": 2.2, "gravel": 1.5, "mud": 2.6}
+CoverName = Literal["grass", "soil", "gravel", "mud", "stone"]
+METRES: dict[CoverName, float] = {
+    "grass": 1.6,
+    "soil": 2.2,
+    "gravel": 1.5,
+    "mud": 2.6,
+    "stone": 2.8,
+}
 """What one repeat of each image covers on the ground."""
 
 _BLADE = stream("cover.blade")
@@ -88,10 +95,6 @@ def _relief(height: Float32, strength: float) -> UInt8:
     return out
 
 
-def _bytes(image: Float32) -> UInt8:
-    return (np.clip(image, 0.0, 1.0) * 255.0 + 0.5).astype(np.uint8)
-
-
 @dataclass(frozen=True, slots=True)
 class Cover:
     """The images of one class of ground; their depth is the height."""
@@ -107,25 +110,28 @@ class Cover:
             "soil": self._soil,
             "gravel": self._gravel,
             "mud": self._mud,
+            "stone": self._stone,
         }[self.name]()
         albedo = np.full((self.size, self.size, 4), 255, np.uint8)
-        albedo[..., :3] = _bytes(color)
+        albedo[..., :3] = as_bytes(color)
         surface = np.zeros((self.size, self.size, 3), np.uint8)
         surface[..., 0], surface[..., 1] = 255, round(255 * roughness)
-        strength = {"grass": 2.2, "soil": 7.0, "gravel": 7.5, "mud": 3.0}[self.name]
+        strength = {"grass": 2.2, "soil": 7.0, "gravel": 7.5, "mud": 3.0, "stone": 5.0}[self.name]
         normal = _relief(height.astype(np.float32), strength * self.size / 512)
-        return Maps(albedo, normal, surface, depth=_bytes(height))
+        return Maps(albedo, normal, surface, depth=as_bytes(height))
 
     def _noise(self, purpose: str, repeat: int, octaves: int, gain: float = 0.55) -> Float32:
         seed = seed_for(self.seed, f"cover.{self.name}.{purpose}")
         return tile(seed, (self.size, self.size), (repeat, repeat), octaves, gain)
 
-    def _stones(self, purpose: str, repeat: int, round_: float) -> tuple[Float32, Float32]:
-        """Heights of rounded stones, 0 between them, and a value for each."""
+    def _stones(
+        self, purpose: str, repeat: int, round_: float, wear: float = 1.0
+    ) -> tuple[Float32, Float32]:
+        """Heights of rounded stones, 0 between them, and a value for each; `wear` takes off corners."""
         seed = seed_for(self.seed, f"cover.{self.name}.{purpose}")
         edge, value = cells(seed, (self.size, self.size), (repeat, repeat), 0.95)
-        # corners wear off
-        edge = np.clip(gaussian_filter(edge, 0.13 * self.size / repeat, mode="wrap") - 0.07, 0, 1)
+        worn = gaussian_filter(edge, 0.13 * wear * self.size / repeat, mode="wrap")
+        edge = np.clip(worn - 0.07 * wear, 0, 1)
         dome = np.sqrt(np.clip(1.0 - (1.0 - np.clip(edge * round_, 0.0, 1.0)) ** 2, 0.0, 1.0))
         return np.asarray(dome, np.float32), value
 
@@ -169,6 +175,18 @@ class Cover:
         earth = np.array([0.36, 0.31, 0.235], np.float32)
         color = earth * (0.62 + 0.5 * height + 0.07 * fine - 0.22 * wet)[..., None]
         return color.astype(np.float32), height.astype(np.float32), 0.55
+
+    def _stone(self) -> tuple[Float32, Float32, float]:
+        flag, value = self._stones("flag", 6, 12.0, 0.4)
+        broad, fine = self._noise("broad", 5, 4), self._noise("fine", 60, 3, 0.7)
+        laid = np.clip(flag * 2.5 - 0.4, 0.0, 1.0)
+        height = 0.2 + laid * (0.5 + 0.16 * value + 0.06 * broad) + 0.05 * fine
+        grey = np.array([0.50, 0.49, 0.46], np.float32) * (0.82 + 0.34 * value)[..., None]
+        grey = grey * (1.0 + 0.10 * broad + 0.09 * fine)[..., None]
+        earth = np.array([0.33, 0.29, 0.20], np.float32) * (0.9 + 0.2 * fine)[..., None]
+        mix = laid[..., None]
+        color = earth * (1.0 - mix) + grey * mix
+        return color.astype(np.float32), height.astype(np.float32), 0.8
 
 
 def cover_material(name: CoverName) -> Material:

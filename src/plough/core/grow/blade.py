@@ -8,12 +8,12 @@ from typing import NamedTuple
 
 import numpy as np
 
-from plough.core.arrays import Float32, Float64, UInt8
+from plough.core.arrays import Float32, Float64
 from plough.core.curves import profile_table
 from plough.core.grow.lamina import LeafParameters
 from plough.core.kernels import kernel
 from plough.core.mesh.bleed import bleed
-from plough.core.mesh.material import Maps
+from plough.core.mesh.material import Maps, as_bytes
 from plough.core.parameters import (
     parse_color,
 )
@@ -165,10 +165,6 @@ def outline_of(p: LeafParameters) -> tuple[Outline, Float32, Float32, Float32]:
     return o, profile_table(p.outline), at, side
 
 
-def _bytes(image: Float32) -> UInt8:
-    return (np.clip(image, 0.0, 1.0) * 255.0 + 0.5).astype(np.uint8)
-
-
 @dataclass(frozen=True, slots=True)
 class BladeImage:
     """The texture of one blade."""
@@ -195,5 +191,7 @@ class BladeImage:
         color, alpha, normal, thin = _draw_blade(self.size, *outline_of(p), tones, p.season)
         surface = np.zeros((self.size, self.size, 3), np.uint8)
         surface[..., 0], surface[..., 1] = 255, round(p.roughness * 255)
-        albedo = np.concatenate([_bytes(bleed(color, alpha)), _bytes(alpha)[..., None]], axis=-1)
-        return Maps(albedo, _bytes(normal * 0.5 + 0.5), surface, _bytes(thin * p.translucency))
+        albedo = np.concatenate(
+            [as_bytes(bleed(color, alpha)), as_bytes(alpha)[..., None]], axis=-1
+        )
+        return Maps(albedo, as_bytes(normal * 0.5 + 0.5), surface, as_bytes(thin * p.translucency))

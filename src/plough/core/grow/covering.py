@@ -10,6 +10,7 @@ from pydantic import Field
 
 from plough.core.collider import GameParameters
 from plough.core.errors import TooLargeError
+from plough.core.grow.bark import Bark
 from plough.core.grow.foliage import (
     Dress,
     Envelope,
@@ -25,7 +26,7 @@ from plough.core.grow.lamina import SIZES, LeafParameters, TextureSize
 from plough.core.grow.leaf import blade_shape, leaf_material, leaf_shape
 from plough.core.grow.shape import Shape
 from plough.core.grow.skeleton import Order
-from plough.core.grow.skin import Bark, Sprig
+from plough.core.grow.sprig import Sprig
 from plough.core.grow.wood import Flare, Moss, Tubes
 from plough.core.matters import NEVER, Acts, Matters, Told, above, among, filled
 from plough.core.mesh.material import Material

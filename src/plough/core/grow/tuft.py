@@ -10,7 +10,7 @@ import numpy as np
 from plough.core.arrays import Float32, UInt8, UInt32, UInt64
 from plough.core.collider import GameParameters, upright
 from plough.core.errors import TooLargeError
-from plough.core.grow.skin import Blade
+from plough.core.grow.sward import Blade
 from plough.core.kernels import kernel
 from plough.core.kinds import Product, kind
 from plough.core.matters import Matters, Told, above

@@ -9,7 +9,7 @@ import numpy as np
 
 from plough.core.arrays import Float32, Float64, UInt8
 from plough.core.mesh.bleed import bleed
-from plough.core.mesh.material import Maps, Material
+from plough.core.mesh.material import Maps, Material, as_bytes
 from plough.core.mesh.raster import Samples, Triangles, draw_triangles
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
@@ -156,7 +156,7 @@ def _sheet(pictures: list[Float32], columns: int) -> UInt8:
     rows = [
         np.concatenate(pictures[k : k + columns], axis=1) for k in range(0, len(pictures), columns)
     ]
-    return np.asarray(np.clip(np.concatenate(rows), 0, 1) * 255 + 0.5, np.uint8)
+    return as_bytes(np.concatenate(rows))
 
 
 def _quads(half: float, low: float, high: float, views: int, columns: int) -> Mesh:

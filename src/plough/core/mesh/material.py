@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Protocol
 
-from plough.core.arrays import UInt8
+import numpy as np
+
+from plough.core.arrays import Float32, Float64, UInt8
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +25,12 @@ class Maps:
         """Bytes of all images."""
         images = (self.albedo, self.normal, self.surface, self.translucency, self.depth)
         return sum(image.nbytes for image in images if image is not None)
+
+
+def as_bytes(image: Float32 | Float64) -> UInt8:
+    """Values of an image, 0 to 1, as bytes; what lies beyond is cut."""
+    out: UInt8 = (np.asarray(image).clip(0.0, 1.0) * 255.0 + 0.5).astype(np.uint8)
+    return out
 
 
 class MapRecipe(Protocol):

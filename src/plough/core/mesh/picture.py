@@ -9,7 +9,7 @@ import numpy as np
 
 from plough.core.arrays import Bool, Float32, Float64, UInt8
 from plough.core.kernels import kernel
-from plough.core.mesh.material import Material
+from plough.core.mesh.material import Material, as_bytes
 from plough.core.mesh.raster import Samples, Triangles, draw_depth, draw_triangles
 from plough.core.mesh.value import Mesh
 
@@ -237,4 +237,4 @@ def _with_paper(color: Float32, depth: Float32) -> UInt8:
     empty = depth < -1e29
     color[empty] = _PAPER
     out = color[0::2, 0::2] + color[1::2, 0::2] + color[0::2, 1::2] + color[1::2, 1::2]
-    return np.asarray(np.clip(0.25 * out, 0, 1) * 255 + 0.5, np.uint8)
+    return as_bytes(0.25 * out)

@@ -12,7 +12,7 @@ from pydantic import Field, ValidationError
 from plough.core.errors import DocumentError
 from plough.core.kinds import get_kind
 from plough.core.migrate import VERSION, migrated_document
-from plough.core.parameters import Parameters, Seed, build, fault
+from plough.core.parameters import Parameters, Seed, build, fault, number
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 
 Profile = Literal["phone", "console", "high-end"]
@@ -32,12 +32,32 @@ class Viewpoint(Parameters):
     name: str = Field(min_length=1, max_length=60)
     eye: tuple[float, float, float]
     target: tuple[float, float, float]
-    exposure: float = Field(0, ge=-6, le=6, description="Stops more than the light asks for.")
-    lens: float = Field(
-        0, ge=0, le=200, description="Radius of the lens in millimetres; 0 keeps all sharp."
+    exposure: float = number(
+        0,
+        "Exposure",
+        (-6, 6),
+        soft=(-3, 3),
+        unit="stops",
+        step=0.1,
+        help="More or less than the light asks for.",
     )
-    focus: float = Field(
-        0, ge=0, le=5000, description="Metres at which it is sharp; 0: at its target."
+    lens: float = number(
+        0,
+        "Lens",
+        (0, 200),
+        soft=(0, 60),
+        unit="mm",
+        step=1,
+        help="Its radius: a wide one blurs what is nearer or farther; 0 keeps all sharp.",
+    )
+    focus: float = number(
+        0,
+        "Sharp at",
+        (0, 5000),
+        soft=(0, 60),
+        unit="m",
+        step=0.1,
+        help="How far away; 0: at what it looks at.",
     )
 
 
@@ -55,8 +75,8 @@ class Sun(Parameters):
 class Sky(Parameters):
     """What lies before the sun."""
 
-    cover: float = Field(0.3, ge=0, le=1, description="Share of the sky under clouds.")
-    mist: float = Field(0.1, ge=0, le=1, description="0 clear air, 1 thick mist.")
+    cover: float = number(0.3, "Clouds", (0, 1), help="0 a clear sky, 1 an overcast one.")
+    mist: float = number(0.1, "Mist", (0, 1), help="0 clear air, 1 thick mist.")
 
 
 class Wind(Parameters):

@@ -16,7 +16,7 @@ from plough.core.library import Variant, resolve, variant_of
 from plough.core.library.library import switch_distances
 from plough.core.matters import declared
 from plough.core.parameters import build, describe, with_values
-from plough.core.scene.document import SceneDocument, with_layer
+from plough.core.scene.document import SceneDocument, Sky, Viewpoint, with_layer
 from plough.core.scene.evaluation import Evaluation, LayerResult
 from plough.core.scene.facets import Solid, TiledPlacements
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
@@ -359,7 +359,8 @@ def kinds(me: Me, ctx: Ctx) -> KindsOut:
         )
         for k in all_layer_kinds().values()
     ]
-    return KindsOut(assets=assets, layers=layers)
+    settings = {"sky": describe(Sky), "viewpoint": describe(Viewpoint)}
+    return KindsOut(assets=assets, layers=layers, settings=settings)
 
 
 @router.get("/profiles")

@@ -420,6 +420,9 @@ class KindsOut(BaseModel):
 
     assets: list[KindOut]
     layers: list[KindOut]
+    settings: dict[str, list[Row]] = Field(
+        description="What of a scene's settings is set by numbers: `sky`, and each `viewpoint`."
+    )
 
 
 class ProfileOut(BaseModel):

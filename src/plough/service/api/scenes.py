@@ -232,7 +232,7 @@ def delete_scene(scene_id: str, db: Session, me: Me) -> None:
 
 @router.patch("/{scene_id}")
 def edit_scene(scene: Edited, body: SceneEdit, db: Session, me: Me) -> SceneOut:
-    """Change the name, or parts of the settings: sun, wind, profile, viewpoints."""
+    """Change the name, or parts of the settings: sun, sky, wind, profile, viewpoints."""
     scenes.check_version(
         scene, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
     )

@@ -94,6 +94,11 @@ export class Sky {
     ) as Rgb;
   }
 
+  /** Irradiance on level ground. */
+  get level(): Rgb {
+    return this.fromSky.map((e, k) => e + (this.fromSun[k] ?? 0)) as Rgb;
+  }
+
   /** How much of the sky clouds hide, as light sees it. */
   get veil(): number {
     const c = this.weather.cover;
@@ -123,7 +128,8 @@ export class Sky {
   /** The light of the sky (`part` 'above') or of the ground below, as spherical harmonics of order two (Ramamoorthi and Hanrahan 2001). */
   harmonics(part: 'above' | 'below'): THREE.SphericalHarmonics3 {
     const out = new THREE.SphericalHarmonics3();
-    const back = GROUND.map((g, k) => (g / Math.PI) * ((this.fromSky[k] ?? 0) + (this.fromSun[k] ?? 0))) as Rgb;
+    const { level } = this;
+    const back = GROUND.map((g, k) => (g / Math.PI) * (level[k] ?? 0)) as Rgb;
     const [rows, columns] = [16, 32];
     const basis = new Array<number>(9).fill(0);
     for (let r = 0; r < rows; r++)
@@ -151,8 +157,7 @@ export class Sky {
 
   /** What a picture is exposed by, so that it is light by day and dark, but seen, by night. */
   exposure(): number {
-    const level = 0.3 * (this.fromSky[1] + this.fromSun[1]);
-    return 0.62 * (3 / Math.max(level, 1e-4)) ** 0.72;
+    return 0.62 * (10 / Math.max(this.level[1], 3e-4)) ** 0.72;
   }
 }
 
