@@ -125,7 +125,7 @@ def test_a_default_that_is_written_out_is_the_same_variant(name: str) -> None:
 
 def test_keys_hold_the_code_that_made_what_is_kept() -> None:
     made_of = {p.name for p in sources_of("plough.core.grow.tree")}
-    assert {"sweep.py", "rng.py", "skin.py", "occlusion.py", "tree.py"} <= made_of
+    assert {"sweep.py", "rng.py", "bark.py", "occlusion.py", "tree.py"} <= made_of
     assert "bundle.py" not in made_of
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Literal
 
 import numpy as np
 
@@ -10,6 +11,7 @@ from plough.core.arrays import Float32
 from plough.core.formats.glb import mesh_glb
 from plough.core.ground import HeightField, Surface
 from plough.core.ground.cover import METRES, cover_material
+from plough.core.kinds import get_kind
 from plough.core.library import Library, Variant
 from plough.core.scene.evaluation import Evaluation
 from plough.core.scene.facets import Solid
@@ -18,13 +20,23 @@ from plough.service.results import Results
 _SAMPLES = 513  #: a side, of a surface that is no height field
 
 
+Detail = int | Literal["dome"]  #: a level of detail, or the card that faces the eye
+
+
+def drawn(library: Library, variant: Variant) -> list[Detail]:
+    """What the view draws a variant with, nearest first: its levels, the last an impostor that is right from above, too."""
+    levels = get_kind(variant.kind).levels
+    return [*range(levels), "dome"] if library.levels_of(variant) > levels else [*range(levels)]
+
+
 def level_glb(
-    results: Results, library: Library, variant: Variant, detail: int, keep: bool = True
+    results: Results, library: Library, variant: Variant, detail: Detail, keep: bool = True
 ) -> str:
     """The hash of one level of detail as GLB."""
 
     def make() -> dict[str, bytes]:
-        product = library.level(variant, detail)
+        dome = detail == "dome"
+        product = library.dome(variant) if dome else library.level(variant, int(detail))
         images = results.images(keep)
         return {"glb": mesh_glb(product.mesh, product.materials, variant.label, images)}
 
@@ -92,7 +104,7 @@ def prepare(
             # coarse levels first: they show a useful picture soonest
             steps += [
                 lambda v=v, d=d: level_glb(results, library, v, d)  # type: ignore[misc]
-                for d in reversed(range(library.levels_of(v)))
+                for d in reversed(drawn(library, v))
             ]
     for done, step in enumerate(steps):
         if stop():

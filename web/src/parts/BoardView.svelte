@@ -56,8 +56,9 @@
       apply,
       cancelled: () => void open.evaluate(),
       click: (spot) => {
-        const found = world?.pick(spot);
-        if (found) open.selected = found;
+        void world?.pick(spot).then((found) => {
+          if (found) open.selected = found.layer;
+        });
       },
       leave: () => (drawing = null),
     }));

@@ -2,11 +2,13 @@
 import * as THREE from 'three';
 import { GLTFLoader, type GLTF } from 'three/examples/jsm/loaders/GLTFLoader.js';
 import { bytes } from '../api/client';
+import type { DomeInfo } from './dome';
 import { giveMaterial, takeMaterial, type MaterialInfo, type Materials } from './materials';
 import { Hold, Pool } from './resources';
 
 export interface LoadedPart extends Materials {
   geometry: THREE.BufferGeometry;
+  dome?: DomeInfo; // of a card that faces the eye
 }
 
 export interface LoadedMesh {
@@ -23,7 +25,7 @@ interface Json {
     alphaMode?: string;
     normalTexture?: { index: number };
     pbrMetallicRoughness?: { baseColorTexture?: { index: number }; baseColorFactor?: number[] };
-    extras?: { translucency?: number };
+    extras?: { translucency?: number; dome?: DomeInfo };
   }[];
   textures?: { source: number }[];
   images?: { uri?: string }[];
@@ -49,6 +51,7 @@ function infoOf(json: Json, index: number | undefined): MaterialInfo {
     color: [color[0] ?? 1, color[1] ?? 1, color[2] ?? 1],
     cutout: material?.alphaMode === 'MASK',
     translucency: material?.extras?.translucency ?? 0,
+    dome: material?.extras?.dome,
   };
 }
 
@@ -70,7 +73,7 @@ export async function parse(data: ArrayBuffer): Promise<LoadedMesh> {
       geometry.setAttribute('color', new THREE.BufferAttribute(new Uint8Array(count * 4).fill(255), 4, true));
     if (!geometry.getAttribute('_wind'))
       geometry.setAttribute('_wind', new THREE.BufferAttribute(new Uint8Array(count * 4), 4, true));
-    parts.push({ geometry, ...takeMaterial(info) });
+    parts.push({ geometry, dome: info.dome, ...takeMaterial(info) });
     triangles += (geometry.index?.count ?? 0) / 3;
   });
   const dispose = () => {

@@ -1,6 +1,9 @@
 /** Materials of loaded meshes: bark, leaves and cards, with wind and light that comes through leaves. */
 import * as THREE from 'three';
 import { FRAME_NOISE, frame } from './chunks';
+import { DOME_WIND, patchDome, patchDomeLight, type DomeInfo } from './dome';
+import { patchMany } from './instances';
+import { numberMaterial } from './numbers';
 import { Pool } from './resources';
 
 export interface MaterialInfo {
@@ -10,17 +13,27 @@ export interface MaterialInfo {
   color: [number, number, number];
   cutout: boolean;
   translucency: number;
+  dome?: DomeInfo;
 }
 
 /** What a slot is drawn with, and what casts its shadow. */
 export interface Materials {
   material: THREE.MeshLambertMaterial;
   shadow: THREE.MeshDepthMaterial;
+  /** The same for many instances. */
+  many: ManyMaterials;
+}
+
+export interface ManyMaterials {
   /**
-   * Of what is cut out, for many at once: what is nearest is found first, then lit where it is. Lighting leaves that
-   * others hide costs as much as all the rest.
+   * Of what is cut out: what is nearest is found first, then lit where it is. Lighting leaves that others hide costs as
+   * much as all the rest.
    */
-  twice: { find: THREE.MeshBasicMaterial; light: THREE.MeshLambertMaterial } | null;
+  find: THREE.MeshBasicMaterial | null;
+  light: THREE.MeshLambertMaterial;
+  shadow: THREE.MeshDepthMaterial;
+  /** Tells which instance is seen. */
+  number: THREE.ShaderMaterial;
 }
 
 /** Shared by all materials that the wind moves. */
@@ -32,8 +45,8 @@ export const wind = {
 
 const loader = new THREE.TextureLoader();
 const textures = new Pool<THREE.Texture>((texture) => texture.dispose());
-const materials = new Pool<Materials>(({ material, shadow, twice }) => {
-  for (const each of [material, shadow, twice?.find, twice?.light]) each?.dispose();
+const materials = new Pool<Materials>(({ material, shadow, many }) => {
+  for (const each of [material, shadow, ...Object.values(many)]) each?.dispose();
 });
 let onLoaded = () => {};
 
@@ -80,35 +93,40 @@ attribute vec4 _wind;
 uniform float windTime;
 uniform vec2 windForce;
 uniform float windGusts;
-vec3 windOffset(vec3 at, vec2 place, float size) {
+vec3 windOffset(vec3 at, vec2 place, vec4 channels) {
   float force = length(windForce);
   if (force < 0.01) return vec3(0.0);
   vec2 way = windForce / force;
   float k = min(force / 12.0, 1.6);
   float phase = dot(place, way) * 0.22;
   float gust = 0.62 + 0.76 * windGusts * sin(windTime * 0.9 - phase) * sin(windTime * 0.37 - phase * 0.6 + 1.7);
-  float sway = _wind.x * k * (0.34 * gust + 0.10 * sin(windTime * 1.7 - phase));
-  float limb = _wind.x * k * 0.22 * sin(windTime * (1.9 + _wind.y) + _wind.y * 40.0);
-  float leaf = _wind.z * (0.35 + 0.65 * k) * 0.045 * sin(windTime * (5.0 + 4.0 * _wind.y) + dot(at, vec3(9.1, 6.3, 7.7)));
-  return vec3(way.x * sway - way.y * limb, -0.3 * sway * sway - abs(limb) * 0.15, way.y * sway + way.x * limb) * size + vec3(leaf, leaf * 0.6, -leaf);
+  float sway = channels.x * k * (0.34 * gust + 0.10 * sin(windTime * 1.7 - phase));
+  float limb = channels.x * k * 0.22 * sin(windTime * (1.9 + channels.y) + channels.y * 40.0);
+  float leaf = channels.z * (0.35 + 0.65 * k) * 0.045 * sin(windTime * (5.0 + 4.0 * channels.y) + dot(at, vec3(9.1, 6.3, 7.7)));
+  return vec3(way.x * sway - way.y * limb, -0.3 * sway * sway - abs(limb) * 0.15, way.y * sway + way.x * limb) + vec3(leaf, leaf * 0.6, -leaf);
 }
 `;
 
 const WIND_BODY = /* glsl */ `
 #ifdef USE_INSTANCING
   vec2 windPlace = (modelMatrix * instanceMatrix[3]).xz;
-  vec3 windWorld = windOffset(transformed, windPlace, 1.0);
+  vec3 windWorld = windOffset(transformed, windPlace, WIND_CHANNELS);
   transformed += transpose(mat3(instanceMatrix)) * windWorld / dot(instanceMatrix[0].xyz, instanceMatrix[0].xyz);
 #else
-  transformed += windOffset(transformed, vec2(0.0), 1.0);
+  transformed += windOffset(transformed, vec2(0.0), WIND_CHANNELS);
 #endif
 `;
 
-function patchWind(shader: { vertexShader: string; uniforms: Record<string, THREE.IUniform> }) {
+export type Shader = THREE.WebGLProgramParametersWithUniforms;
+
+/** Where vertices lie: moved by the wind, and those of a card turned to the eye. */
+function patchVertices(shader: Shader, info: MaterialInfo) {
   Object.assign(shader.uniforms, wind);
   shader.vertexShader = shader.vertexShader
     .replace('#include <common>', `#include <common>\n${WIND_HEAD}`)
-    .replace('#include <begin_vertex>', `#include <begin_vertex>\n${WIND_BODY}`);
+    .replace('#include <begin_vertex>', `#include <begin_vertex>\n${WIND_BODY}`)
+    .replaceAll('WIND_CHANNELS', info.dome ? DOME_WIND : '_wind');
+  if (info.dome) patchDome(shader, info.dome);
 }
 
 /** Of each pixel that a leaf covers in part, as many frames show the leaf. */
@@ -116,19 +134,27 @@ const CUT = `#ifdef USE_ALPHATEST
   if (diffuseColor.a < 0.12 + 0.50 * frameNoise(gl_FragCoord.xy, 0.7548776662)) discard;
 #endif`;
 
-/**
- * A leaf sends back light on the side that it falls on, and lets through a warmer part of it to the other. Its normals are
- * those of the crown, which make it round; which side is lit is told by the face itself.
- */
-function patchLeaf(shader: { fragmentShader: string }, translucency: number) {
-  const lambert = THREE.ShaderChunk.lights_lambert_pars_fragment.replace(
+/** Lambert's law for what lets a part of its light through, warmer, to the other side. */
+const leafLight = (translucency: number, facing: string) =>
+  THREE.ShaderChunk.lights_lambert_pars_fragment.replace(
     /float dotNL[\s\S]*?BRDF_Lambert\( material\.diffuseColor \);/,
-    `float onFace = dot( leafFace, directLight.direction );
-     float onCrown = saturate( 0.35 + 0.65 * dot( geometryNormal, directLight.direction ) );
-     float dotNL = 0.45 * abs( onFace ) + 0.55 * onCrown;
-     float front = smoothstep( -0.12, 0.12, onFace );
+    `float crown = dot( geometryNormal, directLight.direction );
+     float onCrown = saturate( 0.35 + 0.65 * crown );
+     ${facing}
      vec3 through = vec3( 1.05, 1.10, 0.42 ) * ${(1.7 * translucency).toFixed(3)};
      reflectedLight.directDiffuse += dotNL * directLight.color * BRDF_Lambert( material.diffuseColor ) * mix( through, vec3( 1.0 ), front );`,
+  );
+
+/**
+ * A leaf sends back light on the side that it falls on. Its normals are those of the crown, which make it round; which side
+ * is lit is told by the face itself.
+ */
+function patchLeaf(shader: Shader, translucency: number) {
+  const lambert = leafLight(
+    translucency,
+    `float onFace = dot( leafFace, directLight.direction );
+     float dotNL = 0.45 * abs( onFace ) + 0.55 * onCrown;
+     float front = smoothstep( -0.12, 0.12, onFace );`,
   );
   shader.fragmentShader = shader.fragmentShader
     .replace('#include <lights_lambert_pars_fragment>', `vec3 leafFace = vec3( 0.0, 1.0, 0.0 );\n${lambert}`)
@@ -140,19 +166,30 @@ function patchLeaf(shader: { fragmentShader: string }, translucency: number) {
     );
 }
 
+/** A crown that is a picture of many leaves: they face all ways, as many to the light as away from it. */
+function patchCrown(shader: Shader, translucency: number) {
+  const facing = 'float dotNL = 0.22 + 0.55 * onCrown;\nfloat front = smoothstep( -0.9, 0.9, crown );';
+  patchDomeLight(shader, leafLight(translucency, facing));
+}
+
 /** Leaves that are there in part, frame by frame. */
-function patchCut(shader: { fragmentShader: string; uniforms: Record<string, THREE.IUniform> }) {
+function patchCut(shader: Shader) {
   Object.assign(shader.uniforms, frame);
   shader.fragmentShader = shader.fragmentShader
     .replace('#include <common>', `#include <common>\n${FRAME_NOISE}`)
     .replace('#include <alphatest_fragment>', CUT);
 }
 
+/** Plants of one kind are not all of one green. */
+const TINTS = `#include <color_vertex>
+  float own = hashInstance(instanceBits);
+  vColor.rgb *= (0.86 + 0.28 * own) * mix(vec3(1.0), vec3(1.13, 1.0, 0.86), fract(own * 61.7) - 0.4);`;
+
 /** The materials of a slot; equal slots share them. Given back with `giveMaterial`. */
 export function takeMaterial(info: MaterialInfo): Materials {
   return materials.take(JSON.stringify(info), () => {
     const material = makeMaterial(info);
-    return { material, shadow: shadowMaterial(material), twice: info.cutout ? twice(info, material) : null };
+    return { material, shadow: shadowMaterial(info, material, false), many: manyMaterials(info, material) };
   });
 }
 
@@ -160,30 +197,53 @@ export function giveMaterial(info: MaterialInfo) {
   materials.give(JSON.stringify(info));
 }
 
-/** The two passes must agree on where a vertex lies. */
-function agree(shader: { vertexShader: string }) {
+/** Programs that draw the same must agree on where a vertex lies. */
+function agree(shader: Shader) {
   shader.vertexShader = `invariant gl_Position;\n${shader.vertexShader}`;
 }
 
-function twice(info: MaterialInfo, of: THREE.MeshLambertMaterial): Materials['twice'] {
-  const find = new THREE.MeshBasicMaterial({ map: of.map, alphaTest: of.alphaTest, side: of.side, colorWrite: false });
-  find.onBeforeCompile = (shader) => {
-    patchWind(shader);
-    patchCut(shader);
+/** `material` with a program of its own, told apart by `name` and what of `info` tells on it. */
+function patched<M extends THREE.Material>(
+  material: M,
+  name: string,
+  info: MaterialInfo,
+  patch: (s: Shader) => void,
+): M {
+  material.onBeforeCompile = patch;
+  material.customProgramCacheKey = () => `plough ${name} ${info.cutout} ${info.translucency} ${Boolean(info.dome)}`;
+  return material;
+}
+
+function manyMaterials(info: MaterialInfo, of: THREE.MeshLambertMaterial): ManyMaterials {
+  const { map, alphaTest, side } = of;
+  const lit = of.clone();
+  if (info.dome) lit.normalMapType = THREE.ObjectSpaceNormalMap;
+  const light = patched(lit, 'light many', info, (shader) => {
+    patchVertices(shader, info);
+    patchMany(shader, !info.cutout);
+    if (!info.cutout) return;
+    if (info.dome) patchCrown(shader, info.translucency);
+    else patchLeaf(shader, info.translucency);
+    shader.vertexShader = shader.vertexShader.replace('#include <color_vertex>', TINTS);
     agree(shader);
-  };
-  find.customProgramCacheKey = () => 'plough find';
-  const light = of.clone();
+  });
+  const shadow = shadowMaterial(info, of, true);
+  const number = patched(numberMaterial(of), 'number', info, (shader) => {
+    patchVertices(shader, info);
+    patchMany(shader, false);
+  });
+  if (!info.cutout) return { find: null, light, shadow, number };
   light.alphaTest = 0;
   light.depthFunc = THREE.EqualDepth;
   light.depthWrite = false;
-  light.onBeforeCompile = (shader) => {
-    patchWind(shader);
-    patchLeaf(shader, info.translucency);
+  const find = patched(new THREE.MeshBasicMaterial({ map, alphaTest, side }), 'find', info, (shader) => {
+    patchCut(shader);
+    patchVertices(shader, info);
+    patchMany(shader);
     agree(shader);
-  };
-  light.customProgramCacheKey = () => `plough light ${info.translucency}`;
-  return { find, light };
+  });
+  find.colorWrite = false;
+  return { find, light, shadow, number };
 }
 
 function makeMaterial(info: MaterialInfo): THREE.MeshLambertMaterial {
@@ -199,13 +259,13 @@ function makeMaterial(info: MaterialInfo): THREE.MeshLambertMaterial {
     made.color.multiplyScalar(1.18); // maps of leaves are drawn as they are seen, which is darker than they are
     made.side = THREE.DoubleSide;
   }
-  made.onBeforeCompile = (shader) => {
-    patchWind(shader);
-    if (!info.cutout) return;
-    patchLeaf(shader, info.translucency);
-    patchCut(shader);
-  };
-  made.customProgramCacheKey = () => `plough ${info.cutout} ${info.translucency}`;
+  patched(made, 'one', info, (shader) => {
+    if (info.cutout) {
+      patchLeaf(shader, info.translucency);
+      patchCut(shader);
+    }
+    patchVertices(shader, info);
+  });
   made.addEventListener('dispose', () => {
     if (info.albedo) textures.give(textureKey(info.albedo, true));
     if (info.normal) textures.give(textureKey(info.normal, false));
@@ -214,16 +274,16 @@ function makeMaterial(info: MaterialInfo): THREE.MeshLambertMaterial {
 }
 
 /** What casts the shadow of a material: cut out and moved as the material itself. */
-function shadowMaterial(of: THREE.MeshLambertMaterial): THREE.MeshDepthMaterial {
+function shadowMaterial(info: MaterialInfo, of: THREE.MeshLambertMaterial, many: boolean): THREE.MeshDepthMaterial {
   const depth = new THREE.MeshDepthMaterial({
     depthPacking: THREE.RGBADepthPacking,
     map: of.map,
     alphaTest: of.alphaTest ? 0.5 : 0,
     side: of.side,
   });
-  depth.onBeforeCompile = (shader) => {
-    patchWind(shader);
+  return patched(depth, `shadow ${many}`, info, (shader) => {
     patchCut(shader);
-  };
-  return depth;
+    patchVertices(shader, info);
+    if (many) patchMany(shader, false); // a shadow is whole
+  });
 }

@@ -6,6 +6,7 @@ import { MeshBVH } from 'three-mesh-bvh';
 export interface Hit {
   point: THREE.Vector3;
   distance: number; // metres along the ray
+  placement?: bigint; // the id of the placement that is met
 }
 
 // indirect: triangles stay in their order, by which runs of them are told

@@ -1,6 +1,7 @@
 /** The one renderer of the application: it lives as long as the page, and draws whichever stage is before it. */
 import * as THREE from 'three';
 import { changePrograms } from './chunks';
+import { numberAt } from './numbers';
 import { Plate, type Lens } from './plate';
 
 export class Renderer {
@@ -53,6 +54,11 @@ export class Renderer {
     this.gl.info.reset();
     this.plate.expose(scene, camera, this.pixels, lens, least);
     this.plate.show(exposure);
+  }
+
+  /** See `numberAt` of numbers. */
+  numberAt(draws: THREE.Mesh[], camera: THREE.PerspectiveCamera): Promise<number> {
+    return numberAt(this.gl, draws, camera);
   }
 
   /** Milliseconds until what was asked of the graphics card is done; the page goes on meanwhile. */

@@ -49,7 +49,7 @@ export class Stage {
   private timer = 0;
   private asked = 0;
   private busy = false;
-  private posing = false; // for a still, at a shape of its own
+  private posing: Still | null = null; // at a shape of its own
   private moving = false;
   private changed = true; // since the plate was begun
   private blown = false;
@@ -103,6 +103,11 @@ export class Stage {
 
   get height() {
     return this.host.clientHeight;
+  }
+
+  /** Pixels of the picture from top to bottom. */
+  get pixelsTall() {
+    return this.posing?.height ?? this.canvas.height;
   }
 
   private resize() {
@@ -224,7 +229,7 @@ export class Stage {
   async still(order: Still, say: (done: number) => void, signal: AbortSignal): Promise<Blob> {
     const { camera, controls, renderer } = this;
     while (this.busy) await new Promise((done) => setTimeout(done, 20));
-    this.busy = this.posing = true;
+    [this.busy, this.posing] = [true, order];
     const [eye, target] = [camera.position.clone(), controls.target.clone()];
     const plate = new Plate(renderer.gl);
     try {
@@ -252,7 +257,7 @@ export class Stage {
       camera.position.copy(eye);
       controls.target.copy(target);
       camera.lookAt(target);
-      this.busy = this.posing = false;
+      [this.busy, this.posing] = [false, null];
       if (this.drawing) this.resize();
     }
   }

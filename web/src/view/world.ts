@@ -19,6 +19,15 @@ const FACETS: Record<string, Facet> = {
   lines: { has: (v) => Boolean(v.curves?.length || v.regions?.length), make: () => new LinesActor() },
 };
 
+/** What a spot of the view shows: something of a layer, and which of its placements, if it is one. */
+export interface Picked {
+  layer: string;
+  placement: bigint | null;
+}
+
+const depthOf = (camera: THREE.Camera, point: THREE.Vector3) =>
+  -point.clone().applyMatrix4(camera.matrixWorldInverse).z;
+
 export class World implements Terrain {
   private readonly actors = new Map<string, Map<string, Actor>>(); // layer, facet
   private contours = 0;
@@ -124,16 +133,44 @@ export class World implements Terrain {
     return this.field?.height(x, z) ?? 0;
   }
 
-  /** The layer whose things are nearest under a spot of the view; bare ground is nobody's. */
-  pick(spot: Spot): string | null {
-    const ray = this.stage.ray(spot);
+  /** What is nearest under a spot of the view, as far as its shape tells; quick, for a pointer that moves. */
+  under(spot: Spot): Picked | null {
+    const best = this.meet(this.stage.ray(spot), true);
+    return best?.layer ? { layer: best.layer, placement: best.placement ?? null } : null;
+  }
+
+  /** What is seen at a spot of the view, by the very pixel; bare ground is nobody's. */
+  async pick(spot: Spot): Promise<Picked | null> {
+    const { stage } = this;
+    const solid = this.meet(stage.ray(spot), false);
+    const camera = stage.camera.clone();
+    // nothing behind what is solid is seen
+    if (solid) camera.far = Math.max(2 * camera.near, depthOf(camera, solid.point) + 0.02);
+    camera.setViewOffset(stage.width, stage.height, Math.floor(spot.x), Math.floor(spot.y), 1, 1);
+    const draws: THREE.Mesh[] = [];
+    const numbered: { layer: string; actor: Actor; from: number; count: number }[] = [];
+    let from = 1;
+    for (const [layer, own] of this.actors)
+      for (const actor of own.values()) {
+        const count = actor.number?.(from, draws) ?? 0;
+        numbered.push({ layer, actor, from, count });
+        from += count;
+      }
+    const number = await stage.renderer.numberAt(draws, camera);
+    const found = numbered.find((n) => number >= n.from && number < n.from + n.count);
+    if (found) return { layer: found.layer, placement: found.actor.numbered?.(number - found.from) ?? null };
+    return solid?.layer ? { layer: solid.layer, placement: null } : null;
+  }
+
+  private meet(ray: THREE.Ray, placements: boolean): (Hit & { layer: string | null }) | null {
     let best: (Hit & { layer: string | null }) | null = null;
     for (const [id, own] of this.actors)
       for (const actor of own.values()) {
+        if (!placements && actor.number) continue;
         const hit = actor.pick(ray);
         if (hit) best = nearer(best, { ...hit, layer: actor instanceof SurfaceActor ? null : id });
       }
-    return best?.layer ?? null;
+    return best;
   }
 
   lines(id: string): THREE.Vector3[][] {

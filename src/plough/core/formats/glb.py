@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 
 import numpy as np
@@ -146,6 +146,8 @@ class GlbBuilder:
             extras: dict[str, Any] = (
                 {"translucency": material.translucency} if material.translucency else {}
             )
+            if material.dome is not None:
+                extras["dome"] = asdict(material.dome)
             for extra in ("translucency", "depth"):
                 if extra in maps:
                     extras[f"{extra}Texture"] = {

@@ -14,6 +14,7 @@ from plough.core.errors import FormatError
 from plough.core.formats.images import Load, with_images
 from plough.core.kinds import Product, get_kind
 from plough.core.library.variants import Variant
+from plough.core.mesh.dome import make_dome
 from plough.core.mesh.impostor import impostor_quads, make_impostor
 from plough.core.mesh.material import Material
 from plough.core.mesh.picture import Frame, draw_picture, frame_of, small
@@ -108,6 +109,20 @@ class Library:
             return replace(product, mesh=mesh, materials=materials)
 
         return self.cache.get(("impostor", variant.key), make, product_bytes)
+
+    def dome(self, variant: Variant, check: Callable[[], None] | None = None) -> Product:
+        """The asset as one card that faces the eye, drawn from its second level."""
+
+        def make() -> Product:
+            kind = get_kind(variant.kind)
+            product = self.level(variant, min(1, kind.levels - 1), check)
+            albedo = {slot: self._albedo(m) for slot, m in product.materials.items()}
+            if check is not None:
+                check()
+            mesh, materials = make_dome(product.mesh, product.materials, albedo, variant.key)
+            return replace(product, mesh=mesh, materials=materials)
+
+        return self.cache.get(("dome", variant.key), make, product_bytes)
 
     def facts(
         self, variant: Variant, detail: int, check: Callable[[], None] | None = None

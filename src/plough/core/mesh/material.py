@@ -42,6 +42,17 @@ class MapRecipe(Protocol):
 
 
 @dataclass(frozen=True, slots=True)
+class Dome:
+    """How a sheet of pictures over the upper half of all directions is laid out; see `plough.core.mesh.dome`."""
+
+    grid: int  #: pictures a side
+    pixels: int  #: a side of each picture
+    centre: tuple[float, float, float]  #: metres, of what is shown
+    half: tuple[float, float]  #: metres that a picture shows to each side of the middle, and up and down
+    depth: float  #: metres from the middle to the nearest and the farthest that is told
+
+
+@dataclass(frozen=True, slots=True)
 class Material:
     """A material slot. Metallic is 0 and nothing glows, so it is lit alike in every viewer."""
 
@@ -52,3 +63,4 @@ class Material:
     cutout: bool = False  #: alpha below a half is not there; both faces are seen
     translucency: float = 0.0  #: share of light that comes through from behind
     one_sided: bool = False  #: a cutout whose back is not drawn
+    dome: Dome | None = None  #: of a card that is turned to the eye; its normals are in the asset's own axes

@@ -48,7 +48,7 @@ from plough.service.api.models import (
     WeightOut,
 )
 from plough.service.errors import NotFound
-from plough.service.meshes import cover_images, level_glb, solid_glb, surface_heights
+from plough.service.meshes import Detail, cover_images, drawn, level_glb, solid_glb, surface_heights
 
 router = APIRouter(prefix="/api", tags=["evaluation"], responses=PROBLEMS)
 _GLB: dict[int | str, dict[str, Any]] = {
@@ -139,12 +139,12 @@ class Transport:
             canopy_radius=canopy,
             levels=[
                 LevelOut(
-                    mesh=f"{base}/{d}?key={self.ctx.code[:8]}{v.key}",
+                    mesh=f"{base}/{shown}?key={self.ctx.code[:8]}{v.key}",
                     triangles=f.triangles,
                     bytes=f.bytes,
                     switch_distance=limit,
                 )
-                for d, (f, limit) in enumerate(zip(facts, limits, strict=True))
+                for shown, f, limit in zip(drawn(library, v), facts, limits, strict=True)
             ],
         )
 
@@ -218,13 +218,16 @@ def level_mesh(
     scene_id: str,
     asset_id: str,
     seed: int,
-    detail: int,
+    detail: Detail,
     db: Session,
     me: Me,
     ctx: Ctx,
     key: str = "",
 ) -> Response:
     """An asset of the scene at one level of detail, as an evaluation tells; it is made when first asked for.
+
+    Detail `dome` is the card that faces the eye, which the view draws the farthest with: a quad, and a sheet of pictures
+    from all sides above; the material's extras tell how it is laid out.
 
     `key` tells what the asset is made from: an address whose key is no longer the asset's gives 404.
     """
@@ -238,7 +241,7 @@ def level_mesh(
     variant = variant_of(asset.id, asset.name, asset.kind, found.parameters, seed, asset.images)
     if key and key != ctx.code[:8] + variant.key:
         raise NotFound("the asset has been changed since; ask for the evaluation again")
-    if not 0 <= detail < ctx.library.levels_of(variant):
+    if detail not in (*range(ctx.library.levels_of(variant)), *drawn(ctx.library, variant)):
         raise NotFound(f"there is no level of detail {detail} of this asset")
 
     data = ctx.results.get(level_glb(ctx.results, ctx.library, variant, detail))

@@ -19,6 +19,10 @@ export interface Actor {
   bounds(): THREE.Box3;
   /** Where a ray first meets what it shows. */
   pick(ray: THREE.Ray): Hit | null;
+  /** Draws of what is seen of its placements, in numbers from `from` on; gives how many those are. */
+  number?(from: number, draws: THREE.Mesh[]): number;
+  /** The id of the placement with a number, told from its own first. */
+  numbered?(number: number): bigint | null;
   /** Before a picture. */
   prepare(frame: Frame): void;
   setVisible(visible: boolean): void;
