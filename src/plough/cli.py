@@ -322,9 +322,8 @@ def warm() -> None:
     weigh(evaluation, evaluator.library, (0.0, 2.0, 0.0))
     for placed in (r.output.placements for r in evaluation.layers):
         for variant in placed.variants[:1] if placed else ():
-            for material in evaluator.library.levels(variant)[-1].materials.values():
-                if material.maps is not None:
-                    material.maps.draw()
+            evaluator.library.levels(variant)
+            evaluator.library.dome(variant)
 
 
 def main() -> None:

@@ -449,7 +449,7 @@ export interface paths {
         };
         /**
          * Evaluate
-         * @description Every layer's result, with its weight seen from (x, y, z) in metres.
+         * @description Every layer's result, with its weight seen from (x, y, z) in metres; what is left out is the first viewpoint's.
          */
         get: operations["evaluate_api_scenes__scene_id__evaluation_get"];
         put?: never;
@@ -490,6 +490,9 @@ export interface paths {
         /**
          * Level Mesh
          * @description An asset of the scene at one level of detail, as an evaluation tells; it is made when first asked for.
+         *
+         *     Detail `dome` is the card that faces the eye, which the view draws the farthest with: a quad, and a sheet of pictures
+         *     from all sides above; the material's extras tell how it is laid out.
          *
          *     `key` tells what the asset is made from: an address whose key is no longer the asset's gives 404.
          */
@@ -4381,9 +4384,9 @@ export interface operations {
     evaluate_api_scenes__scene_id__evaluation_get: {
         parameters: {
             query?: {
-                x?: number;
-                y?: number;
-                z?: number;
+                x?: number | null;
+                y?: number | null;
+                z?: number | null;
             };
             header?: never;
             path: {
@@ -4530,7 +4533,7 @@ export interface operations {
                 scene_id: string;
                 asset_id: string;
                 seed: number;
-                detail: number;
+                detail: number | "dome";
             };
             cookie?: never;
         };

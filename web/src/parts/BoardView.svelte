@@ -9,6 +9,7 @@
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { lensOf } from '../view/lens';
   import { Stage } from '../view/stage';
+  import type { Spot } from '../view/tools/tool';
   import { DrawTool } from '../view/tools/draw';
   import { ToolHost } from '../view/tools/host.svelte';
   import { ShapeTool } from '../view/tools/shape';
@@ -41,6 +42,8 @@
   const shaped = $derived(selected && drawn(selected.kind) ? selected.id : '');
   let lastEye = new THREE.Vector3(1e9, 0, 0);
   let pictured = false;
+  let shown = $state(false);
+  let pointed = $state.raw<Spot | null>(null); // where the pointer is over something of a layer
 
   onMount(() => {
     let stage: Stage;
@@ -60,11 +63,17 @@
           if (found) open.selected = found.layer;
         });
       },
+      point: (spot) => {
+        const found = spot && world?.under(spot);
+        open.pointed = found ? found.layer : '';
+        pointed = found ? spot : null;
+      },
       leave: () => (drawing = null),
     }));
     stage.onDrawn = (coarse) => {
       frame++;
       moving = coarse;
+      shown = world?.shown ?? false;
       developed = stage.developed;
       inHand.drawn();
       measure(stage);
@@ -248,12 +257,21 @@
   <div
     bind:this={host}
     class="absolute inset-0"
-    style:cursor={tools?.tool?.cursor}
+    style:cursor={tools?.tool?.cursor ?? (pointed ? 'pointer' : undefined)}
     data-frame={frame}
+    data-shown={shown}
     data-loaded={loaded}
     data-moving={moving}
     data-developed={developed}
   ></div>
+  {#if pointed && open.layer(open.pointed)}
+    <span
+      class="pointer-events-none absolute z-10 -translate-y-full rounded bg-[#232b20]/85 px-2 py-0.5 text-[12px] whitespace-nowrap text-[#faf7ee]"
+      style:left="{pointed.x + 12}px"
+      style:top="{pointed.y - 6}px"
+      data-pointed={open.pointed}>{open.layer(open.pointed)?.name}</span
+    >
+  {/if}
   {#if tools}<Overlay
       host={tools}
       label="outline of {drawing ? 'the new layer' : (selected?.name ?? 'nothing')}"
@@ -324,6 +342,7 @@
             oninput={(sky) => open.scene && world?.setSettings({ ...open.scene.settings, sky })}
             onchange={(sky) => open.edit({ op: 'scene', settings: { sky } })}
             onquality={() => world?.stage.goOn()}
+            bytes={frame >= 0 ? (world?.stage.bytes ?? 0) : 0}
             viewpoint={viewpoints.find((v) => v.id === current)}
             onlens={look}
             onviewpoint={({ id, ...viewpoint }) =>

@@ -4,6 +4,7 @@
   import type { Row, Settings, Values, Viewpoint } from '../api/client';
   import RuledSlider from '../controls/RuledSlider.svelte';
   import { app } from '../state/app.svelte';
+  import { size } from '../state/values';
   import { quality, STEPS, type Step } from '../view/quality';
 
   type Sky = NonNullable<Settings['sky']>;
@@ -13,6 +14,7 @@
     oninput,
     onchange,
     onquality,
+    bytes,
     viewpoint,
     onlens,
     onviewpoint,
@@ -22,6 +24,8 @@
     oninput: (s: Sky) => void;
     onchange: (s: Sky) => void;
     onquality: () => void;
+    /** Of the graphics card's memory. */
+    bytes: number;
     /** The viewpoint that the view was last set to. */
     viewpoint: Viewpoint | undefined;
     onlens: (v: Viewpoint) => void;
@@ -69,4 +73,7 @@
       }}
     />
   </label>
+  <p class="mt-2 flex justify-between text-[12.5px]">
+    <span>Graphics memory</span><span class="tabular-nums" data-bytes={bytes}>about {size(bytes)}</span>
+  </p>
 </div>

@@ -109,7 +109,9 @@
         aria-current={on}
         class="packet flex h-(--packet) w-(--packet) flex-col border text-left {on
           ? 'border-2 border-moss bg-plate'
-          : 'border-line bg-leaf'} {layer.hidden ? 'opacity-50' : ''}"
+          : open.pointed === layer.id
+            ? 'border-moss bg-plate'
+            : 'border-line bg-leaf'} {layer.hidden ? 'opacity-50' : ''}"
         onclick={() => (open.selected = layer.id)}
         onkeydown={(e) => key(e, layer)}
       >

@@ -28,8 +28,11 @@ export class SceneStore {
   present = $state<string[]>([]);
   releases = $state.raw<Release[]>([]);
   selected = $state('');
+  /** The layer that the pointer is over in the view; none by ''. */
+  pointed = $state('');
   pending = $state(0);
-  eye: [number, number, number] = [0, 2, 0];
+  /** From where the scene is weighed; null until the view stands somewhere. */
+  eye: [number, number, number] | null = null;
 
   pause = $state<Pause>(''); // why edits are not sent
 
@@ -41,7 +44,7 @@ export class SceneStore {
   private asked = 0; // evaluations so far
   private confirmed: Scene | null = null; // as the server last told it
   private readonly drafts = new DraftChannel<Draft, Evaluation>(
-    (ask: Draft) => this.server.draft(ask, this.eye),
+    (ask: Draft) => this.server.draft(ask, this.eye ?? [0, 2, 0]),
     (evaluation) => {
       this.evaluation = evaluation;
       this.refusal = '';
@@ -74,15 +77,14 @@ export class SceneStore {
   async open() {
     this.failure = '';
     try {
+      const coming = this.evaluate(); // it needs nothing that the others tell
       const [scene] = await Promise.all([this.server.scene(), app.loadKinds()]);
       this.confirmed = this.scene = scene;
       if (!scene.layers.some((l) => l.id === this.selected))
         this.selected = (scene.layers.find((l) => mixOf(l.kind)) ?? scene.layers[0])?.id ?? '';
-      const [first] = scene.settings.viewpoints ?? [];
-      if (first) this.eye = first.eye;
       void this.loadReleases();
       this.connect();
-      await Promise.all([this.openQueue(), this.evaluate()]);
+      await Promise.all([this.openQueue(), coming]);
     } catch (error) {
       this.failure = said(error);
     }

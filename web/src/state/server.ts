@@ -20,7 +20,8 @@ export interface Draft {
 export interface Server {
   scene(): Promise<Scene>;
   releases(): Promise<Release[]>;
-  evaluation(eye: Eye): Promise<Evaluation>;
+  /** `eye` null: as seen from the first viewpoint. */
+  evaluation(eye: Eye | null): Promise<Evaluation>;
   draft(draft: Draft, eye: Eye): Promise<Evaluation>;
   send(queued: Queued, versions: Versions): Promise<Scene>;
   live(live: Live): { close(): void };
@@ -44,10 +45,9 @@ export class SceneServer implements Server {
     return take<Release[]>(api.GET('/api/scenes/{scene_id}/releases', { params: { path: this.path } }));
   }
 
-  evaluation([x, y, z]: Eye) {
-    return take<Evaluation>(
-      api.GET('/api/scenes/{scene_id}/evaluation', { params: { path: this.path, query: { x, y, z } } }),
-    );
+  evaluation(eye: Eye | null) {
+    const query = eye ? { x: eye[0], y: eye[1], z: eye[2] } : {};
+    return take<Evaluation>(api.GET('/api/scenes/{scene_id}/evaluation', { params: { path: this.path, query } }));
   }
 
   draft(draft: Draft, eye: Eye) {

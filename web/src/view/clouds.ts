@@ -15,6 +15,8 @@ export function repeating<T extends THREE.Texture>(made: T): T {
   return made;
 }
 
+const BINS = 4096; // that tell how many values are smaller
+
 /** Noise in four channels of rising fineness, which repeats on both axes. */
 function noiseTexture(): THREE.DataTexture {
   const data = new Uint8Array(NOISE * NOISE * 4);
@@ -51,20 +53,16 @@ function noiseTexture(): THREE.DataTexture {
       }
     }
     // spread evenly over the whole range: thresholds then mean shares of the area
-    const sorted = sum.slice().sort();
-    const steps = Float32Array.from(
-      { length: 255 },
-      (_, k) => sorted[Math.floor(((k + 1) / 256) * sorted.length)] ?? 0,
-    );
-    sum.forEach((value, k) => {
-      let [low, high] = [0, 255];
-      while (low < high) {
-        const middle = (low + high) >> 1;
-        if (value < (steps[middle] ?? 0)) high = middle;
-        else low = middle + 1;
-      }
-      data[k * 4 + channel] = low;
-    });
+    let [low, high] = [Infinity, -Infinity];
+    for (const v of sum) {
+      low = Math.min(low, v);
+      high = Math.max(high, v);
+    }
+    const bin = (v: number) => Math.floor(((v - low) / (high - low)) * (BINS - 1));
+    const below = new Float32Array(BINS);
+    for (const v of sum) below[bin(v)] = (below[bin(v)] as number) + 255 / sum.length;
+    for (let k = 1; k < BINS; k++) below[k] = (below[k] as number) + (below[k - 1] as number);
+    for (let k = 0; k < sum.length; k++) data[k * 4 + channel] = Math.round(below[bin(sum[k] as number)] as number);
   }
   return repeating(new THREE.DataTexture(data, NOISE, NOISE));
 }

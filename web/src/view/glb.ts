@@ -25,7 +25,7 @@ interface Json {
     alphaMode?: string;
     normalTexture?: { index: number };
     pbrMetallicRoughness?: { baseColorTexture?: { index: number }; baseColorFactor?: number[] };
-    extras?: { translucency?: number; dome?: DomeInfo };
+    extras?: { translucency?: number; dome?: DomeInfo; normalTexture?: { index: number } };
   }[];
   textures?: { source: number }[];
   images?: { uri?: string }[];
@@ -47,7 +47,7 @@ function infoOf(json: Json, index: number | undefined): MaterialInfo {
   return {
     name: material?.name ?? '',
     albedo: address(material?.pbrMetallicRoughness?.baseColorTexture),
-    normal: address(material?.normalTexture),
+    normal: address(material?.normalTexture ?? material?.extras?.normalTexture),
     color: [color[0] ?? 1, color[1] ?? 1, color[2] ?? 1],
     cutout: material?.alphaMode === 'MASK',
     translucency: material?.extras?.translucency ?? 0,

@@ -98,7 +98,7 @@ const COLOR = /* glsl */ `
   diffuseColor.rgb = c;
 `;
 
-function material(): THREE.MeshLambertMaterial {
+export function groundMaterial(): THREE.MeshLambertMaterial {
   const made = new THREE.MeshLambertMaterial({ color: '#ffffff' });
   made.onBeforeCompile = (shader) => {
     Object.assign(shader.uniforms, covers, frame);
@@ -134,7 +134,7 @@ export class Ground {
   field: HeightField | null = null;
   private chunks: { mesh: THREE.Mesh; centre: THREE.Vector3; radius: number }[] = [];
   private indices: THREE.BufferAttribute[] = [];
-  private readonly look = material();
+  private readonly look = groundMaterial();
 
   set(field: HeightField) {
     if (this.field === field) return;

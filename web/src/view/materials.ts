@@ -43,8 +43,13 @@ export const wind = {
   windGusts: { value: 0.5 }, // 0 steady, 1 in strong gusts
 };
 
-const loader = new THREE.TextureLoader();
-const textures = new Pool<THREE.Texture>((texture) => texture.dispose());
+/** Images are decoded beside the page, and lie ready when they are first drawn. */
+const loader = new THREE.ImageBitmapLoader();
+loader.setOptions({ imageOrientation: 'none', premultiplyAlpha: 'none', colorSpaceConversion: 'none' });
+const textures = new Pool<THREE.Texture>((texture) => {
+  texture.dispose();
+  (texture.image as ImageBitmap | null)?.close();
+});
 const materials = new Pool<Materials>(({ material, shadow, many }) => {
   for (const each of [material, shadow, ...Object.values(many)]) each?.dispose();
 });
@@ -58,7 +63,7 @@ export function sharpen() {
   sharpness = 8;
   for (const each of textures.values()) {
     each.anisotropy = sharpness;
-    each.needsUpdate = each.image !== null;
+    each.needsUpdate = Boolean(each.image);
   }
 }
 
@@ -70,15 +75,34 @@ export function whenTextureLoaded(callback: () => void): () => void {
   };
 }
 
+let ahead = 0; // textures under way
+const waiting: (() => void)[] = []; // who waits for them
+
+/** Until no texture is under way. */
+export const texturesIn = () => new Promise<void>((done) => (ahead ? waiting.push(done) : done()));
+
 const textureKey = (address: string, srgb: boolean) => `${address} ${srgb}`;
+
+const BLANK = 'blank'; // the address of a texture that is none
 
 function texture(address: string, srgb: boolean): THREE.Texture {
   return textures.take(textureKey(address, srgb), () => {
-    const made: THREE.Texture = loader.load(
+    const made = new THREE.Texture();
+    if (address === BLANK) return made;
+    const seen = () => {
+      if (!--ahead) for (const done of waiting.splice(0)) done();
+      onLoaded();
+    };
+    ahead++;
+    loader.load(
       address,
-      () => onLoaded(),
+      (image) => {
+        made.image = image;
+        made.needsUpdate = true;
+        seen();
+      },
       undefined,
-      () => onLoaded(),
+      seen,
     );
     made.wrapS = made.wrapT = THREE.RepeatWrapping;
     made.flipY = false;
@@ -131,17 +155,17 @@ function patchVertices(shader: Shader, info: MaterialInfo) {
 
 /** Of each pixel that a leaf covers in part, as many frames show the leaf. */
 const CUT = `#ifdef USE_ALPHATEST
-  if (diffuseColor.a < 0.12 + 0.50 * frameNoise(gl_FragCoord.xy, 0.7548776662)) discard;
+  if (diffuseColor.a < 0.06 + 0.78 * frameNoise(gl_FragCoord.xy, 0.7548776662)) discard;
 #endif`;
 
 /** Lambert's law for what lets a part of its light through, warmer, to the other side. */
-const leafLight = (translucency: number, facing: string) =>
+const leafLight = (facing: string) =>
   THREE.ShaderChunk.lights_lambert_pars_fragment.replace(
     /float dotNL[\s\S]*?BRDF_Lambert\( material\.diffuseColor \);/,
     `float crown = dot( geometryNormal, directLight.direction );
      float onCrown = saturate( 0.35 + 0.65 * crown );
      ${facing}
-     vec3 through = vec3( 1.05, 1.10, 0.42 ) * ${(1.7 * translucency).toFixed(3)};
+     vec3 through = vec3( 1.05, 1.10, 0.42 ) * 1.7 * translucency;
      reflectedLight.directDiffuse += dotNL * directLight.color * BRDF_Lambert( material.diffuseColor ) * mix( through, vec3( 1.0 ), front );`,
   );
 
@@ -149,15 +173,18 @@ const leafLight = (translucency: number, facing: string) =>
  * A leaf sends back light on the side that it falls on. Its normals are those of the crown, which make it round; which side
  * is lit is told by the face itself.
  */
-function patchLeaf(shader: Shader, translucency: number) {
+function patchLeaf(shader: Shader, { translucency }: MaterialInfo) {
+  shader.uniforms.translucency = { value: translucency };
   const lambert = leafLight(
-    translucency,
     `float onFace = dot( leafFace, directLight.direction );
      float dotNL = 0.45 * abs( onFace ) + 0.55 * onCrown;
      float front = smoothstep( -0.12, 0.12, onFace );`,
   );
   shader.fragmentShader = shader.fragmentShader
-    .replace('#include <lights_lambert_pars_fragment>', `vec3 leafFace = vec3( 0.0, 1.0, 0.0 );\n${lambert}`)
+    .replace(
+      '#include <lights_lambert_pars_fragment>',
+      `uniform float translucency;\nvec3 leafFace = vec3( 0.0, 1.0, 0.0 );\n${lambert}`,
+    )
     .replace(
       '#include <normal_fragment_begin>',
       `${THREE.ShaderChunk.normal_fragment_begin.replace('gl_FrontFacing ? 1.0 : - 1.0', '1.0')}
@@ -167,9 +194,10 @@ function patchLeaf(shader: Shader, translucency: number) {
 }
 
 /** A crown that is a picture of many leaves: they face all ways, as many to the light as away from it. */
-function patchCrown(shader: Shader, translucency: number) {
+function patchCrown(shader: Shader, { translucency }: MaterialInfo) {
+  shader.uniforms.translucency = { value: translucency };
   const facing = 'float dotNL = 0.22 + 0.55 * onCrown;\nfloat front = smoothstep( -0.9, 0.9, crown );';
-  patchDomeLight(shader, leafLight(translucency, facing));
+  patchDomeLight(shader, `uniform float translucency;\n${leafLight(facing)}`);
 }
 
 /** Leaves that are there in part, frame by frame. */
@@ -193,6 +221,21 @@ export function takeMaterial(info: MaterialInfo): Materials {
   });
 }
 
+const EXAMPLES: Record<string, MaterialInfo> = Object.fromEntries(
+  [
+    { name: 'wood', cutout: false },
+    { name: 'leaf', cutout: true },
+    {
+      name: 'card',
+      cutout: true,
+      dome: { grid: 8, pixels: 96, centre: [0, 1, 0], half: [1, 1], depth: 1 } as DomeInfo,
+    },
+  ].map((own) => [own.name, { albedo: BLANK, normal: BLANK, color: [1, 1, 1], translucency: 0.4, ...own }]),
+);
+
+/** The slots that nearly every scene holds, as nothing in particular. */
+export const takeExamples = () => Object.values(EXAMPLES).map((info) => ({ info, ...takeMaterial(info) }));
+
 export function giveMaterial(info: MaterialInfo) {
   materials.give(JSON.stringify(info));
 }
@@ -202,7 +245,7 @@ function agree(shader: Shader) {
   shader.vertexShader = `invariant gl_Position;\n${shader.vertexShader}`;
 }
 
-/** `material` with a program of its own, told apart by `name` and what of `info` tells on it. */
+/** `material` with a program of its own, told apart by `name` and by what of `info` tells on it. */
 function patched<M extends THREE.Material>(
   material: M,
   name: string,
@@ -210,7 +253,7 @@ function patched<M extends THREE.Material>(
   patch: (s: Shader) => void,
 ): M {
   material.onBeforeCompile = patch;
-  material.customProgramCacheKey = () => `plough ${name} ${info.cutout} ${info.translucency} ${Boolean(info.dome)}`;
+  material.customProgramCacheKey = () => `plough ${name} ${info.cutout} ${Boolean(info.dome)}`;
   return material;
 }
 
@@ -222,8 +265,8 @@ function manyMaterials(info: MaterialInfo, of: THREE.MeshLambertMaterial): ManyM
     patchVertices(shader, info);
     patchMany(shader, !info.cutout);
     if (!info.cutout) return;
-    if (info.dome) patchCrown(shader, info.translucency);
-    else patchLeaf(shader, info.translucency);
+    if (info.dome) patchCrown(shader, info);
+    else patchLeaf(shader, info);
     shader.vertexShader = shader.vertexShader.replace('#include <color_vertex>', TINTS);
     agree(shader);
   });
@@ -261,7 +304,7 @@ function makeMaterial(info: MaterialInfo): THREE.MeshLambertMaterial {
   }
   patched(made, 'one', info, (shader) => {
     if (info.cutout) {
-      patchLeaf(shader, info.translucency);
+      patchLeaf(shader, info);
       patchCut(shader);
     }
     patchVertices(shader, info);
@@ -279,7 +322,7 @@ function shadowMaterial(info: MaterialInfo, of: THREE.MeshLambertMaterial, many:
     depthPacking: THREE.RGBADepthPacking,
     map: of.map,
     alphaTest: of.alphaTest ? 0.5 : 0,
-    side: of.side,
+    side: of.side === THREE.FrontSide ? THREE.BackSide : of.side,
   });
   return patched(depth, `shadow ${many}`, info, (shader) => {
     patchCut(shader);

@@ -1,6 +1,7 @@
 /** A picture that develops while nothing moves: the mean of frames that each see the scene a little otherwise. */
 import * as THREE from 'three';
 import { FullScreenQuad } from 'three/examples/jsm/postprocessing/Pass.js';
+import { targetBytes } from './memory';
 import { halton, onDisc, r2 } from './light/sampling';
 
 const VERTEX = 'varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }';
@@ -62,7 +63,8 @@ export const PINHOLE: Lens = { exposure: 0, radius: 0, focus: 1 };
 export class Plate {
   /** Frames that the mean holds. */
   frames = 0;
-  private readonly scene = target(THREE.HalfFloatType, true);
+  /** What a frame is drawn into. */
+  readonly target = target(THREE.HalfFloatType, true);
   private readonly means: readonly [THREE.WebGLRenderTarget, THREE.WebGLRenderTarget];
   private latest: THREE.WebGLRenderTarget;
   private readonly fold = shader(FOLD, { before: { value: null }, next: { value: null }, share: { value: 1 } });
@@ -82,6 +84,11 @@ export class Plate {
     this.latest = this.means[0];
   }
 
+  /** Bytes on the graphics card. */
+  get bytes(): number {
+    return [this.target, ...this.means].reduce((sum, each) => sum + targetBytes(each), 0);
+  }
+
   /** Begin anew; what is seen stays until the first frame is there. */
   restart() {
     this.frames = 0;
@@ -90,7 +97,7 @@ export class Plate {
   private size(width: number, height: number) {
     if (width === this.width && height === this.height) return;
     [this.width, this.height] = [width, height];
-    for (const each of [this.scene, ...this.means]) each.setSize(width, height);
+    for (const each of [this.target, ...this.means]) each.setSize(width, height);
     this.frames = 0;
   }
 
@@ -108,7 +115,7 @@ export class Plate {
     const back = camera.position.clone();
     const [sx, sy] = this.through(lens, camera);
     camera.setViewOffset(this.width, this.height, dx - sx, dy + sy, this.width, this.height);
-    gl.setRenderTarget(this.scene);
+    gl.setRenderTarget(this.target);
     gl.render(scene, camera);
     camera.clearViewOffset();
     camera.position.copy(back);
@@ -117,7 +124,7 @@ export class Plate {
     const into = this.latest === a ? b : a;
     const { before, next, share } = this.fold.uniforms as Record<string, THREE.IUniform>;
     if (before) before.value = this.latest.texture;
-    if (next) next.value = this.scene.texture;
+    if (next) next.value = this.target.texture;
     if (share) share.value = Math.max(1 / (this.frames + 1), least);
     this.draw(this.fold, into);
     this.latest = into;
@@ -171,7 +178,7 @@ export class Plate {
   }
 
   dispose() {
-    for (const each of [this.scene, ...this.means]) each.dispose();
+    for (const each of [this.target, ...this.means]) each.dispose();
     for (const each of [this.fold, this.print]) each.dispose();
     this.quad.dispose();
   }

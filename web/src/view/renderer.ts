@@ -21,6 +21,7 @@ export class Renderer {
     gl.shadowMap.enabled = true;
     gl.shadowMap.type = THREE.PCFShadowMap; // compared by the graphics card
     gl.info.autoReset = false;
+    gl.debug.checkShaderErrors = import.meta.env.DEV; // asking waits for each program
     this.canvas.style.display = 'block';
     this.canvas.tabIndex = 0;
     this.plate = new Plate(gl);
@@ -31,6 +32,11 @@ export class Renderer {
     return this.gl.domElement;
   }
 
+  /** Bytes on the graphics card that pictures take, whatever they show. */
+  get bytes(): number {
+    return this.plate.bytes + this.quick.bytes;
+  }
+
   private get pixels(): THREE.Vector2 {
     return this.gl.getDrawingBufferSize(new THREE.Vector2());
   }
@@ -39,6 +45,17 @@ export class Renderer {
     this.gl.setPixelRatio(Math.min(window.devicePixelRatio, 2));
     this.gl.setSize(width, height);
     this.plate.restart();
+  }
+
+  /** Ask for the programs of what `scene` holds, in the light of another, and of what casts shadows there. */
+  prepare(scene: THREE.Scene, shadows: THREE.Scene, camera: THREE.Camera, light: THREE.Scene) {
+    this.gl.setRenderTarget(this.quick.target);
+    this.gl.compile(scene, camera, light);
+    const { fog } = light;
+    light.fog = null; // as maps of shadows are drawn
+    this.gl.compile(shadows, camera, light);
+    light.fog = fog;
+    this.gl.setRenderTarget(null);
   }
 
   /** A coarse picture at half the pixels, of this moment alone. */

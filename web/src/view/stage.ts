@@ -4,6 +4,7 @@ import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import { Atmosphere } from './atmosphere';
 import { frame } from './chunks';
 import type { Rgb } from './light/scattering';
+import { sceneBytes } from './memory';
 import { sharpen, whenTextureLoaded, wind } from './materials';
 import { PathMap } from './paths';
 import { PINHOLE, Plate, type Lens } from './plate';
@@ -41,6 +42,8 @@ export class Stage {
   shadowAt: () => [THREE.Vector3, number] = () => [this.controls.target, 60];
   fast = false;
   animateWind = true;
+  /** More is to come: until it is there, pictures are coarse, and few. */
+  coming = false;
   /** What the view is seen through. */
   lens: Lens = PINHOLE;
   /** Colours are data: shown as they are, neither exposed nor toned. */
@@ -73,7 +76,7 @@ export class Stage {
     this.controls.addEventListener('change', () => this.move());
     this.sizes = new ResizeObserver(() => this.resize());
     this.sizes.observe(host);
-    this.unwatch = whenTextureLoaded(() => this.refresh());
+    this.unwatch = whenTextureLoaded(() => this.coming || this.refresh());
     this.resize();
   }
 
@@ -103,6 +106,11 @@ export class Stage {
 
   get height() {
     return this.host.clientHeight;
+  }
+
+  /** About how many bytes of the graphics card's memory the view takes. */
+  get bytes() {
+    return sceneBytes(this.scene) + this.renderer.bytes;
   }
 
   /** Pixels of the picture from top to bottom. */
@@ -188,7 +196,11 @@ export class Stage {
 
   /** How far the picture at rest is developed, from 0 to 1. */
   get developed(): number {
-    return this.moving || this.changed ? 0 : Math.min(1, this.renderer.plate.frames / quality.frames);
+    return this.moving || this.coming || this.changed ? 0 : Math.min(1, this.renderer.plate.frames / quality.frames);
+  }
+
+  private get coarse(): boolean {
+    return (this.moving || this.coming) && !this.fast;
   }
 
   private ask() {
@@ -199,7 +211,7 @@ export class Stage {
     this.asked = 0;
     if (!this.drawing || this.busy) return;
     this.busy = true;
-    const coarse = this.moving && !this.fast;
+    const coarse = this.coarse;
     const windy = this.fast && this.animateWind && wind.windForce.value.lengthSq() > 0.01;
     const breeze = windy || this.blown;
     this.blown = false;
@@ -217,12 +229,25 @@ export class Stage {
     if (!coarse) this.fast = cost < (this.fast ? FAST * 1.6 : FAST);
     if (this.fast) sharpen();
     this.onDrawn(coarse);
-    if (windy || this.changed || coarse !== (this.moving && !this.fast) || (!coarse && this.developed < 1)) this.ask();
+    const unfinished = coarse ? this.moving : this.changed || this.developed < 1;
+    if (windy || unfinished || coarse !== this.coarse) this.ask();
   }
 
   /** Go on with the picture at rest, of which more frames are wanted now. */
   goOn() {
     this.ask();
+  }
+
+  /** Do something with what is on the graphics card, between two pictures. */
+  async between<T>(work: () => Promise<T>): Promise<T> {
+    while (this.busy) await new Promise((done) => setTimeout(done, 5));
+    this.busy = true;
+    try {
+      return await work();
+    } finally {
+      this.busy = false;
+      if (this.drawing && (this.changed || this.moving || this.developed < 1)) this.ask();
+    }
   }
 
   /** A picture of its own size as PNG; meanwhile the view stands still. `say` is told how far it is, from 0 to 1. */

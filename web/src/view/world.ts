@@ -7,10 +7,11 @@ import { PlacementsActor } from './actors/placements';
 import { SolidsActor } from './actors/solids';
 import { SurfaceActor } from './actors/surface';
 import { look } from './ground';
-import { wind } from './materials';
+import { texturesIn, wind } from './materials';
 import { nearer, type Hit } from './pick';
 import { Stage } from './stage';
 import type { Spot, Terrain } from './tools/tool';
+import { warm } from './warm';
 
 const FACETS: Record<string, Facet> = {
   surface: { has: (v) => Boolean(v.surface), make: (stage) => new SurfaceActor(stage) },
@@ -31,10 +32,14 @@ const depthOf = (camera: THREE.Camera, point: THREE.Vector3) =>
 export class World implements Terrain {
   private readonly actors = new Map<string, Map<string, Actor>>(); // layer, facet
   private contours = 0;
+  /** All is seen, if only as it looks from afar. */
+  shown = false;
   private syncing = new AbortController();
 
   constructor(readonly stage: Stage) {
     stage.controls.minDistance = 1;
+    stage.coming = true;
+    warm(stage);
     stage.onPrepare = (coarse) => this.prepare(coarse);
     stage.shadowAt = () => {
       const d = stage.camera.position.distanceTo(stage.controls.target);
@@ -44,12 +49,31 @@ export class World implements Terrain {
     };
   }
 
-  /** Bring the view in step with an evaluation; what has not changed is left alone. A newer call ends an older one. */
+  /**
+   * Bring the view in step with an evaluation; what has not changed is left alone. A newer call ends an older one. At first
+   * all is shown as it looks from afar, which is there sooner.
+   */
   async show(evaluation: Evaluation, layers: Layer[]): Promise<boolean> {
     this.syncing.abort();
     const { signal } = (this.syncing = new AbortController());
-    await Promise.all(evaluation.layers.map((view) => this.sync(view, signal)));
+    const { stage } = this;
+    if (stage.coming) {
+      await Promise.all(evaluation.layers.map((view) => this.sync(view, signal, true)));
+      await texturesIn();
+      if (signal.aborted) return false;
+      this.arrange(evaluation, layers);
+      this.shown = true;
+    }
+    await Promise.all(evaluation.layers.map((view) => this.sync(view, signal, false)));
+    if (stage.coming) await texturesIn();
     if (signal.aborted) return false;
+    stage.coming = false;
+    this.arrange(evaluation, layers);
+    return true;
+  }
+
+  /** Show what is there, and let go of what is not in the evaluation. */
+  private arrange(evaluation: Evaluation, layers: Layer[]) {
     const hidden = new Set(layers.filter((l) => l.hidden).map((l) => l.id));
     const known = new Set(evaluation.layers.map((l) => l.id));
     for (const [id, own] of this.actors) {
@@ -60,10 +84,9 @@ export class World implements Terrain {
     }
     this.dress();
     this.stage.refresh();
-    return true;
   }
 
-  private async sync(view: LayerView, signal: AbortSignal) {
+  private async sync(view: LayerView, signal: AbortSignal, far: boolean) {
     const own = this.actors.get(view.id) ?? new Map<string, Actor>();
     this.actors.set(view.id, own);
     await Promise.all(
@@ -75,7 +98,7 @@ export class World implements Terrain {
           return;
         }
         if (!actor) own.set(name, (actor = facet.make(this.stage)));
-        await actor.sync(view, signal);
+        await actor.sync(view, signal, far);
       }),
     );
   }
@@ -140,7 +163,11 @@ export class World implements Terrain {
   }
 
   /** What is seen at a spot of the view, by the very pixel; bare ground is nobody's. */
-  async pick(spot: Spot): Promise<Picked | null> {
+  pick(spot: Spot): Promise<Picked | null> {
+    return this.stage.between(() => this.seenAt(spot));
+  }
+
+  private async seenAt(spot: Spot): Promise<Picked | null> {
     const { stage } = this;
     const solid = this.meet(stage.ray(spot), false);
     const camera = stage.camera.clone();

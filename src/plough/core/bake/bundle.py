@@ -19,6 +19,7 @@ from plough.core.formats.glb import GlbBuilder, Images, mesh_glb, no_images
 from plough.core.formats.images import encode
 from plough.core.ground.mesh import Network, fit_network, network_mesh
 from plough.core.hashing import digest
+from plough.core.kinds import get_kind
 from plough.core.layers.bake import BakeParameters
 from plough.core.library.library import Library, switch_distances
 from plough.core.library.variants import Variant
@@ -61,7 +62,14 @@ class Baker:
     def parts(self) -> list[str]:
         """Names of the parts, in order; each is one step of `run`."""
         levels = [f"levels of {label}" for label in self.variants] if self.parameters.levels else []
-        return [*levels, "ground", "placements.csv", "scene.glb", "manifest.json"]
+        domes = [f"card of {v.label}" for v in self._domed()]
+        return [*levels, *domes, "ground", "placements.csv", "scene.glb", "manifest.json"]
+
+    def _domed(self) -> list[Variant]:
+        """The variants of which a card that faces the eye is written."""
+        if not self.parameters.domes:
+            return []
+        return [v for v in self.variants.values() if get_kind(v.kind).impostor]
 
     def run(self) -> Iterator[tuple[str, dict[str, bytes]]]:
         """Makes part after part; gives each part's name and the files it made.
@@ -79,6 +87,10 @@ class Baker:
                     for d in range(self.library.levels_of(variant))
                 }
                 yield self._done(f"levels of {label}", made)
+        for variant in self._domed():
+            product = self.library.dome(variant)
+            data = mesh_glb(product.mesh, product.materials, f"{variant.label}-dome", images)
+            yield self._done(f"card of {variant.label}", {f"domes/{variant.label}.glb": data})
         _ = self.network
         yield self._done("ground", {})
         yield self._done("placements.csv", {"placements.csv": self._table()})

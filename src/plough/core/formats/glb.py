@@ -135,7 +135,7 @@ class GlbBuilder:
                 surface = self._texture(maps["surface"], f"{name} occlusion-roughness-metallic")
                 pbr["metallicRoughnessTexture"] = {"index": surface}
                 entry["occlusionTexture"] = {"index": surface}
-            if "normal" in maps:
+            if "normal" in maps and material.dome is None:
                 entry["normalTexture"] = {"index": self._texture(maps["normal"], f"{name} normal")}
             if material.cutout:
                 entry |= {
@@ -148,7 +148,8 @@ class GlbBuilder:
             )
             if material.dome is not None:
                 extras["dome"] = asdict(material.dome)
-            for extra in ("translucency", "depth"):
+            # normals of a dome are in the asset's axes, which the format has no place for
+            for extra in ("translucency", "depth", *(["normal"] if material.dome else [])):
                 if extra in maps:
                     extras[f"{extra}Texture"] = {
                         "index": self._texture(maps[extra], f"{name} {extra}")

@@ -25,6 +25,13 @@ class BakeParameters(Parameters):
         group="What to write",
         help="MSFT_lod in the scene, and each level as a file of its own.",
     )
+    domes: bool = flag(
+        False,
+        "Cards that face the eye",
+        group="What to write",
+        help="For each variant 64 pictures from all sides above, with normals and depth, in a file of its own;"
+        " the material's extras tell how they lie. The game needs a shader that picks the nearest.",
+    )
     colliders: Literal["asset", "box", "none"] = choice(
         "asset",
         "Colliders",

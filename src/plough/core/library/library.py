@@ -16,7 +16,7 @@ from plough.core.kinds import Product, get_kind
 from plough.core.library.variants import Variant
 from plough.core.mesh.dome import make_dome
 from plough.core.mesh.impostor import impostor_quads, make_impostor
-from plough.core.mesh.material import Material
+from plough.core.mesh.material import Material, as_bytes
 from plough.core.mesh.picture import Frame, draw_picture, frame_of, small
 from plough.core.mesh.silhouette import difference, silhouettes
 from plough.core.mesh.unwrap import second_uv
@@ -153,12 +153,15 @@ class Library:
         return self.cache.get(("size", variant.key), make, lambda s: 200)
 
     def _albedo(self, material: Material) -> UInt8:
+        """The albedo image of a material, its plain colour included."""
         recipe = material.maps
+        tint = np.append(np.array(material.color, np.float32) ** 0.4545, 1.0)
         if recipe is None:
-            return np.full((1, 1, 4), 255, np.uint8)
-        return self.cache.get(
+            return as_bytes(tint.reshape(1, 1, 4))
+        drawn = self.cache.get(
             ("albedo", repr(recipe)), lambda: recipe.draw().albedo, lambda a: a.nbytes
         )
+        return drawn if (tint == 1.0).all() else as_bytes(drawn * (tint / 255.0))
 
     def exported(self, variant: Variant, detail: int) -> Mesh:
         """The mesh of a level as it is written to files: with second texture coordinates where the asset asks for them."""
@@ -203,7 +206,7 @@ class Library:
             recipe = replace(recipe, size=min(_SMALL, recipe.size))  # type: ignore[type-var]
             material = replace(material, maps=recipe)
         return self.cache.get(
-            ("small", repr(recipe)),
+            ("small", repr(recipe), material.color),
             lambda: small(self._albedo(material), _SMALL),
             lambda a: a.nbytes,
         )

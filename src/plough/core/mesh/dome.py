@@ -24,9 +24,10 @@ from plough.core.mesh.value import Mesh, Part
 from plough.core.vectors import unit
 
 GRID = 8  #: pictures a side
-SIZE = 96  #: pixels a side of each picture
+SIZE, SMALL = 96, 48  #: pixels a side of each picture, of what is tall and of what is low
+LOW = 2.5  #: metres
 _OVER = 2  #: samples a pixel, on each axis
-_PADDING = 3  #: pixels left free about each picture
+_FREE = 0.06  #: of each picture, about what it shows
 _INSIDE = 0.65  #: of the light, what does not come where no sky is seen
 _THICK = 1.6  #: thin twigs stay above the cut
 
@@ -41,7 +42,9 @@ def direction(i: int, j: int, grid: int = GRID) -> Float64:
 def view_axes(towards: Float64) -> Float64:
     """(3, 3) rows right, up and `towards` of a picture; straight from above, right is x."""
     flat = math.hypot(towards[0], towards[2])
-    right = np.array([towards[2], 0.0, -towards[0]]) / flat if flat > 1e-6 else np.array([1.0, 0, 0])
+    right = (
+        np.array([towards[2], 0.0, -towards[0]]) / flat if flat > 1e-6 else np.array([1.0, 0, 0])
+    )
     return np.stack([right, np.cross(towards, right), towards])
 
 
@@ -56,9 +59,9 @@ def _extent(mesh: Mesh) -> Dome:
     centre = np.array([0.0, 0.5 * (low[1] + high[1]), 0.0])
     reach = np.abs(np.stack(_views()) @ (mesh.positions - centre).T).max(axis=(0, 2))
     reach = np.maximum(reach, 1e-3)
-    free = 1.0 - 2.0 * _PADDING / SIZE
-    half = (float(reach[0]) / free, float(reach[1]) / free)
-    return Dome(GRID, SIZE, (0.0, float(centre[1]), 0.0), half, float(reach[2]))
+    half = (float(reach[0]) / (1.0 - _FREE), float(reach[1]) / (1.0 - _FREE))
+    pixels = SIZE if high[1] - low[1] > LOW else SMALL
+    return Dome(GRID, pixels, (0.0, float(centre[1]), 0.0), half, float(reach[2]))
 
 
 @kernel
@@ -92,8 +95,8 @@ def _shaded(mesh: Mesh) -> UInt8:
 def _picture(
     mesh: Mesh, materials: dict[str, Material], albedo: dict[str, UInt8], view: Float64, dome: Dome
 ) -> Float32:
-    """(8, SIZE, SIZE) what `_shrunk` tells of one picture; depth is over the mesh's own, from 0 to 1."""
-    n = SIZE * _OVER
+    """(8, pixels, pixels) what `_shrunk` tells of one picture; depth is over the mesh's own, from 0 to 1."""
+    n = dome.pixels * _OVER
     seen = (mesh.positions - np.array(dome.centre, np.float32)) @ view.T.astype(np.float32)
     points = np.empty_like(seen)
     points[:, 0] = (seen[:, 0] / dome.half[0] + 1) * (n / 2)
@@ -118,7 +121,7 @@ def make_dome(
 ) -> tuple[Mesh, dict[str, Material]]:
     """One quad, and the sheet of `GRID` x `GRID` pictures that is drawn on it as the eye stands.
 
-    Normals are in the mesh's own axes; depth is nearness to the eye over the depth that the material tells. Whoever
+    Normals are in the mesh's own axes, in half as many pixels a side; depth is nearness to the eye over the depth that the material tells. Whoever
     draws the quad turns it: its corners are those of a picture, in metres about the middle that the material tells.
 
     Args:
@@ -126,21 +129,24 @@ def make_dome(
         key: tells what is drawn apart from everything else.
     """
     dome = _extent(mesh)
-    side = GRID * SIZE
+    size = dome.pixels
+    side = GRID * size
     room = 1 << (side - 1).bit_length()  # bleeding halves and halves
     sheet = np.zeros((8, room, room), np.float32)
 
     views = _views()
 
     def draw(k: int) -> None:
-        y, x = SIZE * (k // GRID), SIZE * (k % GRID)
-        sheet[:, y : y + SIZE, x : x + SIZE] = _picture(mesh, materials, albedo, views[k], dome)
+        y, x = size * (k // GRID), size * (k % GRID)
+        sheet[:, y : y + size, x : x + size] = _picture(mesh, materials, albedo, views[k], dome)
 
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         list(pool.map(draw, range(GRID * GRID)))
     filled = bleed_planes(sheet)[:, :side, :side]
     alpha = np.clip(sheet[7, :side, :side] * _THICK, 0.0, 1.0)
-    normal = filled[3:6] / np.maximum(np.linalg.norm(filled[3:6], axis=0), 1e-6)
+    # crowns turn slowly: normals of half as many pixels tell as much
+    turned = filled[3:6].reshape(3, side // 2, 2, side // 2, 2).mean(axis=(2, 4))
+    normal = turned / np.maximum(np.linalg.norm(turned, axis=0), 1e-6)
     maps = Maps(
         as_bytes(np.concatenate([filled[:3], alpha[None]]).transpose(1, 2, 0)),
         as_bytes(normal.transpose(1, 2, 0) * 0.5 + 0.5),

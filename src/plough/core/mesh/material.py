@@ -12,7 +12,7 @@ from plough.core.arrays import Float32, Float64, UInt8
 
 @dataclass(frozen=True, slots=True)
 class Maps:
-    """Texture images of one material, all of the same size."""
+    """Texture images of one material, of the same size but where a recipe says otherwise."""
 
     albedo: UInt8  #: (h, w, 4) sRGB colour and alpha
     normal: UInt8  #: (h, w, 3) tangent space, green up
@@ -48,7 +48,9 @@ class Dome:
     grid: int  #: pictures a side
     pixels: int  #: a side of each picture
     centre: tuple[float, float, float]  #: metres, of what is shown
-    half: tuple[float, float]  #: metres that a picture shows to each side of the middle, and up and down
+    half: tuple[
+        float, float
+    ]  #: metres that a picture shows to each side of the middle, and up and down
     depth: float  #: metres from the middle to the nearest and the farthest that is told
 
 
@@ -63,4 +65,6 @@ class Material:
     cutout: bool = False  #: alpha below a half is not there; both faces are seen
     translucency: float = 0.0  #: share of light that comes through from behind
     one_sided: bool = False  #: a cutout whose back is not drawn
-    dome: Dome | None = None  #: of a card that is turned to the eye; its normals are in the asset's own axes
+    dome: Dome | None = (
+        None  #: of a card that is turned to the eye; its normals are in the asset's own axes
+    )

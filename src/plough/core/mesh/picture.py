@@ -149,7 +149,7 @@ def draw_picture(
     """(h, w, 3) sRGB picture of `mesh` on a plain floor, lit by sun and sky, with its shadow.
 
     Args:
-        albedo: the image of each slot, (th, tw, 4).
+        albedo: the image of each slot, (th, tw, 4), its plain colour included.
         size: width and height in pixels.
         azimuth: radians about the vertical from which it is seen.
     """
@@ -179,8 +179,6 @@ def draw_picture(
         draw_triangles(triangles, albedo[part.material], material.cutout, samples, (0, h))
         drawn = depth > before
         soft[drawn] = material.cutout
-        if material.maps is None:
-            color[drawn] *= np.array(material.color, np.float32) ** 0.4545
     soft[_floor(view, floor_y, frame.half, high, depth)] = _CATCHES
     # as seen from the sun
     to_sun = axes(math.atan2(_SUN[0], _SUN[2]), math.asin(_SUN[1]))

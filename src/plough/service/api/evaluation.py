@@ -174,13 +174,21 @@ Axis = Annotated[float, Query(ge=-10_000, le=10_000)]
 
 @router.get("/scenes/{scene_id}/evaluation")
 def evaluate(
-    scene_id: str, db: Session, me: Me, ctx: Ctx, x: Axis = 0, y: Axis = 2, z: Axis = 0
+    scene_id: str,
+    db: Session,
+    me: Me,
+    ctx: Ctx,
+    x: Axis | None = None,
+    y: Axis | None = None,
+    z: Axis | None = None,
 ) -> EvaluationOut:
-    """Every layer's result, with its weight seen from (x, y, z) in metres."""
+    """Every layer's result, with its weight seen from (x, y, z) in metres; what is left out is the first viewpoint's."""
     scene = scene_for(db, me, scene_id)
     document, edits = scenes.document_of(db, scene), scene.edits
     db.commit()  # nothing of the database is held while computing
-    transport = Transport(ctx, scene_id, (x, y, z), True, lambda: None)
+    first = next((v.eye for v in document.settings.viewpoints), (0.0, 2.0, 0.0))
+    east, up, south = (b if a is None else a for a, b in zip((x, y, z), first, strict=True))
+    transport = Transport(ctx, scene_id, (east, up, south), True, lambda: None)
     return _evaluation_out(transport, ctx.evaluator.evaluate(document), edits)
 
 

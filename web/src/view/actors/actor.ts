@@ -13,8 +13,11 @@ export interface Frame {
 }
 
 export interface Actor {
-  /** Bring it in step with what the layer came to; what was shown stays until the new is there. */
-  sync(view: LayerView, signal: AbortSignal): Promise<void>;
+  /**
+   * Bring it in step with what the layer came to; what was shown stays until the new is there. `far`: only with what is
+   * drawn far away, which is there sooner.
+   */
+  sync(view: LayerView, signal: AbortSignal, far: boolean): Promise<void>;
   /** The space that it takes up; empty where it shows nothing. */
   bounds(): THREE.Box3;
   /** Where a ray first meets what it shows. */

@@ -34,7 +34,7 @@ export class Batch {
   constructor(
     private readonly group: THREE.Group,
     readonly key: string,
-    readonly loaded: LoadedMesh[],
+    private readonly loaded: (LoadedMesh | null)[], // by level; those of null are still to come
     untils: number[],
     private readonly height: number,
     private room: number,
@@ -92,7 +92,13 @@ export class Batch {
 
   /** The finest level that casts shadows: the nearest is not seen in them. */
   get finestShade() {
-    return Math.min(1, this.levels.length - 1);
+    const first = this.loaded.findIndex(Boolean);
+    return Math.max(first, Math.min(1, this.levels.length - 1));
+  }
+
+  /** The last level that still has the shape; null where only pictures of it are there. */
+  get shape(): LoadedMesh | null {
+    return this.loaded.findLast((mesh) => mesh && !mesh.parts[0]?.dome) ?? null;
   }
 
   /**
@@ -107,7 +113,7 @@ export class Batch {
     this.levels.forEach(({ until }, level) => {
       const before = this.steps.at(-1)?.until ?? 0;
       const end = level === last ? Infinity : level === last - 1 ? Math.min(until, sharp) : until;
-      if (level >= Math.min(lowest, last) && end > before) this.steps.push({ level, until: end });
+      if (this.loaded[level] && level >= Math.min(lowest, last) && end > before) this.steps.push({ level, until: end });
     });
     for (const level of this.levels) {
       level.filled = level.shaded = 0;

@@ -21,7 +21,7 @@ export class PlacementsActor implements Actor {
     stage.scene.add(this.group);
   }
 
-  async sync(view: LayerView, signal: AbortSignal) {
+  async sync(view: LayerView, signal: AbortSignal, far: boolean) {
     const placed = view.placements;
     if (!placed) return;
     const extents = placed.variants.map((v) => ({ height: v.height, radius: v.canopy_radius }));
@@ -34,7 +34,7 @@ export class PlacementsActor implements Actor {
         missing.map((t) => t.data),
         signal,
       ),
-      Promise.all(placed.variants.map((v) => (v.count ? this.levelsOf(v) : []))),
+      Promise.all(placed.variants.map((v) => (v.count ? this.levelsOf(v, far) : []))),
     ]);
     if (signal.aborted) return;
     const read = new Map(missing.map((t, k) => [keyOf(t.data), cellsOf(data[k] as ArrayBuffer, t.count, extents)]));
@@ -48,15 +48,17 @@ export class PlacementsActor implements Actor {
     this.held.keep(placed.variants.flatMap((v) => (v.count ? v.levels.map((l) => l.mesh) : [])));
   }
 
-  private levelsOf(variant: Variant): Promise<LoadedMesh[]> {
-    return Promise.all(variant.levels.map((l) => this.held.take(l.mesh)));
+  /** The meshes of a variant's levels, nearest first; of `far` the last alone. */
+  private levelsOf({ levels }: Variant, far: boolean): Promise<(LoadedMesh | null)[]> {
+    const first = far ? levels.length - 1 : 0;
+    return Promise.all(levels.map((l, k) => (k < first ? null : this.held.take(l.mesh))));
   }
 
-  private dress(variants: Variant[], loaded: LoadedMesh[][]) {
+  private dress(variants: Variant[], loaded: (LoadedMesh | null)[][]) {
     const old = this.batches;
     this.batches = variants.map((v, k) => {
       if (!v.count) return null;
-      const key = v.levels.map((l) => l.mesh).join();
+      const key = v.levels.map((l, n) => (loaded[k]?.[n] ? l.mesh : '')).join();
       const same = old.find((b) => b?.key === key);
       if (same) {
         same.reserve(v.count);
@@ -91,8 +93,7 @@ export class PlacementsActor implements Actor {
     const matrix = new THREE.Matrix4();
     for (const { cell, k, from } of nearby) {
       if (best && from > best.distance) break;
-      const loaded = this.batches[cell.variant]?.loaded ?? [];
-      for (const part of loaded[Math.max(0, loaded.length - 2)]?.parts ?? []) {
+      for (const part of this.batches[cell.variant]?.shape?.parts ?? []) {
         const hit = meets(ray, part.geometry, matrixOf(cell.list, k, matrix));
         best = nearer(best, hit && { ...hit, placement: cell.ids[k] });
       }

@@ -16,6 +16,8 @@ export interface Desk {
   cancelled(): void;
   /** A click into the view that no tool wanted. */
   click?(spot: Spot): void;
+  /** The pointer rests or moves over the view with nothing in hand; null where it is not. */
+  point?(spot: Spot | null): void;
   /** The tool in hand is done with, by Escape or since its edits were made. */
   leave(tool: Tool): void;
 }
@@ -38,6 +40,7 @@ export class ToolHost {
   turn = $state(0);
   private pressed: Spot = { x: 0, y: 0 };
   private nudging = false;
+  private pointing: { spot: Spot | null } | null = null;
   private release = () => {};
   private drag = new AbortController();
   private readonly listeners = new AbortController();
@@ -56,7 +59,9 @@ export class ToolHost {
     listen('pointermove', (e) => {
       this.cross = null;
       this.give({ kind: 'hover', spot: this.spot(e) });
+      this.point(e.buttons || this.tool?.sets ? null : this.spot(e));
     });
+    listen('pointerleave', () => this.point(null));
     listen('keydown', (e) => this.steer(e));
     listen('blur', () => (this.cross = null));
   }
@@ -84,6 +89,16 @@ export class ToolHost {
 
   drawn() {
     this.turn++;
+  }
+
+  /** Told once a picture of the page, however often the pointer moves. */
+  private point(spot: Spot | null) {
+    if (!this.pointing)
+      requestAnimationFrame(() => {
+        if (!this.listeners.signal.aborted) this.desk.point?.(this.pointing?.spot ?? null);
+        this.pointing = null;
+      });
+    this.pointing = { spot };
   }
 
   private spot(event: MouseEvent): Spot {

@@ -1,0 +1,150 @@
+"""200,000 instances: what is seen at a spot is told by its id, and the view stays small."""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterator
+from typing import Any
+
+import httpx
+import numpy as np
+import pytest
+
+from bench.view import dense
+from plough.core.arrays import Float64
+from tests.browser.conftest import Page
+from tests.conftest import Running, signed_in
+
+_LOOK = """
+const [x, y, z, tall, wide, wanted, done] = arguments;
+const {stage, world} = window.plough;
+const told = (p) => p && {layer: p.layer, id: String(p.placement)};
+stage.look({x: x + 0.3 * wide, y: y + 1.15 * tall + 0.3, z: z + 0.8 * tall + wide}, {x, y: y + 0.45 * tall, z});
+stage.camera.updateMatrixWorld();
+(async () => {
+  await stage.between(() => Promise.resolve(stage.onPrepare(false)));
+  const out = [];
+  for (const up of [0.7, 0.4, 0.9, 0.2, 0.55])
+    for (const aside of [0, 0.25, -0.25, 0.5]) {
+      const spot = stage.project({x: x + aside * wide, y: y + up * tall, z});
+      const ray = stage.ray(spot);
+      const line = [...ray.origin.toArray(), ...ray.direction.toArray()];
+      const quick = told(world.under(spot));
+      const seen = told(await world.pick(spot));
+      out.push({line, seen, quick});
+      if (seen?.id === wanted) return done(out);
+    }
+  done(out);
+})();
+"""
+
+
+class Standing:
+    """All placements of a scene, as the service tells them."""
+
+    def __init__(self, client: httpx.Client, scene: str) -> None:
+        layers = client.get(f"/api/scenes/{scene}/evaluation", timeout=300).json()["layers"]
+        ids, places, sizes, self.layers = [], [], [], []
+        for layer in layers:
+            placed = layer["placements"]
+            for tile in placed["tiles"] if placed else ():
+                data, n = client.get(f"/api/blobs/{tile['data']}").content, tile["count"]
+                assert len(data) == 52 * n
+                scale = np.frombuffer(data, "<f4", 3 * n, 28 * n).reshape(n, 3)
+                rows = np.frombuffer(data, "<u4", n, 40 * n)
+                extent = np.array([(v["canopy_radius"], v["height"]) for v in placed["variants"]])
+                places.append(np.frombuffer(data, "<f4", 3 * n).reshape(n, 3))
+                sizes.append(extent[rows] * scale[:, :2])
+                ids += struct.unpack_from(f"<{n}Q", data, 44 * n)
+                self.layers += [layer["id"]] * n
+        self.places: Float64 = np.concatenate(places).astype(np.float64)
+        self.sizes: Float64 = np.concatenate(sizes)
+        self.ids = ids
+        self.rows = {one: k for k, one in enumerate(ids)}
+
+    def gap(self, row: int, line: list[float]) -> float:
+        """Metres by which a ray passes the upright cylinder that a placement stands in."""
+        eye, way = np.array(line[:3]), np.array(line[3:])
+        at, (radius, height) = self.places[row], self.sizes[row]
+        t = np.linspace(0, 400, 40_001)[:, None]
+        p = eye + t * way - at
+        out = np.maximum(np.hypot(p[:, 0], p[:, 2]) - radius, 0)
+        above = np.maximum(np.maximum(p[:, 1] - height, -p[:, 1] - 0.3), 0)
+        return float(np.hypot(out, above).min())
+
+
+@pytest.fixture(scope="module")
+def many(running: Running) -> Iterator[tuple[Page, str, Standing]]:
+    """A window on the demo with 200,000 things in it."""
+    client = signed_in(running.base, "sedge")
+    body = {"name": "Dense", "document": dense()}
+    made = client.post("/api/scenes", json=body, timeout=300)
+    made.raise_for_status()
+    scene = made.json()["id"]
+    window = Page(running.base)
+    window.driver.set_script_timeout(120)
+    try:
+        window.sign_in("sedge")
+        window.open_scene(scene)
+        yield window, scene, Standing(client, scene)
+    finally:
+        window.close()
+        client.delete(f"/api/scenes/{scene}").raise_for_status()
+
+
+def test_what_is_seen_is_told_by_its_id_at_fifty_places(many: tuple[Page, str, Standing]) -> None:
+    page, _, standing = many
+    assert len(standing.rows) > 200_000
+    of = np.array(standing.layers)
+    rng = np.random.default_rng(11)
+    # of each layer as many, however few stand there
+    layers = list(dict.fromkeys(standing.layers))
+    chosen = [
+        int(row)
+        for layer in layers
+        for row in rng.choice(np.nonzero(of == layer)[0], -(-50 // len(layers)), replace=False)
+    ]
+    assert len(chosen) >= 50
+    met, quick_met, quick_right = 0, 0, 0
+    for row in chosen:
+        radius, height = standing.sizes[row]
+        answers: list[dict[str, Any]] = page.driver.execute_async_script(
+            _LOOK,
+            *map(float, standing.places[row]),
+            float(height),
+            float(radius),
+            str(standing.ids[row]),
+        )
+        hits = []
+        for answer in answers:
+            seen = answer["seen"]
+            if not seen or seen["id"] == "null":
+                continue
+            found = standing.rows[int(seen["id"])]
+            assert standing.layers[found] == seen["layer"]
+            assert standing.gap(found, answer["line"]) < 0.12 * standing.sizes[found, 1]
+            hits.append(found)
+            quick = answer["quick"]
+            quick_met += 1
+            quick_right += bool(quick and quick["layer"] == seen["layer"])
+        met += row in hits
+    assert met >= 48, (
+        "almost each is met where it stands; a gap or a neighbour may be there instead"
+    )
+    assert quick_right > 0.75 * quick_met, "the pointer's quick answer is mostly of the same layer"
+
+
+def test_an_instance_takes_sixteen_bytes(many: tuple[Page, str, Standing]) -> None:
+    page, _, standing = many
+    held = page.driver.execute_script("""
+        const {world} = window.plough;
+        let cells = 0, instances = 0;
+        for (const own of world.actors.values())
+          for (const actor of own.values())
+            for (const list of actor.tiles?.values() ?? [])
+              for (const cell of list) { cells += cell.list.byteLength; instances += cell.count; }
+        return [cells, instances, window.plough.stage.bytes];
+    """)
+    assert held[1] == len(standing.rows)
+    assert held[0] == 16 * held[1]
+    assert 20e6 < held[2] < 400e6
