@@ -141,20 +141,27 @@ def test_a_click_on_what_stands_chooses_its_layer(page: Page, scene_id: str) -> 
     page.open_scene(scene_id)
     packet(page, "ground")
     page.rested()
-    place = page.driver.execute_script(
+    place = page.driver.execute_async_script(
         """
-        const {stage, world} = window.plough;
-        for (let y = 40; y < stage.height - 60; y += 12)
-          for (let x = 60; x < stage.width - 60; x += 12)
-            if (world.pick({x, y}) === 'willows') return [x, y];
+        const done = arguments[0], {stage, world} = window.plough;
+        (async () => {
+          for (let y = 40; y < stage.height - 60; y += 12)
+            for (let x = 60; x < stage.width - 60; x += 12) {
+              const spot = {x: x + 0.5, y: y + 0.5};
+              if (world.under(spot)?.layer !== 'willows') continue;
+              if ((await world.pick(spot))?.layer === 'willows') return done([x, y]);
+            }
+          done(null);
+        })();
         """
     )
     assert place, "no willow can be met in the view"
     canvas = page.one("section canvas")
     x, y = place[0] - canvas.size["width"] / 2, place[1] - canvas.size["height"] / 2
-    ActionChains(page.driver).move_to_element_with_offset(
-        canvas, round(x), round(y)
-    ).click().perform()
+    pointer = ActionChains(page.driver).move_to_element_with_offset(canvas, round(x), round(y))
+    pointer.perform()
+    page.until(lambda: page.all('[data-pointed="willows"]'), "the name of what is pointed at")
+    pointer.click().perform()
     page.until(lambda: page.all('[data-packet="willows"][aria-current=true]'), "the willows chosen")
 
 

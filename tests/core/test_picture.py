@@ -7,13 +7,16 @@ from typing import Any
 
 import numpy as np
 import pytest
+import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial.transform import Rotation
 
 from plough.core.arrays import UInt8
 from plough.core.library import Library
+from plough.core.mesh.material import Material
 from plough.core.mesh.picture import Frame, draw_picture
+from plough.core.mesh.tone import print_light
 from plough.core.mesh.value import Mesh, Part
 from plough.core.place.placements import Placements
 from plough.core.scene import Evaluator, picture, read_document
@@ -134,12 +137,7 @@ def test_the_floor_lies_where_the_frame_says() -> None:
         np.array([[0, 2, 1], [0, 3, 2]], np.uint32),
         (Part("x", 0, 2),),
     )
-    from plough.core.mesh.material import Material
-
-    materials, albedo = (
-        {"x": Material("x", color=(0.8, 0, 0))},
-        {"x": np.full((1, 1, 4), 255, "u1")},
-    )
+    materials, albedo = {"x": Material("x")}, {"x": np.array([[[230, 0, 0, 255]]], np.uint8)}
 
     def red(floor: float) -> float:
         frame = Frame(0.0, 0.0, 3.0, pitch=0.8, floor=floor)
@@ -148,3 +146,57 @@ def test_the_floor_lies_where_the_frame_says() -> None:
 
     assert red(-0.5) > 0.05
     assert red(0.5) == 0
+
+
+@given(st.floats(0, 60))
+def test_grey_stays_grey_and_more_light_is_lighter(value: float) -> None:
+    toned = print_light(np.full(3, value))
+    assert np.ptp(toned) < 0.004
+    assert (print_light(np.full(3, value * 1.2 + 0.01)) >= toned - 1e-6).all()
+    assert toned.min() >= 0 and toned.max() <= 1
+
+
+def test_strong_colours_bleach_and_darkness_is_dark() -> None:
+    """A film's curve: what is much too bright turns towards white, without a change of hue before."""
+    dim, bright = print_light(np.array([0.3, 0.02, 0.02])), print_light(np.array([60.0, 4.0, 4.0]))
+    assert dim[0] - dim[1] > 0.3
+    assert bright[1] > 0.6
+    assert print_light(np.zeros(3)).max() < 0.01
+
+
+def box(low: tuple[float, float, float], high: tuple[float, float, float]) -> Mesh:
+    made = trimesh.creation.box(bounds=[low, high])
+    made.unmerge_vertices()
+    return Mesh(
+        np.asarray(made.vertices, np.float32),
+        np.asarray(made.vertex_normals, np.float32),
+        np.zeros((len(made.vertices), 2), np.float32),
+        np.asarray(made.faces, np.uint32),
+        (Part("x", 0, len(made.faces)),),
+    )
+
+
+def test_light_comes_from_the_sun_and_from_all_the_sky() -> None:
+    materials, albedo = {"x": Material("x")}, {"x": np.full((1, 1, 4), 200, np.uint8)}
+    frame = Frame(0.0, 1.0, 3.0, pitch=0.3)
+    size = (96, 72)
+
+    def picture_of(mesh: Mesh) -> Any:
+        return draw_picture(mesh, materials, albedo, frame, size).astype(int)
+
+    roof = box((-1.5, 1.4, -1.5), (1.5, 1.5, 1.5))
+    empty = picture_of(box((-0.1, 9.0, -0.1), (0.1, 9.1, 0.1)))[50:]
+    under = np.quantile(picture_of(roof)[50:].mean(axis=2), 0.02)
+    assert under < 0.75 * empty.mean(), "under a roof it is darker"
+    assert under > 0.3 * empty.mean(), "but the sky comes in from the side"
+    top = picture_of(roof)[26:30, 34:50]
+    assert top.mean() > 1.4 * under, "what nothing stands over does not lie in its own shadow"
+    # what the sun does not reach is lit by the blue of the sky
+    cube = picture_of(box((-1, 0, -1), (1, 2, 1)))
+    solid = np.abs(cube - cube[0, 0]).max(axis=2) > 12
+    blue = cube[..., 2] - cube[..., 0]
+    light = cube.mean(axis=2)
+    dark_side = solid & (light < np.quantile(light[solid], 0.15))
+    sunny = solid & (light > np.quantile(light[solid], 0.85))
+    assert blue[dark_side].mean() > blue[sunny].mean() + 4
+    assert light[dark_side].mean() > 25

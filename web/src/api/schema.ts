@@ -420,6 +420,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/releases/{number}/stills/{viewpoint}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Still
+         * @description What a viewpoint showed when the release was baked.
+         */
+        get: operations["get_still_api_scenes__scene_id__releases__number__stills__viewpoint__get"];
+        /**
+         * Put Still
+         * @description Keep with a release what one of its viewpoints shows: a JPEG of at most 2 MB and 3840 x 2160 pixels.
+         */
+        put: operations["put_still_api_scenes__scene_id__releases__number__stills__viewpoint__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{scene_id}/releases/{number}/bundle.zip": {
         parameters: {
             query?: never;
@@ -1949,6 +1973,8 @@ export interface components {
             manifest: {
                 [key: string]: unknown;
             } | null;
+            /** Stills */
+            stills: components["schemas"]["StillOut"][];
         };
         /**
          * RevisionIn
@@ -2279,6 +2305,24 @@ export interface components {
             finish: string;
             /** Triangles */
             triangles: number;
+        };
+        /**
+         * StillOut
+         * @description What a viewpoint showed when a release was baked.
+         */
+        StillOut: {
+            /**
+             * Viewpoint
+             * @description Its id.
+             */
+            viewpoint: string;
+            /** Name */
+            name: string;
+            /**
+             * Picture
+             * @description Address of a JPEG.
+             */
+            picture: string;
         };
         /**
          * Sun
@@ -4256,6 +4300,148 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_still_api_scenes__scene_id__releases__number__stills__viewpoint__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                number: number;
+                viewpoint: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_still_api_scenes__scene_id__releases__number__stills__viewpoint__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                number: number;
+                viewpoint: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "image/jpeg": unknown;
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

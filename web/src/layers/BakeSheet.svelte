@@ -4,6 +4,7 @@
   import Download from '@lucide/svelte/icons/download';
   import { api, said, take, type Release } from '../api/client';
   import Field from '../controls/Field.svelte';
+  import CompareDialog from '../parts/CompareDialog.svelte';
   import { app } from '../state/app.svelte';
   import { ago, big, read, size } from '../state/values';
   import type { PartProps } from './registry';
@@ -14,11 +15,15 @@
   const total = $derived(open.evaluation?.total);
   let failed = $state('');
   let shown = $state<number | null>(null);
+  let compared = $state<{ release: number; viewpoint: string } | null>(null);
 
   async function bake() {
     failed = '';
     try {
-      await take(api.POST('/api/scenes/{scene_id}/releases', { params: { path: { scene_id: open.id } } }));
+      const release = await take<Release>(
+        api.POST('/api/scenes/{scene_id}/releases', { params: { path: { scene_id: open.id } } }),
+      );
+      void open.stills.keep(release.number, open.scene?.settings.viewpoints ?? []);
       await open.loadReleases();
     } catch (error) {
       failed = said(error);
@@ -126,6 +131,15 @@
   {:else}
     <p class="text-soft">A viewer can download releases but not bake.</p>
   {/if}
+  {#if open.stills.progress !== null}
+    <div class="mt-3 flex items-center gap-3" role="status" aria-label="stills of the viewpoints">
+      <span class="flex-1">
+        <Progressbar progress={Math.round(open.stills.progress * 100)} size="h-1.5" />
+        <span class="text-[12px] text-soft">stills of the viewpoints; the view stands still meanwhile</span>
+      </span>
+      <Button color="alternative" onclick={() => open.stills.cancel()}>Without stills</Button>
+    </div>
+  {/if}
   {#if failed}<Alert class="mt-2" role="alert">{failed}</Alert>{/if}
 </section>
 
@@ -159,6 +173,20 @@
         </div>
         {#if r.error}<p class="text-clay">{r.error}</p>{/if}
         {#if r.state === 'done'}<p class="text-[12px]">{changed(r)}</p>{/if}
+        {#if r.stills.length}
+          <div class="mt-1 flex gap-1.5 overflow-x-auto">
+            {#each r.stills as s (s.viewpoint)}
+              <Button
+                color="alternative"
+                class="shrink-0 overflow-hidden p-0"
+                aria-label="compare {s.name} of release {r.number}"
+                title={s.name}
+                onclick={() => (compared = { release: r.number, viewpoint: s.viewpoint })}
+                ><img class="h-12" src={s.picture} alt="" /></Button
+              >
+            {/each}
+          </div>
+        {/if}
         {#if shown === r.number && manifest(r)}
           {@const m = manifest(r) as Manifest}
           <table class="mt-1 w-full text-[12px] tabular-nums">
@@ -180,3 +208,11 @@
     {/each}
   </ul>
 </section>
+
+{#if compared}
+  <CompareDialog
+    bind:open={() => compared !== null, (stays) => (compared = stays ? compared : null)}
+    releases={open.releases}
+    {...compared}
+  />
+{/if}

@@ -8,6 +8,7 @@
   import type { Edit } from '../state/editQueue';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { lensOf } from '../view/lens';
+  import { quality } from '../view/quality';
   import { Stage } from '../view/stage';
   import type { Spot } from '../view/tools/tool';
   import { DrawTool } from '../view/tools/draw';
@@ -84,6 +85,8 @@
     else stage.look({ x: -60, y: 40, z: 80 }, { x: 0, y: 0, z: 0 });
     (window as unknown as { plough: unknown }).plough = { stage, world }; // for the browser tests, which ask what is drawn
     return () => {
+      open.stills.cancel();
+      open.stills.camera = null;
       inHand.dispose();
       world?.dispose();
       stage.dispose();
@@ -100,6 +103,7 @@
         .then((done) => {
           if (!done) return;
           loaded = true;
+          open.stills.camera = (v, say, signal) => now.stage.still(orderOf(v), say, signal, JPEG);
           failure = '';
         })
         .catch((error: unknown) => {
@@ -145,6 +149,18 @@
         headers: { 'Content-Type': 'image/jpeg' },
       }).catch(() => null);
   }
+
+  const JPEG = { type: 'image/jpeg', quality: 0.9 } as const;
+
+  /** The picture of a viewpoint that is kept with a release. */
+  const orderOf = (v: Viewpoint) => ({
+    eye: v.eye,
+    target: v.target,
+    width: 1280,
+    height: 720,
+    frames: quality.frames,
+    lens: lensOf(v),
+  });
 
   function measure(stage: Stage) {
     const d = stage.camera.position.distanceTo(stage.controls.target);
@@ -397,7 +413,7 @@
   </div>
   {#if failure}
     <Alert class="absolute inset-x-20 top-20 bg-leaf" role="alert">{failure}</Alert>
-  {:else if !loaded}
+  {:else if !shown}
     <div class="absolute inset-0 flex flex-col items-center justify-center gap-3 bg-moss-tint" role="status">
       <Spinner size="8" />
       <p class="font-serif text-[20px]">Growing the scene…</p>

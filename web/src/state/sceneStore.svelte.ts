@@ -17,6 +17,7 @@ import { keepFor } from './keep';
 import type { Message } from './liveSocket';
 import { SceneServer, type Draft, type Server } from './server';
 import { clashes, foreseen } from './foresee';
+import { Stills } from './stills.svelte';
 
 export class SceneStore {
   scene = $state.raw<Scene | null>(null);
@@ -37,6 +38,7 @@ export class SceneStore {
   pause = $state<Pause>(''); // why edits are not sent
 
   readonly id: string;
+  readonly stills: Stills;
   private queue: EditQueue | null = null;
   private closed = false;
   private socket: { close(): void } | null = null;
@@ -67,6 +69,7 @@ export class SceneStore {
     private readonly keep = keepFor,
   ) {
     this.id = id;
+    this.stills = new Stills(id);
     this.leave = app.onSignedIn(() => {
       this.queue?.resume();
       void this.reload().then(() => this.evaluate());
@@ -120,6 +123,7 @@ export class SceneStore {
 
   close() {
     this.closed = true;
+    this.stills.cancel();
     this.leave();
     this.socket?.close();
     this.queue?.close();

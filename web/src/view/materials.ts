@@ -155,7 +155,7 @@ function patchVertices(shader: Shader, info: MaterialInfo) {
 
 /** Of each pixel that a leaf covers in part, as many frames show the leaf. */
 const CUT = `#ifdef USE_ALPHATEST
-  if (diffuseColor.a < 0.06 + 0.78 * frameNoise(gl_FragCoord.xy, 0.7548776662)) discard;
+  if (diffuseColor.a < 0.05 + 0.88 * frameNoise(gl_FragCoord.xy, 0.7548776662)) discard;
 #endif`;
 
 /** Lambert's law for what lets a part of its light through, warmer, to the other side. */
@@ -196,7 +196,7 @@ function patchLeaf(shader: Shader, { translucency }: MaterialInfo) {
 /** A crown that is a picture of many leaves: they face all ways, as many to the light as away from it. */
 function patchCrown(shader: Shader, { translucency }: MaterialInfo) {
   shader.uniforms.translucency = { value: translucency };
-  const facing = 'float dotNL = 0.22 + 0.55 * onCrown;\nfloat front = smoothstep( -0.9, 0.9, crown );';
+  const facing = 'float dotNL = 0.06 + 0.80 * pow( onCrown, 1.4 );\nfloat front = smoothstep( -0.9, 0.9, crown );';
   patchDomeLight(shader, `uniform float translucency;\n${leafLight(facing)}`);
 }
 

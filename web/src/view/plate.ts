@@ -33,7 +33,7 @@ void main() {
   if (!plain) c = mix(vec3(dot(c, vec3(0.2126, 0.7152, 0.0722))), c, 1.22);
   c = max(c, 0.0);
   c = mix(c * 12.92, 1.055 * pow(c, vec3(0.41666)) - 0.055, step(0.0031308, c));
-  if (!plain) c = mix(c, c * c * (3.0 - 2.0 * c), 0.2);
+  if (!plain) c = mix(c, c * c * (3.0 - 2.0 * c), 0.32);
   gl_FragColor = vec4(c, 1.0);
 }`;
 
@@ -56,6 +56,12 @@ export interface Lens {
   radius: number;
   /** Metres from the eye at which it is sharp. */
   focus: number;
+}
+
+/** How an image is written. */
+export interface Picture {
+  type: 'image/png' | 'image/jpeg';
+  quality?: number;
 }
 
 export const PINHOLE: Lens = { exposure: 0, radius: 0, focus: 1 };
@@ -154,8 +160,8 @@ export class Plate {
     this.draw(this.print, into);
   }
 
-  /** The mean as a PNG. */
-  async png(exposure: number | null): Promise<Blob> {
+  /** The mean as an image. */
+  async picture(exposure: number | null, as: Picture = { type: 'image/png' }): Promise<Blob> {
     const { width, height } = this;
     const print = target(THREE.UnsignedByteType);
     print.setSize(width, height);
@@ -174,7 +180,7 @@ export class Plate {
       context.putImageData(image, 0, height - y - tall);
     }
     print.dispose();
-    return canvas.convertToBlob({ type: 'image/png' });
+    return canvas.convertToBlob(as);
   }
 
   dispose() {

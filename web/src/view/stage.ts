@@ -7,7 +7,7 @@ import type { Rgb } from './light/scattering';
 import { sceneBytes } from './memory';
 import { sharpen, whenTextureLoaded, wind } from './materials';
 import { PathMap } from './paths';
-import { PINHOLE, Plate, type Lens } from './plate';
+import { PINHOLE, Plate, type Lens, type Picture } from './plate';
 import { quality } from './quality';
 import { theRenderer } from './renderer';
 import type { Spot } from './tools/tool';
@@ -250,8 +250,8 @@ export class Stage {
     }
   }
 
-  /** A picture of its own size as PNG; meanwhile the view stands still. `say` is told how far it is, from 0 to 1. */
-  async still(order: Still, say: (done: number) => void, signal: AbortSignal): Promise<Blob> {
+  /** A picture of its own size, by default as PNG; meanwhile the view stands still. `say` is told how far it is, from 0 to 1. */
+  async still(order: Still, say: (done: number) => void, signal: AbortSignal, type?: Picture): Promise<Blob> {
     const { camera, controls, renderer } = this;
     while (this.busy) await new Promise((done) => setTimeout(done, 20));
     [this.busy, this.posing] = [true, order];
@@ -276,7 +276,7 @@ export class Stage {
         await renderer.finished();
         say((k + 1) / order.frames);
       }
-      return await plate.png(this.exposure(order.lens));
+      return await plate.picture(this.exposure(order.lens), type);
     } finally {
       plate.dispose();
       camera.position.copy(eye);

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -11,15 +12,23 @@ from plough.core.arrays import Bool, Float32, Float64, UInt8
 from plough.core.kernels import kernel
 from plough.core.mesh.material import Material, as_bytes
 from plough.core.mesh.raster import Samples, Triangles, draw_depth, draw_triangles
+from plough.core.mesh.tone import print_light
 from plough.core.mesh.value import Mesh
 
 _OVER = 2  #: samples a pixel, on each axis; `_with_paper` averages as many
 _SUN = np.array([-0.27, 0.78, 0.57]) / np.linalg.norm([-0.27, 0.78, 0.57])
-_SUN_LIGHT = np.array([1.75, 1.62, 1.38])
-_SKY_LIGHT = np.array([0.50, 0.56, 0.62])
-_GROUND_LIGHT = np.array([0.26, 0.24, 0.19])
+# irradiance from the sun on what faces it, and radiance of the sky by height, as the view's sky has them at that hour
+_SUN_LIGHT = np.array([17.9, 15.8, 12.9])
+_SKY = ((0.854, 0.613, (0.60, 0.74, 1.05)), (0.354, 1.481, (0.63, 0.92, 1.44)))
+"""Rings of three directions each: their upward part, solid angle and radiance."""
+_GROUND_LIGHT = np.array([1.55, 1.66, 0.74])  #: irradiance from the ground, on what faces down
+_EXPOSURE = 0.535 / math.pi
+_OPEN = 0.2  #: of the light of the sky, what comes past every obstacle
+_CLEAR = 1.18  #: maps of leaves are drawn as they are seen, which is darker than they are
+_THROUGH = np.array([1.05, 1.10, 0.42]) * 0.75  #: what a leaf lets through
 _PAPER = np.array([228, 231, 222]) / 255.0
 _PITCH = 0.12
+_SKY_MAP = 176  #: samples a side of the maps that tell where a part of the sky is seen
 _CATCHES = 2  #: marks samples of the floor, which only catches the shadow
 
 
@@ -62,27 +71,42 @@ def axes(azimuth: float, pitch: float) -> Float64:
     return np.array([[ca, 0, -sa], [-sa * sp, cp, -ca * sp], [sa * cp, sp, ca * cp]])
 
 
+class Lamps(NamedTuple):
+    """Lights far away, each with a map of what is nearest to it."""
+
+    maps: Float32  #: (k, n, n) heights towards the light
+    axes: Float64  #: (k, 3, 3) rows right, up, towards the light
+    light: Float64  #: (k, 3) irradiance on what faces it
+    reach: float  #: metres that a map shows to each side of the middle
+    bias: float  #: metres by which a thing must be behind another to lie in its shadow
+
+
+@kernel
+def _reaches(lamps: Lamps, k: int, x: float, y: float, z: float, spread: int) -> float:
+    """Of the `k`th light, the share that comes to a place; over a square of samples, `spread` to each side."""
+    n = lamps.maps.shape[1]
+    scale = 0.5 * n / lamps.reach
+    axes = lamps.axes[k]
+    c = int((axes[0, 0] * x + axes[0, 1] * y + axes[0, 2] * z + lamps.reach) * scale)
+    r = int((lamps.reach - axes[1, 0] * x - axes[1, 1] * y - axes[1, 2] * z) * scale)
+    near = axes[2, 0] * x + axes[2, 1] * y + axes[2, 2] * z + lamps.bias
+    seen, taken = 0.0, 0.0
+    for j in range(r - spread, r + spread + 1):
+        for i in range(c - spread, c + spread + 1):
+            taken += 1.0
+            if j < 0 or i < 0 or j >= n or i >= n or lamps.maps[k, j, i] <= near:
+                seen += 1.0
+    return seen / taken
+
+
 @kernel
 def _light(
-    color: Float32,
-    normal: Float32,
-    depth: Float32,
-    soft: UInt8,
-    shadow: Float32,
-    to_world: Float64,
-    to_sun: Float64,
-    scale: Float64,
-    sun_view: Float64,
-    sun: Float64,
-    sun_light: Float64,
-    sky: Float64,
-    ground: Float64,
-    paper: Float64,
-    bias: float,
+    samples: Samples, soft: UInt8, to_world: Float64, scale: Float64, sun: Lamps, sky: Lamps
 ) -> None:
-    """Light each sample, in place; `scale` maps samples to view metres (x0, dx, y0, dy), `sun_view` metres to shadow samples."""
+    """Light each sample, in place; `scale` maps samples to view metres (x0, dx, y0, dy)."""
+    depth, color, normal = samples
     h, w = depth.shape
-    n = shadow.shape[0]
+    light = np.empty(3)
     for r in range(h):
         for c in range(w):
             if depth[r, c] < -1e29:
@@ -91,42 +115,48 @@ def _light(
             x = to_world[0, 0] * vx + to_world[1, 0] * vy + to_world[2, 0] * vz
             y = to_world[0, 1] * vx + to_world[1, 1] * vy + to_world[2, 1] * vz
             z = to_world[0, 2] * vx + to_world[1, 2] * vy + to_world[2, 2] * vz
-            sx = (to_sun[0, 0] * x + to_sun[0, 1] * y + to_sun[0, 2] * z) * sun_view[0] + sun_view[
-                1
-            ]
-            sy = (
-                sun_view[2] - (to_sun[1, 0] * x + to_sun[1, 1] * y + to_sun[1, 2] * z) * sun_view[0]
-            )
-            sz = to_sun[2, 0] * x + to_sun[2, 1] * y + to_sun[2, 2] * z
-            lit, taken = 0.0, 0.0
-            for j in range(-1, 2):
-                for i in range(-1, 2):
-                    p, q = int(sy) + j, int(sx) + i
-                    taken += 1.0
-                    if p < 0 or q < 0 or p >= n or q >= n or shadow[p, q] <= sz + bias:
-                        lit += 1.0
-            lit /= taken
-            if soft[r, c] == _CATCHES:
-                # paper, but for the shadow on it
-                shade = 1.0 - 0.42 * (1.0 - lit)
-                for k in range(3):
-                    color[r, c, k] = paper[k] * shade
-                continue
-            nx, ny, nz = normal[r, c, 0], normal[r, c, 1], normal[r, c, 2]
-            wx = to_world[0, 0] * nx + to_world[1, 0] * ny + to_world[2, 0] * nz
-            wy = to_world[0, 1] * nx + to_world[1, 1] * ny + to_world[2, 1] * nz
-            wz = to_world[0, 2] * nx + to_world[1, 2] * ny + to_world[2, 2] * nz
-            facing = wx * sun[0] + wy * sun[1] + wz * sun[2]
-            if soft[r, c]:
-                facing = max(0.0, (facing + 0.35) / 1.35)
-                lit = 0.30 + 0.70 * lit
+            wx, wy, wz = 0.0, 1.0, 0.0
+            catches, leaf = soft[r, c] == _CATCHES, soft[r, c] == 1
+            if not catches:
+                nx, ny, nz = normal[r, c, 0], normal[r, c, 1], normal[r, c, 2]
+                wx = to_world[0, 0] * nx + to_world[1, 0] * ny + to_world[2, 0] * nz
+                wy = to_world[0, 1] * nx + to_world[1, 1] * ny + to_world[2, 1] * nz
+                wz = to_world[0, 2] * nx + to_world[1, 2] * ny + to_world[2, 2] * nz
+            lit = _reaches(sun, 0, x, y, z, 1)
+            facing = wx * sun.axes[0, 2, 0] + wy * sun.axes[0, 2, 1] + wz * sun.axes[0, 2, 2]
+            front = 1.0
+            if leaf:
+                # leaves face all ways, and let through what falls on their back
+                t = min(1.0, max(0.0, 0.5 + facing / 1.8))
+                front = t * t * (3.0 - 2.0 * t)
+                facing = 0.22 + 0.55 * min(1.0, max(0.0, 0.35 + 0.65 * facing))
             facing = max(0.0, facing)
-            up = 0.5 + 0.5 * wy
             for k in range(3):
-                light = sun_light[k] * facing * lit + sky[k] * up + ground[k] * (1.0 - up)
-                v = color[r, c, k] ** 2.2 * light
-                v = v * (1.0 + v * 0.06) / (1.0 + v * 0.45)  # a gentle shoulder
-                color[r, c, k] = max(0.0, v) ** 0.4545
+                pass_ = front + (1.0 - front) * _THROUGH[k]
+                light[k] = sun.light[0, k] * facing * lit * pass_
+                light[k] += _GROUND_LIGHT[k] * (0.5 - 0.5 * wy)
+            whole = sun.light[0, 1] * facing
+            for s in range(sky.maps.shape[0]):
+                toward = wx * sky.axes[s, 2, 0] + wy * sky.axes[s, 2, 1] + wz * sky.axes[s, 2, 2]
+                toward = max(0.0, 0.3 + 0.7 * toward if leaf else toward)
+                if toward == 0.0:
+                    continue
+                open_ = _OPEN + (1.0 - _OPEN) * _reaches(sky, s, x, y, z, 1)
+                for k in range(3):
+                    light[k] += sky.light[s, k] * toward * open_
+                whole += sky.light[s, 1] * toward
+            if catches:
+                # paper, but for the shadow on it
+                shade = 1.0 - 0.5 * (1.0 - min(1.0, light[1] / whole))
+                for k in range(3):
+                    color[r, c, k] = _PAPER[k] * shade
+                continue
+            for k in range(3):
+                albedo = color[r, c, k] ** 2.2 * (_CLEAR if leaf else 1.0)
+                light[k] *= albedo * _EXPOSURE
+            printed = print_light(light)
+            for k in range(3):
+                color[r, c, k] = printed[k]
 
 
 def small(image: UInt8, most: int) -> UInt8:
@@ -180,44 +210,50 @@ def draw_picture(
         drawn = depth > before
         soft[drawn] = material.cutout
     soft[_floor(view, floor_y, frame.half, high, depth)] = _CATCHES
-    # as seen from the sun
+    shown = Shown(p, mesh, materials, albedo)
     to_sun = axes(math.atan2(_SUN[0], _SUN[2]), math.asin(_SUN[1]))
-    lit = p @ to_sun.T
-    reach = 1.1 * float(np.abs(lit[:, :2]).max(initial=0.1)) + 1e-3
-    n = min(1024, max(w, h))
-    scale = n / (2 * reach)
-    seen = np.stack(
-        [(lit[:, 0] + reach) * scale, (reach - lit[:, 1]) * scale, lit[:, 2]], axis=1
-    ).astype(np.float32)
-    shadow = np.full((n, n), -1e30, np.float32)
-    for part in mesh.parts:
-        rows = mesh.indices[part.first : part.first + part.count]
-        draw_depth(
-            seen,
-            mesh.uv0,
-            rows,
-            albedo[part.material],
-            materials[part.material].cutout,
-            shadow,
-        )
-    _light(
-        color,
-        normal,
-        depth,
-        soft,
-        shadow,
-        view,
-        to_sun,
-        np.array([-frame.half, 1 / per_metre, high, -1 / per_metre]),
-        np.array([scale, reach * scale, reach * scale]),
-        _SUN,
-        _SUN_LIGHT,
-        _SKY_LIGHT,
-        _GROUND_LIGHT,
-        _PAPER,
-        -0.012 * frame.half - 2.0 / scale,
-    )
+    margin = 0.012 * frame.half
+    sun = _lamps(shown, to_sun[None], _SUN_LIGHT[None], min(1024, max(w, h)), margin)
+    ring = [
+        (axes(math.tau * (k / 3 + 0.07 + 0.17 * n), math.asin(up)), angle * np.array(radiance))
+        for n, (up, angle, radiance) in enumerate(_SKY)
+        for k in range(3)
+    ]
+    sky_axes, sky_light = (np.stack([pair[i] for pair in ring]) for i in (0, 1))
+    sky = _lamps(shown, sky_axes, sky_light, _SKY_MAP, 2 * margin)
+    corner = np.array([-frame.half, 1 / per_metre, high, -1 / per_metre])
+    _light(samples, soft, view, corner, sun, sky)
     return _with_paper(color, depth)
+
+
+class Shown(NamedTuple):
+    """What throws shadows."""
+
+    points: Float64  #: (n, 3) metres from the picture's middle
+    mesh: Mesh
+    materials: dict[str, Material]
+    albedo: dict[str, UInt8]
+
+
+def _lamps(shown: Shown, axes: Float64, light: Float64, n: int, margin: float) -> Lamps:
+    """Lights from directions (k, 3, 3) with maps of `n` x `n` samples."""
+    points, mesh, materials, albedo = shown
+    seen = np.einsum("kij,nj->kni", axes, points)
+    reach = 1.1 * float(np.abs(seen[..., :2]).max(initial=0.1)) + 1e-3
+    scale = n / (2 * reach)
+    maps = np.full((len(axes), n, n), -1e30, np.float32)
+
+    def draw(k: int) -> None:
+        x, y, z = seen[k].T
+        flat = np.stack([(x + reach) * scale, (reach - y) * scale, z], axis=1).astype(np.float32)
+        for part in mesh.parts:
+            rows = mesh.indices[part.first : part.first + part.count]
+            cutout = materials[part.material].cutout
+            draw_depth(flat, mesh.uv0, rows, albedo[part.material], cutout, maps[k])
+
+    for k in range(len(axes)):
+        draw(k)
+    return Lamps(maps, np.ascontiguousarray(axes), light, reach, margin + 2.0 / scale)
 
 
 def _floor(view: Float64, y: float, half: float, high: float, depth: Float32) -> Bool:

@@ -22,8 +22,8 @@ _SAMPLES = 257  #: of the ground, a side
 _MOST = (
     1_200_000  #: triangles of one layer; beyond that, its variants are drawn as cards, and in part
 )
-_MEADOW, _DRY, _EARTH = (0.40, 0.49, 0.21), (0.62, 0.58, 0.31), (0.48, 0.37, 0.24)
-_WATER = (0.10, 0.17, 0.22)
+_MEADOW, _DRY, _EARTH = (0.060, 0.100, 0.025), (0.115, 0.125, 0.042), (0.17, 0.12, 0.075)
+_WATER = (0.025, 0.06, 0.085)
 
 
 def draw_scene(evaluation: Evaluation, library: Library, size: tuple[int, int]) -> UInt8:

@@ -57,6 +57,14 @@ class AccountOut(BaseModel):
     name: str
 
 
+class StillOut(BaseModel):
+    """What a viewpoint showed when a release was baked."""
+
+    viewpoint: str = Field(description="Its id.")
+    name: str
+    picture: str = Field(description="Address of a JPEG.")
+
+
 class ReleaseOut(BaseModel):
     """A bake and how far it is."""
 
@@ -71,6 +79,7 @@ class ReleaseOut(BaseModel):
     created: datetime
     finished: datetime | None
     manifest: dict[str, Any] | None
+    stills: list[StillOut]
 
 
 class SceneCard(BaseModel):

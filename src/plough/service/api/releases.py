@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
+import io
 import re
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Request, Response
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
+from PIL import Image
 from sqlalchemy import func, select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 from stream_zip import ZIP_64, stream_zip
 
+from plough.core.errors import ParameterError
+from plough.core.hashing import digest
 from plough.core.scene.document import read_document
 from plough.service import releases, scenes
 from plough.service.accounts import scene_for
 from plough.service.api.context import Ctx, Me, Session
-from plough.service.api.models import PROBLEMS, ReleaseOut
-from plough.service.db.tables import Account, Release, ReleaseFile
+from plough.service.api.models import PROBLEMS, ReleaseOut, StillOut
+from plough.service.db.tables import Account, Release, ReleaseFile, ReleaseStill
 from plough.service.errors import NotFound, Stale
 
+MOST_WIDE, MOST_TALL = 3840, 2160  #: pixels of a still
 router = APIRouter(prefix="/api/scenes/{scene_id}/releases", tags=["releases"], responses=PROBLEMS)
 
 
@@ -36,7 +43,30 @@ def release_out(db: Db, release: Release) -> ReleaseOut:
         "finished",
         "manifest",
     )
-    return ReleaseOut(author=author, **{n: getattr(release, n) for n in names})
+    return ReleaseOut(
+        author=author, stills=_stills(db, release), **{n: getattr(release, n) for n in names}
+    )
+
+
+def _viewpoints(release: Release) -> dict[str, str]:
+    """Names of the viewpoints that the release has, by id."""
+    found = release.document.get("settings", {}).get("viewpoints", [])
+    return {v["id"]: v["name"] for v in found}
+
+
+def _stills(db: Db, release: Release) -> list[StillOut]:
+    rows = db.execute(
+        select(ReleaseStill.viewpoint, ReleaseStill.hash).where(
+            ReleaseStill.release_id == release.id
+        )
+    )
+    hashes: dict[str, str] = dict(rows.tuples().all())
+    base = f"/api/scenes/{release.scene_id}/releases/{release.number}/stills"
+    return [
+        StillOut(viewpoint=v, name=name, picture=f"{base}/{v}?v={hashes[v][:12]}")
+        for v, name in _viewpoints(release).items()
+        if v in hashes
+    ]
 
 
 def _release(db: Db, scene_id: str, number: int) -> Release:
@@ -108,6 +138,69 @@ def cancel(scene_id: str, number: int, db: Session, me: Me) -> ReleaseOut:
         db.refresh(release)
         raise Stale(f"release {number} has ended already: it is {release.state}")
     return release_out(db, cancelled)
+
+
+@router.put(
+    "/{number}/stills/{viewpoint}",
+    openapi_extra={"requestBody": {"content": {"image/jpeg": {}}, "required": True}},
+)
+async def put_still(
+    scene_id: str, number: int, viewpoint: str, request: Request, me: Me, ctx: Ctx
+) -> ReleaseOut:
+    """Keep with a release what one of its viewpoints shows: a JPEG of at most 2 MB and 3840 x 2160 pixels."""
+    data = b""
+    async for chunk in request.stream():  # its size is limited while it comes
+        data += chunk
+
+    def keep() -> ReleaseOut:
+        with ctx.database.session() as db:
+            scene_for(db, me, scene_id, "editor")
+            release = _release(db, scene_id, number)
+            if viewpoint not in _viewpoints(release):
+                raise NotFound(f"release {number} has no viewpoint {viewpoint!r}")
+            _check_still(data)
+            values = {"hash": digest(data), "picture": data}
+            row = {"release_id": release.id, "viewpoint": viewpoint, **values}
+            db.execute(
+                insert(ReleaseStill)
+                .values(**row)
+                .on_conflict_do_update(index_elements=["release_id", "viewpoint"], set_=values)
+            )
+            releases.tell(db, release)
+            return release_out(db, release)
+
+    return await run_in_threadpool(keep)
+
+
+def _check_still(data: bytes) -> None:
+    """Raises `ParameterError` unless `data` is a JPEG of a size that a still may have; its pixels are not read."""
+    try:
+        with Image.open(io.BytesIO(data), formats=("JPEG",)) as image:
+            width, height = image.size
+    except (OSError, SyntaxError, ValueError, Image.DecompressionBombError):
+        raise ParameterError("still", "is no JPEG that can be read", limit="image/jpeg") from None
+    if width > MOST_WIDE or height > MOST_TALL:
+        raise ParameterError(
+            "still",
+            f"is {width} x {height} pixels; the limit is {MOST_WIDE} x {MOST_TALL}",
+            limit=f"{MOST_WIDE} x {MOST_TALL} pixels",
+        )
+
+
+@router.get(
+    "/{number}/stills/{viewpoint}",
+    response_class=Response,
+    responses={200: {"content": {"image/jpeg": {}}}},
+)
+def get_still(scene_id: str, number: int, viewpoint: str, db: Session, me: Me) -> Response:
+    """What a viewpoint showed when the release was baked."""
+    scene_for(db, me, scene_id)
+    release = _release(db, scene_id, number)
+    found = db.get(ReleaseStill, (release.id, viewpoint))
+    if found is None:
+        raise NotFound(f"release {number} has no still of {viewpoint!r}")
+    forever = {"Cache-Control": "private, max-age=31536000, immutable"}
+    return Response(found.picture, media_type="image/jpeg", headers=forever)
 
 
 @router.get(

@@ -200,6 +200,18 @@ class ReleaseFile(Base):
     pieces: Mapped[list[Any]]
 
 
+class ReleaseStill(Base):
+    """What a viewpoint showed when a release was baked."""
+
+    __tablename__ = "release_still"
+    release_id: Mapped[int] = mapped_column(
+        ForeignKey("release.id", ondelete="CASCADE"), primary_key=True
+    )
+    viewpoint: Mapped[str] = mapped_column(String(64), primary_key=True)
+    hash: Mapped[str] = mapped_column(String(40))
+    picture: Mapped[bytes] = mapped_column(LargeBinary)
+
+
 class Result(Base):
     """A computed result kept across restarts: blobs by name under a content key."""
 
@@ -220,6 +232,7 @@ __all__ = [
     "Picture",
     "Release",
     "ReleaseFile",
+    "ReleaseStill",
     "Result",
     "Revision",
     "Scene",
