@@ -10,13 +10,27 @@ import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
+from xdist.scheduler import LoadScopeScheduling
 
 from plough.service.db.cluster import Cluster, free_port
 from plough.service.db.session import Database, migrate
 from plough.service.demo.load import ACCOUNTS, load_demo
+
+
+class BrowserInOne(LoadScopeScheduling):
+    """One process drives the browser, test after test, while the others share the rest: a renderer in software needs a core for itself."""
+
+    def _split_scope(self, nodeid: str) -> str:
+        return "browser" if nodeid.startswith("tests/browser/") else nodeid
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> BrowserInOne:
+    """Who runs what, when tests run in several processes."""
+    return BrowserInOne(config, log)
 
 
 @pytest.fixture(scope="session")

@@ -182,13 +182,6 @@ class Page:
         self.driver.quit()
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """All of these run in one process, one after the other: a renderer in software needs a core for itself."""
-    for item in items:
-        if item.path.is_relative_to(Path(__file__).parent):
-            item.add_marker(pytest.mark.xdist_group("browser"))
-
-
 @pytest.fixture
 def page(running: Running) -> Iterator[Page]:
     """A window."""
