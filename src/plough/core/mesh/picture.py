@@ -19,8 +19,8 @@ _OVER = 2  #: samples a pixel, on each axis; `_with_paper` averages as many
 _SUN = np.array([-0.27, 0.78, 0.57]) / np.linalg.norm([-0.27, 0.78, 0.57])
 # irradiance from the sun on what faces it, and radiance of the sky by height, as the view's sky has them at that hour
 _SUN_LIGHT = np.array([17.9, 15.8, 12.9])
-_SKY = ((0.854, 0.613, (0.60, 0.74, 1.05)), (0.354, 1.481, (0.63, 0.92, 1.44)))
-"""Rings of three directions each: their upward part, solid angle and radiance."""
+_SKY = ((1, 1.0, 1.047, (0.55, 0.68, 0.97)), (3, 0.4, 1.745, (0.62, 0.88, 1.36)))
+"""Rings: how many directions, their upward part, the solid angle of each, and radiance."""
 _GROUND_LIGHT = np.array([1.55, 1.66, 0.74])  #: irradiance from the ground, on what faces down
 _EXPOSURE = 0.535 / math.pi
 _OPEN = 0.2  #: of the light of the sky, what comes past every obstacle
@@ -85,18 +85,19 @@ class Lamps(NamedTuple):
 def _reaches(lamps: Lamps, k: int, x: float, y: float, z: float, spread: int) -> float:
     """Of the `k`th light, the share that comes to a place; over a square of samples, `spread` to each side."""
     n = lamps.maps.shape[1]
+    heights = lamps.maps[k]
     scale = 0.5 * n / lamps.reach
     axes = lamps.axes[k]
     c = int((axes[0, 0] * x + axes[0, 1] * y + axes[0, 2] * z + lamps.reach) * scale)
     r = int((lamps.reach - axes[1, 0] * x - axes[1, 1] * y - axes[1, 2] * z) * scale)
     near = axes[2, 0] * x + axes[2, 1] * y + axes[2, 2] * z + lamps.bias
-    seen, taken = 0.0, 0.0
+    if r < spread or c < spread or r >= n - spread or c >= n - spread:
+        return 1.0
+    seen = 0
     for j in range(r - spread, r + spread + 1):
         for i in range(c - spread, c + spread + 1):
-            taken += 1.0
-            if j < 0 or i < 0 or j >= n or i >= n or lamps.maps[k, j, i] <= near:
-                seen += 1.0
-    return seen / taken
+            seen += heights[j, i] <= near
+    return seen / (2 * spread + 1) ** 2
 
 
 @kernel
@@ -141,7 +142,7 @@ def _light(
                 toward = max(0.0, 0.3 + 0.7 * toward if leaf else toward)
                 if toward == 0.0:
                     continue
-                open_ = _OPEN + (1.0 - _OPEN) * _reaches(sky, s, x, y, z, 1)
+                open_ = _OPEN + (1.0 - _OPEN) * _reaches(sky, s, x, y, z, 1 if catches else 0)
                 for k in range(3):
                     light[k] += sky.light[s, k] * toward * open_
                 whole += sky.light[s, 1] * toward
@@ -152,11 +153,10 @@ def _light(
                     color[r, c, k] = _PAPER[k] * shade
                 continue
             for k in range(3):
-                albedo = color[r, c, k] ** 2.2 * (_CLEAR if leaf else 1.0)
-                light[k] *= albedo * _EXPOSURE
-            printed = print_light(light)
-            for k in range(3):
-                color[r, c, k] = printed[k]
+                light[k] *= color[r, c, k] ** 2.2 * _EXPOSURE * (_CLEAR if leaf else 1.0)
+            color[r, c, 0], color[r, c, 1], color[r, c, 2] = print_light(
+                light[0], light[1], light[2]
+            )
 
 
 def small(image: UInt8, most: int) -> UInt8:
@@ -215,9 +215,9 @@ def draw_picture(
     margin = 0.012 * frame.half
     sun = _lamps(shown, to_sun[None], _SUN_LIGHT[None], min(1024, max(w, h)), margin)
     ring = [
-        (axes(math.tau * (k / 3 + 0.07 + 0.17 * n), math.asin(up)), angle * np.array(radiance))
-        for n, (up, angle, radiance) in enumerate(_SKY)
-        for k in range(3)
+        (axes(math.tau * (k / count + 0.07), math.asin(up)), angle * np.array(radiance))
+        for count, up, angle, radiance in _SKY
+        for k in range(count)
     ]
     sky_axes, sky_light = (np.stack([pair[i] for pair in ring]) for i in (0, 1))
     sky = _lamps(shown, sky_axes, sky_light, _SKY_MAP, 2 * margin)

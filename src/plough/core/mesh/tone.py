@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from plough.core.arrays import Float64
@@ -31,34 +33,38 @@ _SATURATION, _CONTRAST = 1.22, 0.32
 
 
 @kernel
-def _times(m: Float64, v: Float64) -> Float64:
-    out = np.empty(3)
-    for k in range(3):
-        out[k] = m[k, 0] * v[0] + m[k, 1] * v[1] + m[k, 2] * v[2]
-    return out
+def _times(m: Float64, a: float, b: float, c: float) -> tuple[float, float, float]:
+    return (
+        m[0, 0] * a + m[0, 1] * b + m[0, 2] * c,
+        m[1, 0] * a + m[1, 1] * b + m[1, 2] * c,
+        m[2, 0] * a + m[2, 1] * b + m[2, 2] * c,
+    )
 
 
 @kernel
-def print_light(light: Float64) -> Float64:
-    """(3,) sRGB, 0 to 1, of linear `light` (3,) that is exposed already.
+def _curve(light: float) -> float:
+    x = (math.log2(max(light, 1e-10)) - _LOWEST) / (_HIGHEST - _LOWEST)
+    x = min(1.0, max(0.0, x))
+    y = ((((15.5 * x - 40.14) * x + 31.96) * x - 6.868) * x + 0.4298) * x + 0.1191
+    return y * x - 0.00232
+
+
+@kernel
+def _shown(linear: float, grey: float) -> float:
+    v = max(0.0, grey + (linear - grey) * _SATURATION)
+    v = 12.92 * v if v < 0.0031308 else 1.055 * v**0.41666 - 0.055
+    return v + _CONTRAST * (v * v * (3.0 - 2.0 * v) - v)
+
+
+@kernel
+def print_light(red: float, green: float, blue: float) -> tuple[float, float, float]:
+    """sRGB, 0 to 1, of linear light that is exposed already.
 
     Method: AgX (Sobotka 2022) with a polynomial for its curve, then a little more saturation and contrast.
     """
-    wide = _times(_INTO, light)
-    for k in range(3):
-        x = (np.log2(max(wide[k], 1e-10)) - _LOWEST) / (_HIGHEST - _LOWEST)
-        x = min(1.0, max(0.0, x))
-        y = ((((15.5 * x - 40.14) * x + 31.96) * x - 6.868) * x + 0.4298) * x + 0.1191
-        wide[k] = y * x - 0.00232
-    toned = _times(_OUTSET, wide)
-    for k in range(3):
-        toned[k] = max(0.0, toned[k]) ** 2.2
-    out = _times(_BACK, toned)
-    for k in range(3):
-        out[k] = min(1.0, max(0.0, out[k]))
-    grey = 0.2126 * out[0] + 0.7152 * out[1] + 0.0722 * out[2]
-    for k in range(3):
-        v = max(0.0, grey + (out[k] - grey) * _SATURATION)
-        v = 12.92 * v if v < 0.0031308 else 1.055 * v**0.41666 - 0.055
-        out[k] = v + _CONTRAST * (v * v * (3.0 - 2.0 * v) - v)
-    return out
+    a, b, c = _times(_INTO, red, green, blue)
+    a, b, c = _times(_OUTSET, _curve(a), _curve(b), _curve(c))
+    a, b, c = _times(_BACK, max(0.0, a) ** 2.2, max(0.0, b) ** 2.2, max(0.0, c) ** 2.2)
+    a, b, c = min(1.0, max(0.0, a)), min(1.0, max(0.0, b)), min(1.0, max(0.0, c))
+    grey = 0.2126 * a + 0.7152 * b + 0.0722 * c
+    return _shown(a, grey), _shown(b, grey), _shown(c, grey)
