@@ -142,7 +142,12 @@ def _light(
                 toward = max(0.0, 0.3 + 0.7 * toward if leaf else toward)
                 if toward == 0.0:
                     continue
-                open_ = _OPEN + (1.0 - _OPEN) * _reaches(sky, s, x, y, z, 1 if catches else 0)
+                # on the paper only what stands over it darkens: low parts of the sky throw shadows beyond its edge
+                open_ = 1.0
+                if not catches:
+                    open_ = _OPEN + (1.0 - _OPEN) * _reaches(sky, s, x, y, z, 0)
+                elif sky.axes[s, 2, 1] > 0.9:
+                    open_ = _reaches(sky, s, x, y, z, 1)
                 for k in range(3):
                     light[k] += sky.light[s, k] * toward * open_
                 whole += sky.light[s, 1] * toward
