@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from plough.service.limits import MOST_STILL
+from plough.service.limits import MOST_JSON, MOST_STILL
 from tests.conftest import SMALL, Running, signed_in
 
 JPEG = {"Content-Type": "image/jpeg"}
@@ -72,7 +72,13 @@ def test_a_release_keeps_what_its_viewpoints_show(sedge: httpx.Client, base: str
 def test_what_is_no_still_is_refused_and_loses_nothing(sedge: httpx.Client, base: str) -> None:
     good = image(1)
     sedge.put(f"{base}/stills/bank", content=good, headers=JPEG)
-    for data in (b"", b"\xff\xd8\xff" + b"x" * 900, image(2, kind="PNG"), image(2)[:40]):
+    for data in (
+        b"",
+        b"\xff\xd8\xff" + b"x" * 900,
+        image(2, kind="PNG"),
+        image(2)[:40],
+        image(2)[:-300],
+    ):
         answer = sedge.put(f"{base}/stills/bank", content=data, headers=JPEG)
         assert answer.status_code == 422, data[:20]
         assert "still" in answer.text and "JPEG" in answer.text
@@ -82,6 +88,9 @@ def test_what_is_no_still_is_refused_and_loses_nothing(sedge: httpx.Client, base
         sedge.put(f"{base}/stills/bank", content=image(2, (3840, 2160)), headers=JPEG).status_code
         == 200
     )
+    large = good + b"\0" * (MOST_STILL - len(good))
+    assert len(large) > MOST_JSON
+    assert sedge.put(f"{base}/stills/bank", content=large, headers=JPEG).status_code == 200
     sedge.put(f"{base}/stills/bank", content=good, headers=JPEG)
     big = sedge.put(f"{base}/stills/bank", content=good + b"\0" * MOST_STILL, headers=JPEG)
     assert big.status_code == 413

@@ -13,7 +13,7 @@ from plough.core.formats.solids import MOST_BYTES as MOST_MESH
 
 MOST_JSON = 2_000_000  #: bytes
 MOST_PICTURE = 300_000  #: bytes of the picture on a scene's card
-MOST_STILL = 2_000_000  #: bytes of what a viewpoint shows, kept with a release
+MOST_STILL = 4_000_000  #: bytes of what a viewpoint shows, kept with a release
 _LIMITS = (
     (re.compile(r"/api/session"), 64_000),
     (re.compile(r"/api/bench/images"), MOST_IMAGE),

@@ -434,7 +434,7 @@ export interface paths {
         get: operations["get_still_api_scenes__scene_id__releases__number__stills__viewpoint__get"];
         /**
          * Put Still
-         * @description Keep with a release what one of its viewpoints shows: a JPEG of at most 2 MB and 3840 x 2160 pixels.
+         * @description Keep with a release what one of its viewpoints shows: a JPEG of at most 4 MB and 3840 x 2160 pixels.
          */
         put: operations["put_still_api_scenes__scene_id__releases__number__stills__viewpoint__put"];
         post?: never;

@@ -221,20 +221,15 @@ export function takeMaterial(info: MaterialInfo): Materials {
   });
 }
 
-const EXAMPLES: Record<string, MaterialInfo> = Object.fromEntries(
-  [
-    { name: 'wood', cutout: false },
-    { name: 'leaf', cutout: true },
-    {
-      name: 'card',
-      cutout: true,
-      dome: { grid: 8, pixels: 96, centre: [0, 1, 0], half: [1, 1], depth: 1 } as DomeInfo,
-    },
-  ].map((own) => [own.name, { albedo: BLANK, normal: BLANK, color: [1, 1, 1], translucency: 0.4, ...own }]),
-);
+const DOME: DomeInfo = { grid: 8, pixels: 96, centre: [0, 1, 0], half: [1, 1], depth: 1 };
+const EXAMPLES: MaterialInfo[] = [
+  { name: 'wood', cutout: false },
+  { name: 'leaf', cutout: true },
+  { name: 'card', cutout: true, dome: DOME },
+].map((own) => ({ albedo: BLANK, normal: BLANK, color: [1, 1, 1], translucency: 0.4, ...own }));
 
 /** The slots that nearly every scene holds, as nothing in particular. */
-export const takeExamples = () => Object.values(EXAMPLES).map((info) => ({ info, ...takeMaterial(info) }));
+export const takeExamples = () => EXAMPLES.map((info) => ({ info, ...takeMaterial(info) }));
 
 export function giveMaterial(info: MaterialInfo) {
   materials.give(JSON.stringify(info));

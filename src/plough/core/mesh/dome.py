@@ -11,6 +11,7 @@ from __future__ import annotations
 import math
 import os
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 
 import numpy as np
 
@@ -19,7 +20,7 @@ from plough.core.kernels import kernel
 from plough.core.mesh.bleed import bleed_planes
 from plough.core.mesh.impostor import ImpostorMaps
 from plough.core.mesh.material import Dome, Maps, Material, as_bytes
-from plough.core.mesh.raster import Samples, Triangles, draw_triangles
+from plough.core.mesh.raster import Triangles, draw_triangles, empty_samples
 from plough.core.mesh.value import Mesh, Part
 from plough.core.vectors import unit
 
@@ -32,9 +33,9 @@ _INSIDE = 0.65  #: of the light, what does not come where no sky is seen
 _THICK = 1.6  #: thin twigs stay above the cut
 
 
-def direction(i: int, j: int, grid: int = GRID) -> Float64:
+def direction(i: int, j: int) -> Float64:
     """(3,) the unit direction from the mesh to the eye of picture (`i`, `j`)."""
-    a, b = 2.0 * i / (grid - 1) - 1.0, 2.0 * j / (grid - 1) - 1.0
+    a, b = 2.0 * i / (GRID - 1) - 1.0, 2.0 * j / (GRID - 1) - 1.0
     x, z = 0.5 * (a + b), 0.5 * (a - b)
     return unit(np.array([x, 1.0 - abs(x) - abs(z), z]))
 
@@ -85,11 +86,10 @@ def _shrunk(depth: Float32, color: Float32, normal: Float32) -> Float32:
 
 def _shaded(mesh: Mesh) -> UInt8:
     """(n, 4) the linear tint, darker where little sky is seen: at this distance nothing else tells of it."""
-    tint = mesh.colors if mesh.colors is not None else np.full((mesh.vertices, 4), 255, np.uint8)
     if mesh.wind is None:
-        return tint
+        return mesh.tint
     seen = 1.0 - _INSIDE * (1.0 - mesh.wind[:, 3:] / 255.0)
-    return (tint * seen).astype(np.uint8)
+    return (mesh.tint * seen).astype(np.uint8)
 
 
 def _picture(
@@ -102,15 +102,10 @@ def _picture(
     points[:, 0] = (seen[:, 0] / dome.half[0] + 1) * (n / 2)
     points[:, 1] = (1 - seen[:, 1] / dome.half[1]) * (n / 2)
     points[:, 2] = seen[:, 2] / (2 * dome.depth) + 0.5
-    samples = Samples(
-        np.full((n, n), -1e30, np.float32),
-        np.zeros((n, n, 3), np.float32),
-        np.zeros((n, n, 3), np.float32),
-    )
-    colors = _shaded(mesh)
+    samples = empty_samples(n, n)
     for part in mesh.parts:
         rows = mesh.indices[part.first : part.first + part.count]
-        triangles = Triangles(points, mesh.normals, mesh.uv0, colors, rows)
+        triangles = Triangles(points, mesh.normals, mesh.uv0, mesh.tint, rows)
         cutout = materials[part.material].cutout
         draw_triangles(triangles, albedo[part.material], cutout, samples, (0, n))
     return _shrunk(*samples)
@@ -121,8 +116,8 @@ def make_dome(
 ) -> tuple[Mesh, dict[str, Material]]:
     """One quad, and the sheet of `GRID` x `GRID` pictures that is drawn on it as the eye stands.
 
-    Normals are in the mesh's own axes, in half as many pixels a side; depth is nearness to the eye over the depth that the material tells. Whoever
-    draws the quad turns it: its corners are those of a picture, in metres about the middle that the material tells.
+    Normals are in the mesh's own axes, in half as many pixels a side; depth is nearness to the eye over the depth that
+    the material tells. Whoever draws the quad turns it: its corners are those of a picture, in metres about the middle.
 
     Args:
         albedo: the drawn albedo image of each slot, (h, w, 4).
@@ -134,11 +129,11 @@ def make_dome(
     room = 1 << (side - 1).bit_length()  # bleeding halves and halves
     sheet = np.zeros((8, room, room), np.float32)
 
-    views = _views()
+    views, shaded = _views(), replace(mesh, colors=_shaded(mesh))
 
     def draw(k: int) -> None:
         y, x = size * (k // GRID), size * (k % GRID)
-        sheet[:, y : y + size, x : x + size] = _picture(mesh, materials, albedo, views[k], dome)
+        sheet[:, y : y + size, x : x + size] = _picture(shaded, materials, albedo, views[k], dome)
 
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         list(pool.map(draw, range(GRID * GRID)))

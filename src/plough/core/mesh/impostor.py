@@ -10,7 +10,7 @@ import numpy as np
 from plough.core.arrays import Float32, Float64, UInt8
 from plough.core.mesh.bleed import bleed
 from plough.core.mesh.material import Maps, Material, as_bytes
-from plough.core.mesh.raster import Samples, Triangles, draw_triangles
+from plough.core.mesh.raster import Triangles, draw_triangles, empty_samples
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
 
@@ -58,16 +58,13 @@ def _view(
     points[:, 0] = (p[:, 0] / (2 * half) + 0.5) * size
     points[:, 1] = (high - p[:, 1]) / (high - low) * size
     points[:, 2] = p[:, 2]
-    depth = np.full((size, size), -1e30, np.float32)
-    color, normal = np.zeros((size, size, 3), np.float32), np.zeros((size, size, 3), np.float32)
-    colors = mesh.colors if mesh.colors is not None else np.full((mesh.vertices, 4), 255, np.uint8)
+    samples, tint = empty_samples(size, size), mesh.tint
     for part in mesh.parts:
         rows = mesh.indices[part.first : part.first + part.count]
         cutout = materials[part.material].cutout
-        triangles = Triangles(points, n, mesh.uv0, colors, rows)
-        samples = Samples(depth, color, normal)
+        triangles = Triangles(points, n, mesh.uv0, tint, rows)
         draw_triangles(triangles, albedo[part.material], cutout, samples, (0, size))
-    return color, normal, depth
+    return samples.color, samples.normal, samples.depth
 
 
 def _shrink(image: Float32) -> Float32:

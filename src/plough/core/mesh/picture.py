@@ -11,7 +11,13 @@ import numpy as np
 from plough.core.arrays import Bool, Float32, Float64, UInt8
 from plough.core.kernels import kernel
 from plough.core.mesh.material import Material, as_bytes
-from plough.core.mesh.raster import Samples, Triangles, draw_depth, draw_triangles
+from plough.core.mesh.raster import (
+    Samples,
+    Triangles,
+    draw_depth,
+    draw_triangles,
+    empty_samples,
+)
 from plough.core.mesh.tone import print_light
 from plough.core.mesh.value import Mesh
 
@@ -201,20 +207,16 @@ def draw_picture(
         axis=1,
     ).astype(np.float32)
     normals = (mesh.normals.astype(np.float64) @ view.T).astype(np.float32)
-    colors = mesh.colors if mesh.colors is not None else np.full((mesh.vertices, 4), 255, np.uint8)
-    depth = np.full((h, w), -1e30, np.float32)
-    color, normal = np.zeros((h, w, 3), np.float32), np.zeros((h, w, 3), np.float32)
+    samples, tint = empty_samples(h, w), mesh.tint
     soft = np.zeros((h, w), np.uint8)
-    samples = Samples(depth, color, normal)
     for part in mesh.parts:
         rows = mesh.indices[part.first : part.first + part.count]
         material = materials[part.material]
-        before = depth.copy()
-        triangles = Triangles(screen, normals, mesh.uv0, colors, rows)
+        before = samples.depth.copy()
+        triangles = Triangles(screen, normals, mesh.uv0, tint, rows)
         draw_triangles(triangles, albedo[part.material], material.cutout, samples, (0, h))
-        drawn = depth > before
-        soft[drawn] = material.cutout
-    soft[_floor(view, floor_y, frame.half, high, depth)] = _CATCHES
+        soft[samples.depth > before] = material.cutout
+    soft[_floor(view, floor_y, frame.half, high, samples.depth)] = _CATCHES
     shown = Shown(p, mesh, materials, albedo)
     to_sun = axes(math.atan2(_SUN[0], _SUN[2]), math.asin(_SUN[1]))
     margin = 0.012 * frame.half
@@ -228,7 +230,7 @@ def draw_picture(
     sky = _lamps(shown, sky_axes, sky_light, _SKY_MAP, 2 * margin)
     corner = np.array([-frame.half, 1 / per_metre, high, -1 / per_metre])
     _light(samples, soft, view, corner, sun, sky)
-    return _with_paper(color, depth)
+    return _with_paper(samples.color, samples.depth)
 
 
 class Shown(NamedTuple):
@@ -247,17 +249,13 @@ def _lamps(shown: Shown, axes: Float64, light: Float64, n: int, margin: float) -
     reach = 1.1 * float(np.abs(seen[..., :2]).max(initial=0.1)) + 1e-3
     scale = n / (2 * reach)
     maps = np.full((len(axes), n, n), -1e30, np.float32)
-
-    def draw(k: int) -> None:
-        x, y, z = seen[k].T
+    for at, heights in zip(seen, maps, strict=True):
+        x, y, z = at.T
         flat = np.stack([(x + reach) * scale, (reach - y) * scale, z], axis=1).astype(np.float32)
         for part in mesh.parts:
             rows = mesh.indices[part.first : part.first + part.count]
             cutout = materials[part.material].cutout
-            draw_depth(flat, mesh.uv0, rows, albedo[part.material], cutout, maps[k])
-
-    for k in range(len(axes)):
-        draw(k)
+            draw_depth(flat, mesh.uv0, rows, albedo[part.material], cutout, heights)
     return Lamps(maps, np.ascontiguousarray(axes), light, reach, margin + 2.0 / scale)
 
 

@@ -70,6 +70,15 @@ class Samples(NamedTuple):
     normal: Float32  #: (h, w, 3)
 
 
+def empty_samples(height: int, width: int) -> Samples:
+    """Nothing drawn yet: depth is -1e30."""
+    return Samples(
+        np.full((height, width), -1e30, np.float32),
+        np.zeros((height, width, 3), np.float32),
+        np.zeros((height, width, 3), np.float32),
+    )
+
+
 @kernel
 def draw_triangles(
     triangles: Triangles, albedo: UInt8, cutout: bool, samples: Samples, rows: tuple[int, int]

@@ -45,6 +45,13 @@ class Mesh:
         return int(self.positions.shape[0])
 
     @property
+    def tint(self) -> UInt8:
+        """(n, 4) `colors`; white where there are none."""
+        return (
+            self.colors if self.colors is not None else np.full((self.vertices, 4), 255, np.uint8)
+        )
+
+    @property
     def nbytes(self) -> int:
         """Bytes of all arrays."""
         arrays = (

@@ -144,7 +144,4 @@ def _turned(turn: Float32, vectors: Float32) -> Float32:
 
 def _plain(mesh: Mesh) -> Mesh:
     """Only what a picture looks at; white where it has no colours."""
-    colors = mesh.colors
-    if colors is None:
-        colors = np.full((mesh.vertices, 4), 255, np.uint8)
-    return replace(mesh, tangents=None, uv1=None, wind=None, colors=colors)
+    return replace(mesh, tangents=None, uv1=None, wind=None, colors=mesh.tint)

@@ -20,9 +20,8 @@ from plough.core.bake.colliders import collider_meshes
 from plough.core.bake.film import film_glb
 from plough.core.errors import ParameterError
 from plough.core.formats.glb import GlbBuilder, Images, no_images
-from plough.core.formats.images import MOST_BYTES, check_image, jpeg
+from plough.core.formats.images import check_image, jpeg
 from plough.core.formats.obj import mesh_obj
-from plough.core.formats.solids import MOST_BYTES as MOST_MESH_BYTES
 from plough.core.formats.solids import measured
 from plough.core.formats.usd import asset_usd
 from plough.core.grow.fullness import fit
@@ -222,16 +221,6 @@ def preset_picture(
     return Response(ctx.results.get(names["jpeg"]), media_type="image/jpeg", headers=headers)
 
 
-async def _received(request: Request, most: int) -> bytes:
-    """The request's body, read until it is longer than `most` bytes."""
-    data = bytearray()
-    async for chunk in request.stream():
-        data += chunk
-        if len(data) > most:
-            break
-    return bytes(data)
-
-
 @router.post(
     "/images",
     status_code=201,
@@ -241,7 +230,7 @@ async def _received(request: Request, most: int) -> bytes:
 )
 async def take_image(request: Request, me: Me, ctx: Ctx) -> ImageOut:
     """Take in a PNG or JPEG that may stand in for a map of an asset's materials."""
-    data = await _received(request, MOST_BYTES)
+    data = await request.body()
 
     def keep() -> ImageOut:
         width, height = check_image(data)
@@ -284,7 +273,7 @@ def read_image(name: str, db: Session, me: Me) -> Response:
 )
 async def take_form(request: Request, me: Me, kind: str) -> FormOut:
     """Measures a mesh (OBJ, GLB, STL, PLY) as a body for crowns and shrubs."""
-    data = await _received(request, MOST_MESH_BYTES)
+    data = await request.body()
     form, height, width = await run_in_threadpool(measured, data, kind)
     return FormOut(form=form.tolist(), height=height, width=width)
 

@@ -147,10 +147,8 @@ def cancel(scene_id: str, number: int, db: Session, me: Me) -> ReleaseOut:
 async def put_still(
     scene_id: str, number: int, viewpoint: str, request: Request, me: Me, ctx: Ctx
 ) -> ReleaseOut:
-    """Keep with a release what one of its viewpoints shows: a JPEG of at most 2 MB and 3840 x 2160 pixels."""
-    data = b""
-    async for chunk in request.stream():  # its size is limited while it comes
-        data += chunk
+    """Keep with a release what one of its viewpoints shows: a JPEG of at most 4 MB and 3840 x 2160 pixels."""
+    data = await request.body()  # limited while it comes
 
     def keep() -> ReleaseOut:
         with ctx.database.session() as db:
@@ -173,18 +171,21 @@ async def put_still(
 
 
 def _check_still(data: bytes) -> None:
-    """Raises `ParameterError` unless `data` is a JPEG of a size that a still may have; its pixels are not read."""
+    """Raises `ParameterError` unless `data` is a whole JPEG of a size that a still may have."""
     try:
         with Image.open(io.BytesIO(data), formats=("JPEG",)) as image:
             width, height = image.size
+            if width > MOST_WIDE or height > MOST_TALL:
+                raise ParameterError(
+                    "still",
+                    f"is {width} x {height} pixels; the limit is {MOST_WIDE} x {MOST_TALL}",
+                    limit=f"{MOST_WIDE} x {MOST_TALL} pixels",
+                )
+            image.load()
+    except ParameterError:
+        raise
     except (OSError, SyntaxError, ValueError, Image.DecompressionBombError):
         raise ParameterError("still", "is no JPEG that can be read", limit="image/jpeg") from None
-    if width > MOST_WIDE or height > MOST_TALL:
-        raise ParameterError(
-            "still",
-            f"is {width} x {height} pixels; the limit is {MOST_WIDE} x {MOST_TALL}",
-            limit=f"{MOST_WIDE} x {MOST_TALL} pixels",
-        )
 
 
 @router.get(

@@ -257,9 +257,7 @@ async def put_picture(scene_id: str, request: Request) -> Response:
     """The picture on the scene's card: a JPEG of at most 300 kB."""
     from starlette.concurrency import run_in_threadpool
 
-    data = b""
-    async for chunk in request.stream():
-        data += chunk
+    data = await request.body()
     if not data.startswith(b"\xff\xd8\xff"):
         raise ParameterError("picture", "must be a JPEG image", limit="image/jpeg")
     await run_in_threadpool(_keep_picture, request, scene_id, data)
