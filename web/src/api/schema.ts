@@ -1589,12 +1589,18 @@ export interface components {
         LevelOut: {
             /**
              * Mesh
-             * @description Address of a GLB, which is made when it is first asked for.
+             * @description Address of the GLB the view draws it with, which is made when it is first asked for. For an impostor that is the card that faces the eye.
              */
             mesh: string;
-            /** Triangles */
+            /**
+             * Triangles
+             * @description As the level is baked.
+             */
             triangles: number;
-            /** Bytes */
+            /**
+             * Bytes
+             * @description As the level is baked.
+             */
             bytes: number;
             /**
              * Switch Distance

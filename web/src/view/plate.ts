@@ -127,9 +127,10 @@ export class Plate {
     camera.position.copy(back);
     camera.updateMatrixWorld();
     const [a, b] = this.means;
-    const into = this.latest === a ? b : a;
+    // a picture of one frame asks for one mean only, whatever was drawn before it
+    const into = this.frames && this.latest === a ? b : a;
     const { before, next, share } = this.fold.uniforms as Record<string, THREE.IUniform>;
-    if (before) before.value = this.latest.texture;
+    if (before) before.value = (into === a ? b : a).texture;
     if (next) next.value = this.target.texture;
     if (share) share.value = Math.max(1 / (this.frames + 1), least);
     this.draw(this.fold, into);

@@ -251,9 +251,12 @@ class WeightOut(BaseModel):
 class LevelOut(BaseModel):
     """A mesh at one level of detail."""
 
-    mesh: str = Field(description="Address of a GLB, which is made when it is first asked for.")
-    triangles: int
-    bytes: int
+    mesh: str = Field(
+        description="Address of the GLB the view draws it with, which is made when it is first asked for."
+        " For an impostor that is the card that faces the eye."
+    )
+    triangles: int = Field(description="As the level is baked.")
+    bytes: int = Field(description="As the level is baked.")
     switch_distance: float | None = Field(
         description="Metres up to which it is shown, for size 100 %; null for the last."
     )
