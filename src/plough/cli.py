@@ -62,7 +62,12 @@ def make(
     product = make_asset(kind, with_values({}, _settings(set_ or [])), seed, detail)
     images = embedded_images(Cache()) if textures else no_images
     data = mesh_glb(
-        product.mesh, product.materials, f"{kind}-{seed}", images, {"counts": product.counts}
+        product.mesh,
+        product.materials,
+        f"{kind}-{seed}",
+        images,
+        {"counts": product.counts},
+        product.lamps,
     )
     out.parent.mkdir(parents=True, exist_ok=True)
     out.write_bytes(data)

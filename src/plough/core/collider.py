@@ -9,7 +9,8 @@ from typing import Any, Literal
 import numpy as np
 
 from plough.core.arrays import Float32
-from plough.core.parameters import Parameters, choice, flag
+from plough.core.lamp import LampParameters
+from plough.core.parameters import Parameters, choice, flag, section
 from plough.core.vectors import across
 
 
@@ -36,6 +37,7 @@ class GameParameters(Parameters):
         "Second texture coordinates",
         help="Without overlap, for light maps; written to exports and bakes.",
     )
+    lamp: LampParameters = section(LampParameters(), "Lamp", "Lamp")
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import importlib
+import math
 import pkgutil
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any
 
 from plough.core.collider import Collider, GameParameters
 from plough.core.errors import ParameterError
+from plough.core.lamp import SLOT, Lamp, globe_material, globe_mesh, lamps_of
 from plough.core.mesh.material import Material
-from plough.core.mesh.value import Mesh
+from plough.core.mesh.value import Mesh, join
 from plough.core.parameters import Parameters, build
 
 
@@ -27,6 +29,7 @@ class Product:
     height: float  #: metres
     collider: Collider = field(default_factory=Collider)
     game: GameParameters = field(default_factory=GameParameters)
+    lamps: tuple[Lamp, ...] = ()
     counts: dict[str, int] = field(default_factory=dict)  #: what was grown, by name
     ranges: dict[str, tuple[int, int]] = field(
         default_factory=dict
@@ -58,6 +61,24 @@ class Kind:
 _KINDS: dict[str, Kind] = {}
 
 
+def with_lamps(product: Product, detail: int) -> Product:
+    """`product` with the lamps that its parameters ask for, and a globe about each."""
+    lamps = lamps_of(product.game.lamp)
+    out = replace(product, lamps=lamps)
+    for lamp in (x for x in lamps if x.radius):
+        globe = globe_mesh(lamp, detail, product.mesh)
+        x, y, z = lamp.position
+        out = replace(
+            out,
+            mesh=join([out.mesh, globe]),
+            materials={**out.materials, SLOT: globe_material(lamp)},
+            ranges={**out.ranges, "lamp": (out.mesh.triangles, globe.triangles)},
+            height=max(out.height, y + lamp.radius),
+            canopy_radius=max(out.canopy_radius, math.hypot(x, z) + lamp.radius),
+        )
+    return out
+
+
 def kind(
     name: str,
     title: str,
@@ -73,7 +94,10 @@ def kind(
     """
 
     def register(make: Make) -> Make:
-        _KINDS[name] = Kind(name, title, summary, parameters, make, version, **more)
+        def lit(p: Any, seed: int, detail: int) -> Product:
+            return with_lamps(make(p, seed, detail), detail)
+
+        _KINDS[name] = Kind(name, title, summary, parameters, lit, version, **more)
         return make
 
     return register

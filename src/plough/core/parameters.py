@@ -196,6 +196,12 @@ def parse_color(text: str) -> tuple[float, float, float]:
     return (int(text[1:3], 16) / 255, int(text[3:5], 16) / 255, int(text[5:7], 16) / 255)
 
 
+def linear(text: str) -> tuple[float, float, float]:
+    """The light of an sRGB colour ``#rrggbb``, each 0 to 1."""
+    r, g, b = (c**2.2 for c in parse_color(text))
+    return r, g, b
+
+
 def text(
     default: str,
     title: str,
@@ -360,7 +366,7 @@ def _rows(model: type[BaseModel], prefix: str, group: str, section_title: str) -
     for name, field in model.model_fields.items():
         extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
         if isinstance(field.default, BaseModel):
-            yield from _nested(model, name, field, str(extra.get("group") or group), prefix)
+            yield from _nested(model, name, field, group or str(extra.get("group")), prefix)
         elif extra:
             own = group or str(extra.get("group"))
             yield Row(
@@ -381,9 +387,12 @@ def _nested(
     values = field.default.model_dump(mode="json")
     for row in _rows(type(field.default), f"{prefix}{name}.", group, field.title or name):
         path = row.path.removeprefix(prefix)
+        default: Any = values
+        for part in path.split(".")[1:]:
+            default = default[part]
         yield row.model_copy(
             update={
-                "default": values[path.removeprefix(f"{name}.")],
+                "default": default,
                 "when": row.when + conditions_of(model, path, prefix),
                 "acts": acts_of(model, path, group) or row.acts,
             }

@@ -8,6 +8,7 @@ export type Layer = components['schemas']['LayerOut'];
 export type Asset = components['schemas']['AssetOut'];
 export type Evaluation = components['schemas']['EvaluationOut'];
 export type LayerView = components['schemas']['LayerView'];
+export type Lamp = components['schemas']['LampOut'];
 export type Variant = components['schemas']['VariantOut'];
 export type Weight = components['schemas']['WeightOut'];
 export type Release = components['schemas']['ReleaseOut'];

@@ -1444,6 +1444,42 @@ export interface components {
             };
         };
         /**
+         * LampOut
+         * @description A lamp that an asset carries.
+         */
+        LampOut: {
+            /**
+             * Position
+             * @description Metres, in the asset's axes.
+             */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Color
+             * @description Linear, the greatest 1.
+             */
+            color: [
+                number,
+                number,
+                number
+            ];
+            /** Lumens */
+            lumens: number;
+            /**
+             * Radius
+             * @description Metres, of the globe that glows; 0 for none.
+             */
+            radius: number;
+            /**
+             * Reach
+             * @description Metres at which its light is too dim to be told.
+             */
+            reach: number;
+        };
+        /**
          * Layer
          * @description One step of a scene: a kind and its parameters.
          */
@@ -2447,6 +2483,8 @@ export interface components {
             height: number;
             /** Canopy Radius */
             canopy_radius: number;
+            /** Lamps */
+            lamps: components["schemas"]["LampOut"][];
             /** Levels */
             levels: components["schemas"]["LevelOut"][];
         };

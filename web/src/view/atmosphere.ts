@@ -79,6 +79,11 @@ export class Atmosphere {
     return this.state.level;
   }
 
+  /** How far lamps are lit, from 0 by day to 1. */
+  get lamps(): number {
+    return 1 - THREE.MathUtils.smoothstep(this.state.weather.elevation, 1, 4);
+  }
+
   private apply() {
     const { state } = this;
     const air = 1.2e-4 * (1 + 70 * state.weather.mist ** 2);

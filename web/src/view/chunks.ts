@@ -1,5 +1,6 @@
 /** What every program of the view shares: how far air dims, where shadows are looked up, which parts of a leaf are there. */
 import * as THREE from 'three';
+import { LAMPS, lampsOfFrame, ROOM } from './lamps';
 
 /**
  * One map of shadows serves what is near and what is far: its middle is drawn finer than its rim. Casters and receivers
@@ -9,16 +10,16 @@ export const BEND = /* glsl */ `
 vec2 bendShadow(vec2 p) { return p / (0.90 * length(p) + 0.10); }
 `;
 
-/** Noise of a frame that is as even as can be over neighbouring pixels (Jimenez 2014). */
+/** Noise of a frame that is as even as can be over neighbouring pixels (Jimenez 2014), and over the frames of a pixel by `seed`, a part of `frameSeed`. */
 export const FRAME_NOISE = /* glsl */ `
-uniform float frameSeed;
-float frameNoise(vec2 pixel, float own) {
-  return fract(52.9829189 * fract(dot(pixel, vec2(0.06711056, 0.00583715))) + fract(frameSeed * own));
+uniform vec2 frameSeed;
+float frameNoise(vec2 pixel, float seed) {
+  return fract(52.9829189 * fract(dot(pixel, vec2(0.06711056, 0.00583715))) + seed);
 }
 `;
 
 /** Set anew for each frame of a plate. */
-export const frame = { frameSeed: { value: 0 } };
+export const frame = { frameSeed: { value: new THREE.Vector2() } };
 
 const AIR = 'vec3(0.62, 0.78, 1.12)'; // how much more air dims blue than red
 
@@ -45,6 +46,9 @@ export function changePrograms() {
     '#include <project_vertex>',
     '#include <project_vertex>\ngl_Position.xy = bendShadow(gl_Position.xy);',
   );
+  ShaderChunk.lights_pars_begin = `uniform vec4 lamps[${2 * ROOM}];\n${ShaderChunk.lights_pars_begin}`;
+  ShaderChunk.lights_fragment_begin += LAMPS;
+  Object.assign(ShaderLib.lambert.uniforms, { lamps: lampsOfFrame });
   ShaderChunk.fog_fragment = /* glsl */ `
     #ifdef USE_FOG
       vec3 clearness = exp(-vFogDepth * fogDensity * ${AIR});

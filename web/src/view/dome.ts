@@ -24,7 +24,7 @@ const HEAD = /* glsl */ `
 uniform vec3 domeCentre;
 uniform vec3 domeHalf;
 uniform float domeGrid;
-uniform float frameSeed;
+uniform vec2 frameSeed;
 varying vec3 domeX;
 varying vec3 domeY;
 varying vec3 domeZ;
@@ -46,7 +46,7 @@ void faceEye() {
   d /= max(abs(d.x) + abs(d.y) + abs(d.z), 1e-9);
   vec2 at = (vec2(d.x + d.z, d.x - d.z) * 0.5 + 0.5) * (domeGrid - 1.0);
   // each frame shows one of the four pictures about the eye, as often as it is near
-  vec2 chance = 0.5 + 0.7 * (fract(0.5 + frameSeed * vec2(0.7548776662, 0.5698402910)) - 0.5);
+  vec2 chance = 0.5 + 0.7 * (fract(0.5 + frameSeed) - 0.5);
   domeCell = clamp(floor(at + chance), 0.0, domeGrid - 1.0);
   domeWay = domeDirection(domeCell);
   vec3 right = normalize(vec3(domeWay.z, 0.0, -domeWay.x));

@@ -24,6 +24,7 @@ interface Json {
     name?: string;
     alphaMode?: string;
     normalTexture?: { index: number };
+    emissiveFactor?: [number, number, number];
     pbrMetallicRoughness?: { baseColorTexture?: { index: number }; baseColorFactor?: number[] };
     extras?: { translucency?: number; dome?: DomeInfo; normalTexture?: { index: number } };
   }[];
@@ -52,6 +53,7 @@ function infoOf(json: Json, index: number | undefined): MaterialInfo {
     cutout: material?.alphaMode === 'MASK',
     translucency: material?.extras?.translucency ?? 0,
     dome: material?.extras?.dome,
+    glow: material?.emissiveFactor,
   };
 }
 

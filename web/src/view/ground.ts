@@ -70,14 +70,14 @@ const COLOR = /* glsl */ `
   float steep = 1.0 - slopeNormal.y;
   float mown;
   vec4 cover = coverAt(place, steep, mown);
-  float pick = frameNoise(gl_FragCoord.xy, 0.7548776662);
+  float pick = frameNoise(gl_FragCoord.xy, frameSeed.x);
   // one class and one neighbour a frame: the frames mix them
   float kind = pick < cover.x ? 0.0 : pick < cover.x + cover.y ? 1.0 : pick < cover.x + cover.y + cover.z ? 2.0 : pick < dot(cover, vec4(1.0)) ? 3.0 : 4.0;
   float metres = coverMetres[int(kind)];
   vec2 coverAcross = dFdx(place.xz) / metres, coverDown = dFdy(place.xz) / metres;
   vec2 at;
   mat2 turn;
-  coverTap(place.xz, metres, frameNoise(gl_FragCoord.yx * 1.37 + 31.0, 0.5698402910), at, turn);
+  coverTap(place.xz, metres, frameNoise(gl_FragCoord.yx * 1.37 + 31.0, frameSeed.y), at, turn);
   vec3 c = textureGrad(coverAlbedo, vec3(at, kind), turn * coverAcross, turn * coverDown).rgb;
   coverBump = textureGrad(coverNormal, vec3(at, kind), turn * coverAcross, turn * coverDown).xy * 2.0 - 1.0;
   coverBump = coverBump * turn * (kind == 0.0 ? 0.7 : 0.9); // the inverse of the turn

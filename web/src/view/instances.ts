@@ -119,7 +119,7 @@ float hashInstance(uvec4 b) {
 const FADES = /* glsl */ `
 varying float instanceFade;
 bool fadedOut() {
-  float noise = frameNoise(gl_FragCoord.yx + 5.0, 0.5698402910);
+  float noise = frameNoise(gl_FragCoord.yx + 5.0, frameSeed.y);
   return instanceFade > 127.5 ? noise < (instanceFade - 128.0) / 126.0 : instanceFade > 0.5 && noise >= (instanceFade - 1.0) / 126.0;
 }
 `;

@@ -3,6 +3,7 @@ import * as THREE from 'three';
 import { FRAME_NOISE, frame } from './chunks';
 import { DOME_WIND, patchDome, patchDomeLight, type DomeInfo } from './dome';
 import { patchMany } from './instances';
+import { glow } from './lamps';
 import { numberMaterial } from './numbers';
 import { Pool } from './resources';
 
@@ -14,6 +15,7 @@ export interface MaterialInfo {
   cutout: boolean;
   translucency: number;
   dome?: DomeInfo;
+  glow?: [number, number, number]; // when lamps are lit
 }
 
 /** What a slot is drawn with, and what casts its shadow. */
@@ -155,7 +157,7 @@ function patchVertices(shader: Shader, info: MaterialInfo) {
 
 /** Of each pixel that a leaf covers in part, as many frames show the leaf. */
 const CUT = `#ifdef USE_ALPHATEST
-  if (diffuseColor.a < 0.05 + 0.88 * frameNoise(gl_FragCoord.xy, 0.7548776662)) discard;
+  if (diffuseColor.a < 0.05 + 0.88 * frameNoise(gl_FragCoord.xy, frameSeed.x)) discard;
 #endif`;
 
 /** Lambert's law for what lets a part of its light through, warmer, to the other side. */
@@ -208,6 +210,15 @@ function patchCut(shader: Shader) {
     .replace('#include <alphatest_fragment>', CUT);
 }
 
+/** What glows does so as far as lamps are lit. */
+function patchGlow(shader: Shader, info: MaterialInfo) {
+  if (!info.glow) return;
+  Object.assign(shader.uniforms, glow);
+  shader.fragmentShader = shader.fragmentShader
+    .replace('#include <common>', '#include <common>\nuniform float lampGlow;')
+    .replace('totalEmissiveRadiance = emissive', 'totalEmissiveRadiance = emissive * lampGlow');
+}
+
 /** Plants of one kind are not all of one green. */
 const TINTS = `#include <color_vertex>
   float own = hashInstance(instanceBits);
@@ -248,7 +259,7 @@ function patched<M extends THREE.Material>(
   patch: (s: Shader) => void,
 ): M {
   material.onBeforeCompile = patch;
-  material.customProgramCacheKey = () => `plough ${name} ${info.cutout} ${Boolean(info.dome)}`;
+  material.customProgramCacheKey = () => `plough ${name} ${info.cutout} ${Boolean(info.dome)} ${Boolean(info.glow)}`;
   return material;
 }
 
@@ -259,6 +270,7 @@ function manyMaterials(info: MaterialInfo, of: THREE.MeshLambertMaterial): ManyM
   const light = patched(lit, 'light many', info, (shader) => {
     patchVertices(shader, info);
     patchMany(shader, !info.cutout);
+    patchGlow(shader, info);
     if (!info.cutout) return;
     if (info.dome) patchCrown(shader, info);
     else patchLeaf(shader, info);
@@ -287,6 +299,7 @@ function manyMaterials(info: MaterialInfo, of: THREE.MeshLambertMaterial): ManyM
 function makeMaterial(info: MaterialInfo): THREE.MeshLambertMaterial {
   const made = new THREE.MeshLambertMaterial({ vertexColors: true, color: new THREE.Color(...info.color) });
   made.name = info.name;
+  if (info.glow) made.emissive.setRGB(...info.glow);
   if (info.albedo) made.map = texture(info.albedo, true);
   if (info.normal) {
     made.normalMap = texture(info.normal, false);
@@ -303,6 +316,7 @@ function makeMaterial(info: MaterialInfo): THREE.MeshLambertMaterial {
       patchCut(shader);
     }
     patchVertices(shader, info);
+    patchGlow(shader, info);
   });
   made.addEventListener('dispose', () => {
     if (info.albedo) textures.give(textureKey(info.albedo, true));

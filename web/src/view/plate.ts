@@ -110,7 +110,7 @@ export class Plate {
   /** Where the camera of the next frame looks beside the pixel's middle, in pixels. */
   private jitter(): [number, number] {
     const k = this.frames;
-    return k ? [halton(k, 2) - 0.5, halton(k, 3) - 0.5] : [0, 0];
+    return k ? [halton(k, 3) - 0.5, halton(k, 5) - 0.5] : [0, 0]; // of what noise takes, nothing follows from it
   }
 
   /** Draw one more frame, of `size` pixels, and fold it in; each weighs at least `least`, so that a picture that moves goes on. */

@@ -3,6 +3,8 @@ import * as THREE from 'three';
 import { OrbitControls } from 'three/examples/jsm/controls/OrbitControls.js';
 import { Atmosphere } from './atmosphere';
 import { frame } from './chunks';
+import { Lamps } from './lamps';
+import { sobol } from './light/sampling';
 import type { Rgb } from './light/scattering';
 import { sceneBytes } from './memory';
 import { sharpen, whenTextureLoaded, wind } from './materials';
@@ -32,6 +34,8 @@ export class Stage {
   readonly camera = new THREE.PerspectiveCamera(50, 1, 0.1, 6000);
   readonly controls: OrbitControls;
   readonly atmosphere: Atmosphere;
+  /** Lamps that shine when it is dark. */
+  readonly lamps = new Lamps(this.scene);
   /** Where the ground is worn. */
   readonly paths = new PathMap();
   /** Before each picture; `moving` asks for coarse content. */
@@ -87,6 +91,7 @@ export class Stage {
     this.unwatch();
     this.controls.dispose();
     this.atmosphere.dispose();
+    this.lamps.dispose();
     this.paths.dispose();
     if (this.drawing) this.canvas.remove();
   }
@@ -269,8 +274,8 @@ export class Stage {
       for (let k = 0; k < order.frames; k++) {
         signal.throwIfAborted();
         if (!this.drawing) throw new DOMException('the view has been left', 'AbortError');
-        frame.frameSeed.value = k;
-        this.atmosphere.light(k, true);
+        frame.frameSeed.value.set(...sobol(k));
+        this.light(k, true, order.lens);
         if (!k) this.onPrepare(false);
         plate.expose(this.scene, camera, size, order.lens);
         await renderer.finished();
@@ -292,11 +297,17 @@ export class Stage {
     return this.plain ? null : this.atmosphere.exposure * 2 ** lens.exposure;
   }
 
+  /** Light the `k`th frame of a plate. */
+  private light(k: number, shadows: boolean, lens = this.lens) {
+    this.atmosphere.light(k, shadows);
+    this.lamps.light(k, this.camera, this.atmosphere.lamps, this.exposure(lens) ?? 1);
+  }
+
   private sketch() {
     this.changed = true;
-    frame.frameSeed.value = 0;
+    frame.frameSeed.value.set(0, 0);
     this.onPrepare(true);
-    this.atmosphere.light(0, false);
+    this.light(0, false);
     this.renderer.sketch(this.scene, this.camera, this.exposure(this.lens));
   }
 
@@ -307,8 +318,8 @@ export class Stage {
     if (begin) plate.restart();
     if (begin) this.atmosphere.aim(...this.shadowAt());
     const k = plate.frames;
-    frame.frameSeed.value = k;
-    this.atmosphere.light(k, true);
+    frame.frameSeed.value.set(...sobol(k));
+    this.light(k, true);
     if (begin || windy) this.onPrepare(false);
     this.renderer.develop(this.scene, this.camera, this.exposure(this.lens), this.lens, windy ? BREEZE : 0);
   }

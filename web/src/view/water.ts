@@ -60,8 +60,8 @@ void main() {
   vec2 slope = vec2(0.0);
   float rough = 0.0;
   ${WAVES.map(([metres, turn, share]) => `wave(place.xz, mat2(${Math.cos(turn).toFixed(4)}, ${Math.sin(turn).toFixed(4)}, ${(-Math.sin(turn)).toFixed(4)}, ${Math.cos(turn).toFixed(4)}) * way, ${metres.toFixed(2)}, ${share.toFixed(2)}, height, footprint, slope, rough);`).join('\n  ')}
-  float a = 6.2831853 * frameNoise(gl_FragCoord.xy, 0.7548776662);
-  float r = sqrt(-2.0 * log(max(1e-3, frameNoise(gl_FragCoord.xy + 19.0, 0.5698402910))));
+  float a = 6.2831853 * frameNoise(gl_FragCoord.xy, frameSeed.x);
+  float r = sqrt(-2.0 * log(max(1e-3, frameNoise(gl_FragCoord.xy + 19.0, frameSeed.y))));
   slope += sqrt(rough) * r * vec2(cos(a), sin(a));
   vec3 n = normalize(vec3(-slope.x, 1.0, -slope.y));
   vec3 reflected = reflect(-v, n);

@@ -106,7 +106,9 @@ class Baker:
     def _level_file(self, variant: Variant, detail: int, images: Images) -> bytes:
         product = self.library.level(variant, detail)
         mesh = self.library.exported(variant, detail)
-        return mesh_glb(mesh, product.materials, f"{variant.label}-{detail}", images)
+        return mesh_glb(
+            mesh, product.materials, f"{variant.label}-{detail}", images, lamps=product.lamps
+        )
 
     @cached_property
     def network(self) -> Network:

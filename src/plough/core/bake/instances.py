@@ -11,6 +11,7 @@ from plough.core.bake.colliders import box_meshes, collider_meshes
 from plough.core.errors import TooLargeError
 from plough.core.formats.glb import GlbBuilder
 from plough.core.kinds import Product
+from plough.core.lamp import Lamp, placed_at
 from plough.core.layers.bake import BakeParameters
 from plough.core.library.library import SCREEN_COVERAGE, Library
 from plough.core.library.variants import Variant
@@ -35,6 +36,7 @@ class Counts:
     instances: int = 0
     triangles: int = 0
     colliders: int = 0
+    lamps: int = 0
     meshes: int = 0
 
 
@@ -54,16 +56,23 @@ class InstanceWriter:
 
     def check_nodes(self, counts: dict[str, tuple[Variant, int]]) -> None:
         """Raises `TooLargeError` when plain nodes for `counts` (variant and number of each) would be too many."""
+        lamps = sum(n * len(self._library.lamps(v)) for v, n in counts.values())
+        if lamps > MOST_NODES:
+            raise TooLargeError(
+                "lamp.lumens",
+                f"the scene would have {lamps:,} lamps; the limit is {MOST_NODES:,}:"
+                " take the lamp from assets that stand often, or lower the fill",
+            )
         if self._p.instancing:
             return
-        nodes = sum(
+        nodes = lamps + sum(
             n * (self.levels_of(v) + len(self._bodies(self._library.level(v, 0))))
             for v, n in counts.values()
         )
         if nodes > MOST_NODES:
             raise TooLargeError(
                 "instancing",
-                f"the scene would have {nodes:,} plain nodes, levels and colliders included;"
+                f"the scene would have {nodes:,} plain nodes, levels, colliders and lamps included;"
                 f" the limit is {MOST_NODES:,}: switch instances on, or lower the fill",
             )
 
@@ -101,11 +110,12 @@ class InstanceWriter:
         self.counts.triangles += placed.count * meshes.near.mesh.triangles
         self.counts.colliders += placed.count * len(meshes.colliders)
         name = f"{layer}-{variant.label}"
+        lights = self._lights(name, variant, meshes.near.lamps, placed)
         if self._p.instancing:
             shared = self._builder.add_instances(placed.position, placed.rotation, placed.scale)
             extras = {"asset": variant.asset, "variant": variant.seed, "layer": layer}
-            return self._nodes(name, meshes, {"instances": shared}, extras)
-        out = []
+            return self._nodes(name, meshes, {"instances": shared}, extras) + lights
+        out = lights
         for i in range(placed.count):
             at = {
                 "translation": placed.position[i],
@@ -113,6 +123,23 @@ class InstanceWriter:
                 "scale": placed.scale[i],
             }
             out += self._nodes(f"{name}-{int(placed.ids[i]):016x}", meshes, at, {})
+        return out
+
+    def _lights(
+        self, name: str, variant: Variant, lamps: tuple[Lamp, ...], placed: Placements
+    ) -> list[int]:
+        """A node for each lamp of each placement."""
+        self.counts.lamps += placed.count * len(lamps)
+        out = []
+        for k, lamp in enumerate(lamps):
+            light = self._builder.add_light(lamp, f"{variant.label}-{k}")
+            places = placed_at(lamp, placed.position, placed.rotation, placed.scale)
+            out += [
+                self._builder.add_node(
+                    f"lamp-{name}-{int(i):016x}-{k}", light=light, translation=at
+                )
+                for i, at in zip(placed.ids, places, strict=True)
+            ]
         return out
 
     def _nodes(

@@ -1,7 +1,7 @@
 """glTF 2.0 in its binary form.
 
 Channels written: POSITION, NORMAL, TANGENT, TEXCOORD_0 and, on demand, TEXCOORD_1 as float; COLOR_0 (linear tint) and _WIND (sway, branch phase, flutter, occlusion) as
-normalised bytes; indices as 16 or 32 bits. Instances by EXT_mesh_gpu_instancing, levels of detail by MSFT_lod.
+normalised bytes; indices as 16 or 32 bits. Instances by EXT_mesh_gpu_instancing, levels of detail by MSFT_lod, lamps by KHR_lights_punctual.
 """
 
 from __future__ import annotations
@@ -15,6 +15,7 @@ import numpy as np
 import orjson
 
 from plough.core.errors import FormatError, TooLargeError
+from plough.core.lamp import Lamp
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
 
@@ -137,6 +138,8 @@ class GlbBuilder:
                 entry["occlusionTexture"] = {"index": surface}
             if "normal" in maps and material.dome is None:
                 entry["normalTexture"] = {"index": self._texture(maps["normal"], f"{name} normal")}
+            if material.glow is not None:
+                entry["emissiveFactor"] = list(material.glow)
             if material.cutout:
                 entry |= {
                     "alphaMode": "MASK",
@@ -230,11 +233,28 @@ class GlbBuilder:
         attributes = {k: self._accessor(np.asarray(v, np.float32), None) for k, v in names.items()}
         return Instances(attributes, len(position))
 
+    def add_light(self, lamp: Lamp, name: str) -> int:
+        """The index of a light to all sides (KHR_lights_punctual), written once under each name."""
+        lights = self._json.setdefault("extensions", {}).setdefault(
+            "KHR_lights_punctual", {"lights": []}
+        )["lights"]
+        light = {
+            "name": name,
+            "type": "point",
+            "color": list(lamp.color),
+            "intensity": lamp.candela,
+            "range": lamp.reach,
+        }
+        if light not in lights:
+            lights.append(light)
+        return lights.index(light)  # type: ignore[no-any-return]
+
     def add_node(
         self,
         name: str,
         mesh: int | None = None,
         *,
+        light: int | None = None,
         instances: Instances | None = None,
         levels: Sequence[int] = (),
         coverage: Sequence[float] = (),
@@ -267,6 +287,8 @@ class GlbBuilder:
         extensions: dict[str, Any] = {}
         if instances is not None:
             extensions["EXT_mesh_gpu_instancing"] = {"attributes": instances.attributes}
+        if light is not None:
+            extensions["KHR_lights_punctual"] = {"light": light}
         if levels:
             extensions["MSFT_lod"] = {"ids": list(levels)}
             extras["MSFT_screencoverage"] = list(coverage)
@@ -320,10 +342,18 @@ def mesh_glb(
     name: str,
     images: Images = no_images,
     extras: dict[str, Any] | None = None,
+    lamps: Sequence[Lamp] = (),
 ) -> bytes:
-    """One mesh as a GLB; `extras` go to the scene."""
+    """One mesh as a GLB, with its lamps; `extras` go to the scene."""
     builder = GlbBuilder(images)
-    return builder.finish([builder.add_node(name, builder.add_mesh(mesh, materials, name))], extras)
+    lights = [
+        builder.add_node(
+            f"{name}-lamp-{k}", light=builder.add_light(x, name), translation=x.position
+        )
+        for k, x in enumerate(lamps)
+    ]
+    root = builder.add_node(name, builder.add_mesh(mesh, materials, name), children=lights)
+    return builder.finish([root], extras)
 
 
 def read_json(data: bytes) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 import tempfile
 from collections.abc import Sequence
@@ -11,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from plough.core.formats.glb import Images
+from plough.core.lamp import Lamp
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
 
@@ -22,12 +24,15 @@ def _name(text: str) -> str:
 
 
 def asset_usd(
-    seeds: Sequence[tuple[int, Mesh, dict[str, Material]]], name: str, images: Images
+    seeds: Sequence[tuple[int, Mesh, dict[str, Material]]],
+    name: str,
+    images: Images,
+    lamps: Sequence[Lamp] = (),
 ) -> dict[str, bytes]:
     """Files by name: ``name.usdc`` and its textures.
 
     The root prim has the variant set ``seed``; each variant holds the mesh, with a subset of faces
-    for each material slot. Metres, Y up; the wind channel is the primvar ``wind``.
+    for each material slot. Metres, Y up; the wind channel is the primvar ``wind``. Lamps are the same for all.
     """
     from pxr import Kind, Usd, UsdGeom
 
@@ -47,6 +52,8 @@ def asset_usd(
                     shader, textures = _material(root, material, images(material), f"{name}-{slot}")
                     slots[slot] = shader
                     files |= textures
+        for k, lamp in enumerate(lamps):
+            _lamp(root, lamp, f"lamp_{k}")
         variants = root.GetPrim().GetVariantSets().AddVariantSet("seed")
         for seed, mesh, materials in seeds:
             variants.AddVariant(f"seed_{seed}")
@@ -59,6 +66,18 @@ def asset_usd(
         variants.SetVariantSelection(f"seed_{seeds[0][0]}")
         stage.GetRootLayer().Save()
         return {f"{name}.usdc": path.read_bytes(), **files}
+
+
+def _lamp(root: Any, lamp: Lamp, name: str) -> None:
+    """A ball that sends `lamp`'s light; its intensity is the luminance of its surface."""
+    from pxr import Gf, UsdGeom, UsdLux
+
+    light = UsdLux.SphereLight.Define(root.GetPrim().GetStage(), root.GetPath().AppendChild(name))
+    radius = max(lamp.radius, 0.01)
+    light.CreateRadiusAttr(radius)
+    light.CreateColorAttr(Gf.Vec3f(*lamp.color))
+    light.CreateIntensityAttr(lamp.candela / (math.pi * radius**2))
+    UsdGeom.XformCommonAPI(light.GetPrim()).SetTranslate(Gf.Vec3d(*lamp.position))
 
 
 _INPUTS = {

@@ -40,6 +40,7 @@ from plough.core.parameters import (
     color,
     count,
     flag,
+    linear,
     number,
     parse_color,
     reference,
@@ -353,9 +354,3 @@ def materials(p: Woody) -> dict[str, Material]:
 def moss_of(p: Woody) -> Moss:
     """What grows on one side of the bark."""
     return Moss(p.moss, math.radians(p.moss_side), p.moss_height, linear(p.moss_color))
-
-
-def linear(color: str) -> tuple[float, float, float]:
-    """A linear colour of ``#rrggbb``."""
-    r, g, b = (c**2.2 for c in parse_color(color))
-    return r, g, b

@@ -16,6 +16,7 @@ from plough.core.arrays import Float32, Float64, Int64, UInt8, UInt64
 from plough.core.grow.shape import Shape, set_down, strip
 from plough.core.grow.skeleton import R2_FIRST, R2_SECOND, Order, at_share, level_frame
 from plough.core.kernels import kernel
+from plough.core.mesh.sphere import icosphere
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
 from plough.core.rng import mix, stream, symmetric, uniform
@@ -349,65 +350,6 @@ def _farthest(points: Float32, count: int, first: int) -> Int64:
     return out
 
 
-def _icosphere(subdivisions: int) -> tuple[Float64, Int64]:
-    g = (1.0 + math.sqrt(5.0)) / 2.0
-    points = [
-        np.array(p, np.float64)
-        for p in (
-            (-1, g, 0),
-            (1, g, 0),
-            (-1, -g, 0),
-            (1, -g, 0),
-            (0, -1, g),
-            (0, 1, g),
-            (0, -1, -g),
-            (0, 1, -g),
-            (g, 0, -1),
-            (g, 0, 1),
-            (-g, 0, -1),
-            (-g, 0, 1),
-        )
-    ]
-    faces = [
-        (0, 11, 5),
-        (0, 5, 1),
-        (0, 1, 7),
-        (0, 7, 10),
-        (0, 10, 11),
-        (1, 5, 9),
-        (5, 11, 4),
-        (11, 10, 2),
-        (10, 7, 6),
-        (7, 1, 8),
-        (3, 9, 4),
-        (3, 4, 2),
-        (3, 2, 6),
-        (3, 6, 8),
-        (3, 8, 9),
-        (4, 9, 5),
-        (2, 4, 11),
-        (6, 2, 10),
-        (8, 6, 7),
-        (9, 8, 1),
-    ]
-    for _ in range(subdivisions):
-        middle: dict[tuple[int, int], int] = {}
-        finer = []
-        for a, b, c in faces:
-            edge = []
-            for i, j in ((a, b), (b, c), (c, a)):
-                key = (min(i, j), max(i, j))
-                if key not in middle:
-                    middle[key] = len(points)
-                    points.append(0.5 * (points[i] + points[j]))
-                edge.append(middle[key])
-            ab, bc, ca = edge
-            finer += [(a, ab, ca), (b, bc, ab), (c, ca, bc), (ab, bc, ca)]
-        faces = finer
-    unit = np.array(points)
-    return unit / np.linalg.norm(unit, axis=1, keepdims=True), np.array(faces, np.int64)
-
-
 _SHADOW = (2.394, 2.910, 3.082)  #: mean shadow of an icosahedron of radius 1, by subdivisions
 
 
@@ -431,7 +373,7 @@ def lump_mesh(seed: int, hung: Hung, lumps: Lumps, envelope: Envelope) -> Mesh:
     rough, subdivisions, tones = lumps.rough, lumps.subdivisions, lumps.tones
     radius = lumps.radius * math.sqrt(_SHADOW[min(2, lumps.finest)] / _SHADOW[subdivisions])
     rows = _farthest(hung.base, lumps.count, int(np.argmax(hung.base[:, 1])))
-    unit, faces = _icosphere(subdivisions)
+    unit, faces = icosphere(subdivisions)
     v = unit.shape[0]
     index = hung.ids[rows][:, None] + np.arange(v, dtype=np.uint64)[None]
     noise = np.array([[symmetric(np.uint64(seed), _SIZE, i) for i in row] for row in index])

@@ -10,7 +10,6 @@ import numpy as np
 from plough.core.arrays import Float32, Float64, Int64
 from plough.core.collider import along_branch, joined
 from plough.core.errors import TooLargeError
-from plough.core.grow.covering import linear
 from plough.core.grow.heads import Head, make_head
 from plough.core.grow.leaf import leaf_material, leaf_shape
 from plough.core.grow.plant_habit import TIERS, PlantParameters, Tier
@@ -21,6 +20,7 @@ from plough.core.mesh.material import Material
 from plough.core.mesh.sweep import Branches, sweep
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part, join
+from plough.core.parameters import linear
 from plough.core.rng import bits_array, stream, symmetric_array
 from plough.core.vectors import along_rows, squared
 

@@ -13,6 +13,7 @@ from plough.core.cache import Cache
 from plough.core.errors import FormatError
 from plough.core.formats.images import Load, with_images
 from plough.core.kinds import Product, get_kind
+from plough.core.lamp import Lamp
 from plough.core.library.variants import Variant
 from plough.core.mesh.dome import make_dome
 from plough.core.mesh.impostor import impostor_quads, make_impostor
@@ -151,6 +152,12 @@ class Library:
             return product.height, product.canopy_radius
 
         return self.cache.get(("size", variant.key), make, lambda s: 200)
+
+    def lamps(self, variant: Variant, check: Callable[[], None] | None = None) -> tuple[Lamp, ...]:
+        """What light it carries."""
+        return self.cache.get(
+            ("lamps", variant.key), lambda: self.level(variant, 0, check).lamps, lambda x: 200
+        )
 
     def _albedo(self, material: Material) -> UInt8:
         """The albedo image of a material, its plain colour included."""

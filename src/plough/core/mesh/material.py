@@ -56,7 +56,7 @@ class Dome:
 
 @dataclass(frozen=True, slots=True)
 class Material:
-    """A material slot. Metallic is 0 and nothing glows, so it is lit alike in every viewer."""
+    """A material slot. Metallic is 0, so it is lit alike in every viewer."""
 
     name: str  #: by which the target engine knows it
     maps: MapRecipe | None = None
@@ -65,6 +65,7 @@ class Material:
     cutout: bool = False  #: alpha below a half is not there; both faces are seen
     translucency: float = 0.0  #: share of light that comes through from behind
     one_sided: bool = False  #: a cutout whose back is not drawn
+    glow: tuple[float, float, float] | None = None  #: linear, of what shines itself
     dome: Dome | None = (
         None  #: of a card that is turned to the eye; its normals are in the asset's own axes
     )

@@ -331,7 +331,8 @@ def export(body: ExportIn, db: Session, me: Me, ctx: Ctx) -> Response:
             (v.seed, ctx.library.exported(v, 0), ctx.library.level(v, 0).materials)
             for v in variants
         ]
-        files = asset_usd(made_seeds, body.name, images)
+        lamps = ctx.library.level(variants[0], 0).lamps
+        files = asset_usd(made_seeds, body.name, images, lamps)
     else:
         for slot, material in {
             **ctx.library.level(variants[0], 0).materials,
@@ -377,6 +378,12 @@ def _glb(ctx: Context, variants: Sequence[Variant], images: Images, name: str) -
                 extras={"seed": variant.seed},
             )
         )
+        for k, lamp in enumerate(products[0].lamps):
+            light = builder.add_light(lamp, f"{name}-{k}")
+            x, y, z = lamp.position
+            roots.append(
+                builder.add_node(f"lamp-{label}-{k}", light=light, translation=(at + x, y, z))
+            )
         collider = products[0].collider
         for k, body in enumerate(collider_meshes(collider)):
             mesh = builder.add_mesh(body, {}, f"collider-{label}-{k}")

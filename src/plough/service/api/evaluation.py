@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import asdict
 from typing import Annotated, Any
 from urllib.parse import quote
 
@@ -12,6 +13,7 @@ from plough.core.bake.colliders import convex_mesh
 from plough.core.formats.glb import mesh_glb
 from plough.core.ground import Surface
 from plough.core.kinds import all_kinds
+from plough.core.lamp import Lamp
 from plough.core.library import Variant, resolve, variant_of
 from plough.core.library.library import switch_distances
 from plough.core.matters import declared
@@ -34,6 +36,7 @@ from plough.service.api.models import (
     FindingOut,
     KindOut,
     KindsOut,
+    LampOut,
     LayerView,
     LevelOut,
     MakeAsset,
@@ -137,6 +140,7 @@ class Transport:
             count=count,
             height=height,
             canopy_radius=canopy,
+            lamps=[lamp_out(x) for x in library.lamps(v, self.check)],
             levels=[
                 LevelOut(
                     mesh=f"{base}/{shown}?key={self.ctx.code[:8]}{v.key}",
@@ -147,6 +151,11 @@ class Transport:
                 for shown, f, limit in zip(drawn(library, v), facts, limits, strict=True)
             ],
         )
+
+
+def lamp_out(lamp: Lamp) -> LampOut:
+    """A lamp as it travels."""
+    return LampOut(reach=lamp.reach, **asdict(lamp))
 
 
 def _weight(w: Weight) -> WeightOut:
@@ -279,6 +288,7 @@ def make_asset(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> Response:
         "ranges": product.ranges,
         "changed": product.changed,
         "slots": [slot for slot, m in product.materials.items() if m.maps is not None],
+        "lamps": [lamp_out(x).model_dump() for x in product.lamps],
         "collider": {
             "capsules": [[*c.start, *c.end, c.radius] for c in product.collider.capsules],
             "pieces": [piece.positions.tolist() for piece in pieces],

@@ -262,6 +262,16 @@ class LevelOut(BaseModel):
     )
 
 
+class LampOut(BaseModel):
+    """A lamp that an asset carries."""
+
+    position: tuple[float, float, float] = Field(description="Metres, in the asset's axes.")
+    color: tuple[float, float, float] = Field(description="Linear, the greatest 1.")
+    lumens: float
+    radius: float = Field(description="Metres, of the globe that glows; 0 for none.")
+    reach: float = Field(description="Metres at which its light is too dim to be told.")
+
+
 class VariantOut(BaseModel):
     """One seed of an asset in a layer."""
 
@@ -271,6 +281,7 @@ class VariantOut(BaseModel):
     count: int
     height: float
     canopy_radius: float
+    lamps: list[LampOut]
     levels: list[LevelOut]
 
 

@@ -1,9 +1,10 @@
 /** Placements by tile, drawn at the level of detail that the distance asks for. Tiles come and go by their keys. */
 import * as THREE from 'three';
-import type { LayerView, Variant } from '../../api/client';
+import type { Lamp, LayerView, Variant } from '../../api/client';
 import { buffers } from '../blobs';
 import { holdMeshes, type LoadedMesh } from '../glb';
 import { matrixOf, placeOf, sizeOf } from '../instances';
+import type { Standing } from '../lamps';
 import { meets, nearer, type Hit } from '../pick';
 import type { Stage } from '../stage';
 import type { Actor, Frame } from './actor';
@@ -15,6 +16,7 @@ export class PlacementsActor implements Actor {
   private tiles = new Map<string, Cell[]>(); // by key
   private extents: Extent[] = []; // of the variants
   private batches: (Batch | null)[] = [];
+  private lamps: Lamp[][] = []; // of the variants
   private readonly held = holdMeshes();
 
   constructor(private readonly stage: Stage) {
@@ -46,6 +48,25 @@ export class PlacementsActor implements Actor {
     [this.tiles, this.extents] = [next, extents];
     this.dress(placed.variants, loaded);
     this.held.keep(placed.variants.flatMap((v) => (v.count ? v.levels.map((l) => l.mesh) : [])));
+    this.lamps = placed.variants.map((v) => v.lamps);
+    this.lightUp();
+  }
+
+  /** Tell the stage of the lamps that stand here and are seen. */
+  private lightUp() {
+    const out: Standing[] = [];
+    if (this.group.visible && this.lamps.some((own) => own.length)) {
+      const matrix = new THREE.Matrix4();
+      for (const cell of this.cells())
+        for (const lamp of this.lamps[cell.variant] ?? [])
+          for (let k = 0; k < cell.count; k++)
+            out.push({
+              at: new THREE.Vector3(...lamp.position).applyMatrix4(matrixOf(cell.list, k, matrix)),
+              lamp,
+              size: sizeOf(cell.list, k),
+            });
+    }
+    this.stage.lamps.set(this, out);
   }
 
   /** The meshes of a variant's levels, nearest first; of `far` the last alone. */
@@ -139,11 +160,14 @@ export class PlacementsActor implements Actor {
   }
 
   setVisible(visible: boolean) {
+    if (visible === this.group.visible) return;
     this.group.visible = visible;
+    this.lightUp();
   }
 
   dispose() {
     for (const batch of this.batches) batch?.dispose();
+    this.stage.lamps.set(this, []);
     this.held.keep();
     this.tiles.clear();
     this.stage.scene.remove(this.group);

@@ -1,12 +1,27 @@
 import * as THREE from 'three';
 import { describe, expect, it } from 'vitest';
-import { halton, onDisc, r2, skyDirection } from './sampling';
+import { halton, onDisc, r2, skyDirection, sobol } from './sampling';
 import { skyRadiance, SUN, Transmittance, transmittance } from './scattering';
 import { Sky, type Weather } from './sky';
 
 const day: Weather = { azimuth: 215, elevation: 40, cover: 0, mist: 0 };
 const up = new THREE.Vector3(0, 1, 0);
 const light = (s: Sky) => s.fromSky[1] + s.fromSun[1];
+
+describe('samples of a plate', () => {
+  it('lie one in each box of every shape, after 16 frames and after 64', () => {
+    for (const bits of [4, 6])
+      for (let across = 0; across <= bits; across++) {
+        const [wide, tall] = [2 ** across, 2 ** (bits - across)];
+        const boxes = new Set<number>();
+        for (let k = 0; k < 2 ** bits; k++) {
+          const [x, y] = sobol(k);
+          boxes.add(Math.floor(x * wide) * tall + Math.floor(y * tall));
+        }
+        expect(boxes.size).toBe(2 ** bits);
+      }
+  });
+});
 
 describe('a clear sky', () => {
   it('is blue above at noon, and red about a low sun', () => {

@@ -10,6 +10,16 @@ export function halton(k: number, base: number): number {
   return value;
 }
 
+/**
+ * The `k`th point, from 0 on, of the first two dimensions of the Sobol' sequence (Sobol' 1967; Kollig and Keller 2002): the
+ * first 16, or 64, lie one in each of as many equal boxes of every shape.
+ */
+export function sobol(k: number): [number, number] {
+  let [second, step] = [0, 1 << 31];
+  for (let i = k; i > 0; i >>= 1, step ^= step >>> 1) if (i & 1) second ^= step;
+  return [halton(k, 2), (second >>> 0) / 2 ** 32];
+}
+
 /** The `k`th point, from 0 on, of the R2 sequence in the unit square (Roberts 2018). */
 export function r2(k: number): [number, number] {
   return [(0.5 + k * 0.7548776662466927) % 1, (0.5 + k * 0.5698402909980532) % 1];
