@@ -105,7 +105,7 @@ class Page:
 
     def loaded(self) -> None:
         """Until the view shows what it should."""
-        self.one("[data-loaded=true]")
+        self.until(lambda: self.all("[data-loaded=true]"), "a loaded view", 240)
 
     def rested(self) -> None:
         """Until the full picture is drawn and nothing is computed any more."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import io
 import time
 from collections.abc import Iterator
@@ -13,7 +14,7 @@ from PIL import Image
 from selenium.webdriver.support.ui import Select
 
 from tests.browser.conftest import Page
-from tests.conftest import Running
+from tests.conftest import SMALL, Running
 
 
 @pytest.fixture
@@ -118,6 +119,43 @@ def test_the_sun_makes_the_light_and_not_the_theme(fine: Page, scene_id: str) ->
     assert night.mean() < 0.55 * day.mean()
     above = night[: night.shape[0] // 6].reshape(-1, 3).mean(axis=0)
     assert above[2] > 1.2 * above[0], "the sky of a night is blue"
+
+
+def test_lamps_shine_when_it_is_dark_and_not_by_day(fine: Page, sedge: httpx.Client) -> None:
+    def scene(lumens: float) -> str:
+        document = copy.deepcopy(SMALL)
+        document["assets"][0]["parameters"]["game"] = {
+            "lamp": {"lumens": lumens, "height": 2.5, "radius": 0.3}
+        }
+        made = sedge.post("/api/scenes", json={"name": "Withy Hythe", "document": document})
+        assert made.status_code == 201, made.text
+        return str(made.json()["id"])
+
+    def under(elevation: float) -> np.ndarray:
+        script = """const {stage} = window.plough;
+        stage.atmosphere.set({azimuth: 250, elevation: arguments[0], cover: 0.2, mist: 0});
+        stage.refresh();"""
+        fine.driver.execute_script(script, elevation)
+        fine.until(lambda: fine.number("[data-developed]", "data-developed") < 1, "a new picture")
+        developed(fine)
+        return seen(fine)
+
+    pictures = {}
+    fine.sign_in("sedge")
+    for lumens in (0.0, 6000.0):
+        made = scene(lumens)
+        fine.open_scene(made)
+        developed(fine)
+        pictures[lumens] = under(-14), under(30)
+        sedge.delete(f"/api/scenes/{made}")
+    night, day = (b - a for a, b in zip(pictures[0.0], pictures[6000.0], strict=True))
+    lit = (night.mean(axis=2) > 0.08).mean()
+    assert 0.02 < lit < 0.9, f"{lit:.1%} of the night is lit"
+    warm = night[night.mean(axis=2) > 0.08].mean(axis=0)
+    assert warm[0] > warm[2], "the light of a lamp is warm"
+    # by day there is the globe of each, and no light from it
+    assert (np.abs(day).mean(axis=2) > 0.06).mean() < 0.02
+    assert not fine.errors()
 
 
 def test_a_viewpoint_has_a_lens_of_its_own(fine: Page, scene_id: str, sedge: httpx.Client) -> None:

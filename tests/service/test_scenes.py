@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -374,6 +375,38 @@ def test_the_evaluation_is_that_of_the_core(sedge: httpx.Client, scene: dict[str
     line = np.frombuffer(sedge.get(f"/api/blobs/{curve['line']}").content, "<f4").reshape(-1, 2)
     assert np.allclose(line, evaluation.layer("dyke").output.curves[0].line, atol=1e-4)
     assert view["total"]["instances"] == sum(x["weight"]["instances"] for x in view["layers"])
+
+
+def test_lamps_travel_with_the_evaluation_and_with_a_draft(sedge: httpx.Client) -> None:
+    lamp = {"lumens": 300, "height": 1.5, "right": 0.2}
+    document = copy.deepcopy(SMALL)
+    document["assets"][0]["parameters"]["game"] = {"lamp": lamp}
+    made = sedge.post("/api/scenes", json={"name": "Withy Hythe", "document": document}).json()
+    variants = [
+        v
+        for x in evaluated(sedge, made).values()
+        for v in (x["placements"] or {"variants": []})["variants"]
+    ]
+    assert {v["asset"] for v in variants if v["lamps"]} == {"willow"}
+    for own in (v["lamps"] for v in variants if v["lamps"]):
+        assert [(x["lumens"], x["position"]) for x in own] == [(300, [0.2, 1.5, 0.0])]
+    draft = sedge.post(
+        "/api/make",
+        json={"kind": "tree", "seed": 1, "detail": 2, "parameters": {"game": {"lamp": lamp}}},
+    )
+    extras = read_json(draft.content)["scenes"][0]["extras"]
+    assert extras["lamps"] == variants[0]["lamps"]
+    wrong = sedge.post(
+        "/api/make",
+        json={
+            "kind": "tree",
+            "seed": 1,
+            "detail": 2,
+            "parameters": {"game": {"lamp": {"lumens": -1}}},
+        },
+    )
+    assert "game.lamp.lumens" in problem(wrong, 422)["detail"]
+    sedge.delete(f"/api/scenes/{made['id']}")
 
 
 def test_only_tiles_that_changed_are_sent_again(sedge: httpx.Client, scene: dict[str, Any]) -> None:

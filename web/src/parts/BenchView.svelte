@@ -1,6 +1,7 @@
 <script lang="ts">
   /** The turntable, with ruler, person, handles, ways of looking, wind, age track and the ladder of levels. */
   import { Alert, Button, Checkbox, Range, Select } from 'flowbite-svelte';
+  import Sunset from '@lucide/svelte/icons/sunset';
   import Wind from '@lucide/svelte/icons/wind';
   import { onMount } from 'svelte';
   import { said, type Row } from '../api/client';
@@ -42,6 +43,7 @@
   let developed = $state(0);
   let look = $state<Look>('lit');
   let windy = $state(false);
+  let evening = $state(false);
   let gale = $state({ azimuth: 250, speed: 4, gusts: 0.5 });
   let trueDistance = $state(false);
   let failure = $state('');
@@ -55,6 +57,7 @@
     height: made.facts.height,
     radius: made.facts.canopy_radius,
     collider: made.facts.collider,
+    lamps: made.facts.lamps,
   });
 
   onMount(() => {
@@ -99,6 +102,7 @@
   });
   $effect(() => table?.hold(held ? subject(held.made) : null));
   $effect(() => table?.setLook(look));
+  $effect(() => table?.setEvening(evening));
   $effect(() => table?.setWind(windy ? gale.speed : 0, gale.azimuth, gale.gusts));
   $effect(() => {
     const ranges = bench.made?.facts.ranges ?? {};
@@ -177,6 +181,14 @@
       items={looks.map(([value, name]) => ({ value, name }))}
       bind:value={look}
     />
+    <Button
+      pill
+      class={evening ? '' : 'bg-leaf/95'}
+      color={evening ? 'primary' : 'alternative'}
+      aria-pressed={evening}
+      title="in the light after sunset, when lamps are lit"
+      onclick={() => (evening = !evening)}><Sunset size={13} />Evening</Button
+    >
     <Button
       pill
       class={windy ? '' : 'bg-leaf/95'}

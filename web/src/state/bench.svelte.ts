@@ -1,5 +1,15 @@
 /** The asset on the bench: its draft, its mesh, the tray, what is held beside it. */
-import { api, bytes, said, take, type Cousin, type LevelFacts, type Picture, type Values } from '../api/client';
+import {
+  api,
+  bytes,
+  said,
+  take,
+  type Cousin,
+  type Lamp,
+  type LevelFacts,
+  type Picture,
+  type Values,
+} from '../api/client';
 import { parse, type LoadedMesh } from '../view/glb';
 import type { Ranges } from './matters';
 import { same, writeAll } from './values';
@@ -16,6 +26,7 @@ export interface Facts {
   changed: Record<string, [number, number]>;
   slots: string[]; // of the materials whose maps can be replaced
   collider: { capsules: number[][]; pieces: number[][][]; faces: number[][][] };
+  lamps: Lamp[];
 }
 
 export interface Made {

@@ -1,5 +1,6 @@
 /** The bench: one asset, or two side by side, on a round plate, beside a person and a ruler. */
 import * as THREE from 'three';
+import type { Lamp } from '../api/client';
 import type { LoadedMesh } from './glb';
 import type { Rgb } from './light/scattering';
 import { checker, channelMaterial, overdrawMaterial, type Channel } from './looks';
@@ -18,7 +19,11 @@ export interface Subject {
   height: number;
   radius: number;
   collider: { capsules: number[][]; pieces: number[][][]; faces: number[][][] };
+  lamps: Lamp[];
 }
+
+const DAY = { azimuth: 222, elevation: 38, cover: 0.28, mist: 0.2 };
+const EVENING = { ...DAY, elevation: -5 };
 
 const SAND: Rgb = [0.37, 0.34, 0.245]; // what the bench stands on
 
@@ -121,13 +126,19 @@ export class Turntable {
       new THREE.Vector3(this.second.position.x * 0.5, this.height * 0.4, 0),
       Math.max(this.height * 0.62, 1.2) + this.wide * 1.1,
     ];
-    this.stage.atmosphere.set({ azimuth: 222, elevation: 38, cover: 0.28, mist: 0.2 });
+    this.setEvening(false);
     this.setWind(3, 250);
   }
 
   /** Half the width in metres of all that stands here. */
   private get wide() {
     return this.beside ? this.radius + this.second.position.x * 0.5 : this.radius;
+  }
+
+  /** The light of a day, or of its end, when lamps are lit. */
+  setEvening(evening: boolean) {
+    this.stage.atmosphere.set(evening ? EVENING : DAY);
+    this.stage.refresh();
   }
 
   /** Metres a second, from `azimuth` degrees clockwise from north; `gusts` from 0 to 1. */
@@ -197,6 +208,14 @@ export class Turntable {
   private put(group: THREE.Group, subject: Subject | null) {
     group.clear();
     const { look } = this;
+    this.stage.lamps.set(
+      group,
+      (subject?.lamps ?? []).map((lamp) => ({
+        at: new THREE.Vector3(...lamp.position).add(group.position),
+        lamp,
+        size: 1,
+      })),
+    );
     for (const part of subject?.mesh.parts ?? []) {
       const material =
         look === 'wireframe'
