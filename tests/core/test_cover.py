@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from plough.core.ground.cover import METRES, Cover, cover_material
+from plough.core.ground.cover import METRES, TONES, Cover, cover_material
+from plough.core.parameters import linear
 
 NAMES = sorted(METRES)
 
@@ -53,3 +54,15 @@ def test_the_same_seed_draws_the_same_and_another_other_ground() -> None:
     assert np.array_equal(one, same)
     assert (one != other).mean() > 0.5
     assert cover_material("grass").maps == Cover("grass")
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_from_far_away_an_image_is_of_its_tone(name: str) -> None:
+    recipe = cover_material(name).maps  # type: ignore[arg-type]
+    assert recipe is not None
+    light = linear_mean(recipe.draw().albedo[..., :3])
+    assert np.allclose(light, linear(TONES[name]), rtol=0.03), name  # type: ignore[index]
+
+
+def linear_mean(image: np.ndarray) -> np.ndarray:
+    return ((image / 255.0) ** 2.2).mean(axis=(0, 1))  # type: ignore[no-any-return]

@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Literal
+from dataclasses import asdict
+from typing import Any, Literal
 
 import numpy as np
+import orjson
 
 from plough.core.arrays import Float32
 from plough.core.formats.glb import mesh_glb
 from plough.core.ground import HeightField, Surface
-from plough.core.ground.cover import METRES, cover_material
+from plough.core.ground.cover import METRES, CoverName, cover_material
 from plough.core.kinds import get_kind
 from plough.core.library import Library, Variant
 from plough.core.scene.evaluation import Evaluation
 from plough.core.scene.facets import Solid
 from plough.service.results import Results
 
+_SHOWN = ("albedo", "normal")  #: images of a card that the view draws it with
 _SAMPLES = 513  #: a side, of a surface that is no height field
 
 
@@ -35,12 +38,30 @@ def level_glb(
     """The hash of one level of detail as GLB."""
 
     def make() -> dict[str, bytes]:
-        dome = detail == "dome"
-        product = library.dome(variant) if dome else library.level(variant, int(detail))
         images = results.images(keep)
-        return {"glb": mesh_glb(product.mesh, product.materials, variant.label, images)}
+        if detail != "dome":
+            product = library.level(variant, detail)
+            return {"glb": mesh_glb(product.mesh, product.materials, variant.label, images)}
+        product = library.dome(variant)
+        (material,) = product.materials.values()
+        assert material.dome is not None
+        maps, layout = images(material), asdict(material.dome)
+        card = {**layout, "translucency": material.translucency, **{k: maps[k] for k in _SHOWN}}
+        glb = mesh_glb(product.mesh, product.materials, variant.label, images)
+        return {"glb": glb, "card": orjson.dumps(card)}
 
-    return results.result(f"glb {variant.key} {detail}", make, keep)["glb"]
+    return results.result(_level_key(variant, detail), make, keep)["glb"]
+
+
+def _level_key(variant: Variant, detail: Detail) -> str:
+    return f"card {variant.key}" if detail == "dome" else f"glb {variant.key} {detail}"
+
+
+def card_of(results: Results, variant: Variant) -> dict[str, Any] | None:
+    """How the card that faces the eye is drawn, if it has been made: its layout, and addresses of its images."""
+    names = results.known(_level_key(variant, "dome"))
+    data = results.get(names["card"]) if names else None
+    return orjson.loads(data) if data else None
 
 
 def solid_glb(results: Results, solid: Solid, keep: bool = True) -> str:
@@ -64,11 +85,10 @@ def surface_heights(
     return names["heights"], heights.shape[0], size
 
 
-def cover_images(results: Results, keep: bool = True) -> list[tuple[str, float, dict[str, str]]]:
-    """Name, metres a repeat, and addresses of the images of each class of ground."""
+def cover_images(results: Results, keep: bool = True) -> dict[CoverName, dict[str, str]]:
+    """Addresses of the images of each class of ground."""
     images = results.images(keep)
-    found = [(name, metres, images(cover_material(name))) for name, metres in METRES.items()]
-    return [(name, metres, {k: str(v) for k, v in maps.items()}) for name, metres, maps in found]
+    return {name: {k: str(v) for k, v in images(cover_material(name)).items()} for name in METRES}
 
 
 def _grid(surface: Surface) -> tuple[Float32, float]:

@@ -82,17 +82,10 @@ class Results:
 
     def result(self, key: str, make: Callable[[], dict[str, bytes]], keep: bool) -> dict[str, str]:
         """Hashes by name of what `make` gives, made once for each `key` and code of the core; `keep` writes it to the database too."""
+        known = self.known(key)
+        if known is not None:
+            return known
         key = key_of(core_key(), key)
-        with self._lock:
-            known = self._keys.get(key)
-            if known is not None and all(h in self._held for h in known.values()):
-                self._keys.move_to_end(key)
-                return known
-        with self.database.session() as db:
-            row = db.get(Result, key)
-            if row is not None and _all_there(db, row.blobs.values()):
-                row.used = func.now()
-                return self._know(key, dict(row.blobs))
         made = make()
         names = {name: self.put(data) for name, data in made.items()}
         if keep and all(len(data) <= PIECE for data in made.values()):
@@ -101,6 +94,22 @@ class Results:
                 same = {"blobs": names, "used": func.now()}
                 made_row = insert(Result).values(key=key, blobs=names)
                 db.execute(made_row.on_conflict_do_update(index_elements=["key"], set_=same))
+        return self._know(key, names)
+
+    def known(self, key: str) -> dict[str, str] | None:
+        """Hashes by name of what was made for `key` before; None where nothing was, or it is gone."""
+        key = key_of(core_key(), key)
+        with self._lock:
+            known = self._keys.get(key)
+            if known is not None and all(h in self._held for h in known.values()):
+                self._keys.move_to_end(key)
+                return known
+        with self.database.session() as db:
+            row = db.get(Result, key)
+            if row is None or not _all_there(db, row.blobs.values()):
+                return None
+            row.used = func.now()
+            names = dict(row.blobs)
         return self._know(key, names)
 
     def _know(self, key: str, names: dict[str, str]) -> dict[str, str]:

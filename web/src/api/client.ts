@@ -1,5 +1,6 @@
 /** The service's API, typed by its own schema. */
 import createClient from 'openapi-fetch';
+import { answered } from './ahead';
 import type { components, paths } from './schema';
 
 export type Scene = components['schemas']['SceneOut'];
@@ -8,6 +9,7 @@ export type Layer = components['schemas']['LayerOut'];
 export type Asset = components['schemas']['AssetOut'];
 export type Evaluation = components['schemas']['EvaluationOut'];
 export type LayerView = components['schemas']['LayerView'];
+export type Card = components['schemas']['CardOut'];
 export type Lamp = components['schemas']['LampOut'];
 export type Variant = components['schemas']['VariantOut'];
 export type Weight = components['schemas']['WeightOut'];
@@ -43,7 +45,7 @@ export interface ScatterValues {
   sink: [number, number];
 }
 
-export const api = createClient<paths>({ baseUrl: '' });
+export const api = createClient<paths>({ baseUrl: '', fetch: answered });
 
 /** An answer other than success, or no answer (status 0). */
 export class ApiError extends Error {

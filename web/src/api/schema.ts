@@ -1040,6 +1040,56 @@ export interface components {
             version: number;
         };
         /**
+         * CardOut
+         * @description A card that faces the eye: pictures from all sides above, on one sheet.
+         */
+        CardOut: {
+            /**
+             * Albedo
+             * @description Address of the pictures, sRGB and alpha.
+             */
+            albedo: string;
+            /**
+             * Normal
+             * @description Address of their normals, in the asset's axes.
+             */
+            normal: string;
+            /** Translucency */
+            translucency: number;
+            /**
+             * Grid
+             * @description Pictures a side.
+             */
+            grid: number;
+            /**
+             * Pixels
+             * @description A side of each picture.
+             */
+            pixels: number;
+            /**
+             * Centre
+             * @description Metres, of what is shown.
+             */
+            centre: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Half
+             * @description Metres that a picture shows to each side, and up and down.
+             */
+            half: [
+                number,
+                number
+            ];
+            /**
+             * Depth
+             * @description Metres from the middle to the nearest and the farthest.
+             */
+            depth: number;
+        };
+        /**
          * CousinOut
          * @description A recipe near another.
          */
@@ -1110,6 +1160,11 @@ export interface components {
              * @description Metres of ground that one repeat covers.
              */
             metres: number;
+            /**
+             * Tone
+             * @description What the image comes to from far away, sRGB.
+             */
+            tone: string;
             /**
              * Albedo
              * @description Address of the image, sRGB.
@@ -2485,6 +2540,8 @@ export interface components {
             canopy_radius: number;
             /** Lamps */
             lamps: components["schemas"]["LampOut"][];
+            /** @description What the last level's mesh holds, once it has been made, so that it need not be fetched. */
+            card: components["schemas"]["CardOut"] | null;
             /** Levels */
             levels: components["schemas"]["LevelOut"][];
         };

@@ -24,7 +24,15 @@
   import CloudSun from '@lucide/svelte/icons/cloud-sun';
   import X from '@lucide/svelte/icons/x';
 
-  let { open, drawing = $bindable(null) }: { open: SceneStore; drawing?: string | null } = $props();
+  let {
+    open,
+    drawing = $bindable(null),
+    onready,
+  }: {
+    open: SceneStore;
+    drawing?: string | null;
+    onready: () => void; // something is seen, or long in coming
+  } = $props();
   let host: HTMLElement;
   let world = $state.raw<World | null>(null);
   let tools = $state.raw<ToolHost | null>(null);
@@ -49,7 +57,8 @@
   onMount(() => {
     let stage: Stage;
     try {
-      stage = new Stage(host);
+      const { sun, sky } = open.scene?.settings ?? {};
+      stage = new Stage(host, sun && sky && { ...sun, ...sky });
     } catch (error) {
       failure = `the picture cannot be drawn: ${said(error)}. Plough needs a browser with WebGL 2.`;
       return;
@@ -119,6 +128,14 @@
   });
   $effect(() => {
     world?.setContours(contours);
+  });
+  let ready = $state(false);
+  $effect(() => {
+    if (shown || failure) ready = true;
+    else setTimeout(() => (ready = true), 1500);
+  });
+  $effect(() => {
+    if (ready) onready();
   });
   // the lens of the viewpoint that the view was set to, as it is kept
   $effect(() => {
@@ -292,125 +309,129 @@
       host={tools}
       label="outline of {drawing ? 'the new layer' : (selected?.name ?? 'nothing')}"
     />{/if}
-  <div class="absolute top-3.5 right-64 left-3.5 flex flex-wrap gap-2" role="group" aria-label="viewpoints">
-    {#each viewpoints as v (v.id)}
-      <span
-        class="group flex items-center rounded-full border border-line text-[12.5px] {current === v.id
-          ? 'bg-[#232b20] text-[#faf7ee]'
-          : 'bg-leaf/95'}"
-      >
+  {#if ready}<div class="absolute top-3.5 right-64 left-3.5 flex flex-wrap gap-2" role="group" aria-label="viewpoints">
+      {#each viewpoints as v (v.id)}
+        <span
+          class="group flex items-center rounded-full border border-line text-[12.5px] {current === v.id
+            ? 'bg-[#232b20] text-[#faf7ee]'
+            : 'bg-leaf/95'}"
+        >
+          <Button
+            pill
+            color="alternative"
+            class="border-0 bg-transparent px-3 text-inherit hover:bg-transparent hover:text-inherit focus-within:text-inherit"
+            aria-pressed={current === v.id}
+            onclick={() => go(v)}>{v.name}</Button
+          >
+          {#if open.canEdit}
+            <ToolbarButton
+              class="mr-1 -ml-2 hidden text-inherit group-focus-within:block group-hover:block hover:text-inherit"
+              aria-label="forget {v.name}"
+              onclick={() => open.edit({ op: 'scene', settings: { [`viewpoints#${v.id}`]: null } })}
+              ><X size={16} /></ToolbarButton
+            >
+          {/if}
+        </span>
+      {/each}
+      {#if open.canEdit}<Button pill color="alternative" class="bg-leaf/95" onclick={keepView}>+ keep this view</Button
+        >{/if}
+    </div>
+    {#if open.scene}
+      <div class="absolute top-3.5 right-3.5 flex flex-wrap items-start justify-end gap-2">
         <Button
           pill
           color="alternative"
-          class="border-0 bg-transparent px-3 text-inherit hover:bg-transparent hover:text-inherit focus-within:text-inherit"
-          aria-pressed={current === v.id}
-          onclick={() => go(v)}>{v.name}</Button
+          class="size-9 bg-leaf/95 p-0"
+          aria-label="make a still"
+          title="A still of a viewpoint"
+          onclick={() => (still = true)}><Camera size={18} /></Button
         >
-        {#if open.canEdit}
-          <ToolbarButton
-            class="mr-1 -ml-2 hidden text-inherit group-focus-within:block group-hover:block hover:text-inherit"
-            aria-label="forget {v.name}"
-            onclick={() => open.edit({ op: 'scene', settings: { [`viewpoints#${v.id}`]: null } })}
-            ><X size={16} /></ToolbarButton
-          >
+        <Button
+          pill
+          color="alternative"
+          class="size-9 bg-leaf/95 p-0"
+          title="Clouds, mist, quality"
+          aria-label="clouds, mist and quality"
+          aria-expanded={weather}
+          onclick={() => (weather = !weather)}><CloudSun size={18} /></Button
+        >
+        <SunDial
+          sun={{
+            azimuth: open.scene.settings.sun?.azimuth ?? 215,
+            elevation: open.scene.settings.sun?.elevation ?? 34,
+          }}
+          disabled={!open.canEdit}
+          oninput={(sun) => open.scene && world?.setSettings({ ...open.scene.settings, sun })}
+          onchange={(sun) => open.edit({ op: 'scene', settings: { sun } })}
+        />
+        <WindVane
+          wind={{ azimuth: open.scene.settings.wind?.azimuth ?? 250, speed: open.scene.settings.wind?.speed ?? 4 }}
+          disabled={!open.canEdit}
+          oninput={(wind) => open.scene && world?.setSettings({ ...open.scene.settings, wind })}
+          onchange={(wind) => open.edit({ op: 'scene', settings: { wind } })}
+        />
+        {#if weather}
+          <div class="flex basis-full justify-end">
+            <SkyPanel
+              sky={open.scene.settings.sky}
+              disabled={!open.canEdit}
+              oninput={(sky) => open.scene && world?.setSettings({ ...open.scene.settings, sky })}
+              onchange={(sky) => open.edit({ op: 'scene', settings: { sky } })}
+              onquality={() => world?.stage.goOn()}
+              bytes={frame >= 0 ? (world?.stage.bytes ?? 0) : 0}
+              viewpoint={viewpoints.find((v) => v.id === current)}
+              onlens={look}
+              onviewpoint={({ id, ...viewpoint }) =>
+                open.edit({ op: 'scene', settings: { [`viewpoints#${id}`]: viewpoint } })}
+            />
+          </div>
         {/if}
+      </div>
+    {/if}
+    <div
+      class="absolute bottom-3.5 left-3.5 flex items-center gap-3 rounded-md bg-[#232b20]/85 px-3 py-1.5 text-[12px] text-[#faf7ee]"
+    >
+      {#each hints as [keys, what] (keys)}<span><b>{keys}</b> {what}</span>{/each}
+      <Button
+        color="alternative"
+        class="min-h-[24px] rounded-none border-0 border-l border-[#faf7ee]/30 bg-transparent py-0 pr-0 pl-3 text-[12px] text-[#faf7ee] hover:bg-transparent"
+        onclick={nextContours}><b>L</b> contours {contours ? `${contours} m` : 'off'}</Button
+      >
+    </div>
+    <div
+      class="absolute right-4 bottom-3.5 text-right text-[11.5px] text-[#232b20]"
+      style:text-shadow="0 0 4px #faf7ee, 0 0 4px #faf7ee"
+      aria-label="scale: {scale.metres} metres"
+    >
+      <span class="inline-flex items-center gap-1.5">
+        {#if developed < 1}
+          <svg
+            width="14"
+            height="14"
+            viewBox="0 0 14 14"
+            role="img"
+            aria-label="picture {Math.round(developed * 100)} % developed"
+          >
+            <circle cx="7" cy="7" r="5.5" fill="none" stroke="#232b20" stroke-opacity="0.25" stroke-width="1.5" />
+            <circle
+              cx="7"
+              cy="7"
+              r="5.5"
+              fill="none"
+              stroke="#232b20"
+              stroke-width="1.5"
+              stroke-dasharray="{developed * 34.56} 34.56"
+              transform="rotate(-90 7 7)"
+            />
+          </svg>
+        {/if}
+        {scale.metres >= 1 ? scale.metres : scale.metres.toFixed(1)} m
       </span>
-    {/each}
-    {#if open.canEdit}<Button pill color="alternative" class="bg-leaf/95" onclick={keepView}>+ keep this view</Button
-      >{/if}
-  </div>
-  {#if open.scene}
-    <div class="absolute top-3.5 right-3.5 flex flex-wrap items-start justify-end gap-2">
-      <Button
-        pill
-        color="alternative"
-        class="size-9 bg-leaf/95 p-0"
-        aria-label="make a still"
-        title="A still of a viewpoint"
-        onclick={() => (still = true)}><Camera size={18} /></Button
-      >
-      <Button
-        pill
-        color="alternative"
-        class="size-9 bg-leaf/95 p-0"
-        title="Clouds, mist, quality"
-        aria-label="clouds, mist and quality"
-        aria-expanded={weather}
-        onclick={() => (weather = !weather)}><CloudSun size={18} /></Button
-      >
-      <SunDial
-        sun={{ azimuth: open.scene.settings.sun?.azimuth ?? 215, elevation: open.scene.settings.sun?.elevation ?? 34 }}
-        disabled={!open.canEdit}
-        oninput={(sun) => open.scene && world?.setSettings({ ...open.scene.settings, sun })}
-        onchange={(sun) => open.edit({ op: 'scene', settings: { sun } })}
-      />
-      <WindVane
-        wind={{ azimuth: open.scene.settings.wind?.azimuth ?? 250, speed: open.scene.settings.wind?.speed ?? 4 }}
-        disabled={!open.canEdit}
-        oninput={(wind) => open.scene && world?.setSettings({ ...open.scene.settings, wind })}
-        onchange={(wind) => open.edit({ op: 'scene', settings: { wind } })}
-      />
-      {#if weather}
-        <div class="flex basis-full justify-end">
-          <SkyPanel
-            sky={open.scene.settings.sky}
-            disabled={!open.canEdit}
-            oninput={(sky) => open.scene && world?.setSettings({ ...open.scene.settings, sky })}
-            onchange={(sky) => open.edit({ op: 'scene', settings: { sky } })}
-            onquality={() => world?.stage.goOn()}
-            bytes={frame >= 0 ? (world?.stage.bytes ?? 0) : 0}
-            viewpoint={viewpoints.find((v) => v.id === current)}
-            onlens={look}
-            onviewpoint={({ id, ...viewpoint }) =>
-              open.edit({ op: 'scene', settings: { [`viewpoints#${id}`]: viewpoint } })}
-          />
-        </div>
-      {/if}
+      <div class="mt-0.5 flex h-[5px] border border-[#232b20] bg-[#faf7ee]" style:width="{scale.pixels}px">
+        <span class="w-1/2 bg-[#232b20]"></span>
+      </div>
     </div>
   {/if}
-  <div
-    class="absolute bottom-3.5 left-3.5 flex items-center gap-3 rounded-md bg-[#232b20]/85 px-3 py-1.5 text-[12px] text-[#faf7ee]"
-  >
-    {#each hints as [keys, what] (keys)}<span><b>{keys}</b> {what}</span>{/each}
-    <Button
-      color="alternative"
-      class="min-h-[24px] rounded-none border-0 border-l border-[#faf7ee]/30 bg-transparent py-0 pr-0 pl-3 text-[12px] text-[#faf7ee] hover:bg-transparent"
-      onclick={nextContours}><b>L</b> contours {contours ? `${contours} m` : 'off'}</Button
-    >
-  </div>
-  <div
-    class="absolute right-4 bottom-3.5 text-right text-[11.5px] text-[#232b20]"
-    style:text-shadow="0 0 4px #faf7ee, 0 0 4px #faf7ee"
-    aria-label="scale: {scale.metres} metres"
-  >
-    <span class="inline-flex items-center gap-1.5">
-      {#if developed < 1}
-        <svg
-          width="14"
-          height="14"
-          viewBox="0 0 14 14"
-          role="img"
-          aria-label="picture {Math.round(developed * 100)} % developed"
-        >
-          <circle cx="7" cy="7" r="5.5" fill="none" stroke="#232b20" stroke-opacity="0.25" stroke-width="1.5" />
-          <circle
-            cx="7"
-            cy="7"
-            r="5.5"
-            fill="none"
-            stroke="#232b20"
-            stroke-width="1.5"
-            stroke-dasharray="{developed * 34.56} 34.56"
-            transform="rotate(-90 7 7)"
-          />
-        </svg>
-      {/if}
-      {scale.metres >= 1 ? scale.metres : scale.metres.toFixed(1)} m
-    </span>
-    <div class="mt-0.5 flex h-[5px] border border-[#232b20] bg-[#faf7ee]" style:width="{scale.pixels}px">
-      <span class="w-1/2 bg-[#232b20]"></span>
-    </div>
-  </div>
   {#if failure}
     <Alert class="absolute inset-x-20 top-20 bg-leaf" role="alert">{failure}</Alert>
   {:else if !shown}

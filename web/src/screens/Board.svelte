@@ -22,6 +22,7 @@
   const open = untrack(() => new SceneStore(params.scene));
   onDestroy(() => open.close());
   let view = $state<BoardView>();
+  let ready = $state(false); // for what stands about the view: the picture comes first
   let drawing = $state<string | null>(null); // the kind of layer whose points are being drawn
   let bearing = $state<string | null>(null); // the kind of layer for which assets are being chosen
   const layer = $derived(open.layer(open.selected) ?? open.scene?.layers[0]);
@@ -142,12 +143,16 @@
     <p class="flex flex-1 items-center justify-center font-serif text-[18px]" role="status">Opening the scene…</p>
   {:else}
     <main class="flex min-h-0 flex-1">
-      {#if layer}{#key layer.id}<Sheet {open} {layer} />{/key}{/if}
-      <BoardView bind:this={view} {open} bind:drawing />
+      {#if layer && ready}{#key layer.id}<Sheet {open} {layer} />{/key}{:else}<aside
+          class="w-(--sheet) shrink-0 border-r border-line bg-leaf"
+        ></aside>{/if}
+      <BoardView bind:this={view} {open} bind:drawing onready={() => (ready = true)} />
     </main>
-    <footer class="shrink-0 border-t border-line bg-strip">
-      <WeightBar {open} />
-      <Strip {open} onadd={add} />
+    <footer class="min-h-(--strip) shrink-0 border-t border-line bg-strip">
+      {#if ready}
+        <WeightBar {open} />
+        <Strip {open} onadd={add} />
+      {/if}
     </footer>
   {/if}
 </div>

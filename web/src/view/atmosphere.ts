@@ -20,15 +20,17 @@ export class Atmosphere {
   readonly fog = new THREE.FogExp2('#ffffff', 1e-4);
   /** Shared by every material that shows the sky. */
   readonly sky = new SkyUniforms();
-  private state = new Sky({ azimuth: 215, elevation: 34, cover: 0.3, mist: 0.1 });
+  private state: Sky;
   private readonly centre = new THREE.Vector3();
   private reach = 60;
 
   constructor(
     scene: THREE.Scene,
+    weather: Weather = { azimuth: 215, elevation: 34, cover: 0.3, mist: 0.1 },
     /** Albedo of the land beyond the scene. */
     private readonly beyond: Rgb = [0.072, 0.094, 0.02],
   ) {
+    this.state = new Sky(weather);
     const material = new THREE.ShaderMaterial({
       uniforms: this.sky.values,
       side: THREE.BackSide,

@@ -40,29 +40,33 @@ function noiseTexture(): THREE.DataTexture {
         next[k] = (Math.floor(at) + 1) % cells;
         part[k] = fade(at - Math.floor(at));
       }
+      const row = new Float32Array(cells);
       for (let y = 0, k = 0; y < NOISE; y++) {
         const [above, below, t] = [(first[y] ?? 0) * cells, (next[y] ?? 0) * cells, part[y] ?? 0];
+        for (let c = 0; c < cells; c++)
+          row[c] = strength * ((corners[above + c] as number) * (1 - t) + (corners[below + c] as number) * t);
         for (let x = 0; x < NOISE; x++, k++) {
-          const i = first[x] as number;
-          const j = next[x] as number;
           const s = part[x] as number;
-          const top = (corners[above + i] as number) * (1 - s) + (corners[above + j] as number) * s;
-          const low = (corners[below + i] as number) * (1 - s) + (corners[below + j] as number) * s;
-          sum[k] = (sum[k] as number) + strength * (top * (1 - t) + low * t);
+          sum[k] =
+            (sum[k] as number) + (row[first[x] as number] as number) * (1 - s) + (row[next[x] as number] as number) * s;
         }
       }
     }
     // spread evenly over the whole range: thresholds then mean shares of the area
     let [low, high] = [Infinity, -Infinity];
-    for (const v of sum) {
-      low = Math.min(low, v);
-      high = Math.max(high, v);
+    for (let k = 0; k < sum.length; k++) {
+      low = Math.min(low, sum[k] as number);
+      high = Math.max(high, sum[k] as number);
     }
-    const bin = (v: number) => Math.floor(((v - low) / (high - low)) * (BINS - 1));
+    const scale = (BINS - 1) / (high - low);
     const below = new Float32Array(BINS);
-    for (const v of sum) below[bin(v)] = (below[bin(v)] as number) + 255 / sum.length;
+    for (let k = 0; k < sum.length; k++) {
+      const bin = (((sum[k] as number) - low) * scale) | 0;
+      below[bin] = (below[bin] as number) + 255 / sum.length;
+    }
     for (let k = 1; k < BINS; k++) below[k] = (below[k] as number) + (below[k - 1] as number);
-    for (let k = 0; k < sum.length; k++) data[k * 4 + channel] = Math.round(below[bin(sum[k] as number)] as number);
+    for (let k = 0; k < sum.length; k++)
+      data[k * 4 + channel] = Math.round(below[(((sum[k] as number) - low) * scale) | 0] as number);
   }
   return repeating(new THREE.DataTexture(data, NOISE, NOISE));
 }

@@ -19,7 +19,12 @@ export const covers = {
 };
 
 function blank(color: number[]): THREE.DataArrayTexture {
-  const made = new THREE.DataArrayTexture(new Uint8Array(Array<number[]>(5).fill(color).flat()), 1, 1, 5);
+  return flat(Array<number[]>(5).fill(color));
+}
+
+/** Classes of one colour each. */
+function flat(colors: number[][]): THREE.DataArrayTexture {
+  const made = new THREE.DataArrayTexture(new Uint8Array(colors.flat()), 1, 1, colors.length);
   made.needsUpdate = true;
   return made;
 }
@@ -48,6 +53,15 @@ async function stack(addresses: string[], srgb: boolean, signal: AbortSignal): P
 type Surface = NonNullable<LayerView['surface']>;
 
 let shown = '';
+
+/** Show the classes as they look from far away, until their images are there. */
+export function tintCovers(surface: Surface) {
+  if (shown) return;
+  const tones = surface.covers.map(({ tone }) => [1, 3, 5].map((k) => parseInt(tone.slice(k, k + 2), 16)).concat(255));
+  covers.coverAlbedo.value.dispose();
+  covers.coverAlbedo.value = flat(tones);
+  covers.coverAlbedo.value.colorSpace = THREE.SRGBColorSpace;
+}
 
 /** Fetch the images of the classes, once. */
 export async function loadCovers(surface: Surface, signal: AbortSignal): Promise<void> {

@@ -1,7 +1,7 @@
 /** Meshes from the service: GLB by address, parsed once and shared. */
 import * as THREE from 'three';
 import { GLTFLoader, type GLTF } from 'three/examples/jsm/loaders/GLTFLoader.js';
-import { bytes } from '../api/client';
+import { bytes, type Card } from '../api/client';
 import type { DomeInfo } from './dome';
 import { giveMaterial, takeMaterial, type MaterialInfo, type Materials } from './materials';
 import { Hold, Pool } from './resources';
@@ -87,7 +87,33 @@ export async function parse(data: ArrayBuffer): Promise<LoadedMesh> {
 
 const meshes = new Pool<Promise<LoadedMesh>>((coming) => void coming.then((mesh) => mesh.dispose()).catch(() => null));
 
+const cards = new Map<string, Card>(); // what is told of meshes before they are fetched
+
+/** Tell what a mesh is that is a card which faces the eye: it need not be fetched. */
+export function tellCard(address: string, card: Card) {
+  cards.set(address, card);
+}
+
+/** A card that faces the eye; where its corners are, its program tells. */
+function cardMesh({ albedo, normal, translucency, ...dome }: Card): LoadedMesh {
+  const info: MaterialInfo = { name: 'dome', albedo, normal, color: [1, 1, 1], cutout: true, translucency, dome };
+  const geometry = new THREE.BufferGeometry();
+  for (const name of ['position', 'normal'])
+    geometry.setAttribute(name, new THREE.BufferAttribute(new Float32Array(12), 3));
+  geometry.setAttribute('uv', new THREE.Float32BufferAttribute([0, 1, 1, 1, 0, 0, 1, 0], 2));
+  for (const name of ['color', '_wind'])
+    geometry.setAttribute(name, new THREE.BufferAttribute(new Uint8Array(16).fill(255), 4, true));
+  geometry.setIndex([0, 1, 2, 1, 3, 2]);
+  const dispose = () => {
+    geometry.dispose();
+    giveMaterial(info);
+  };
+  return { parts: [{ geometry, dome, ...takeMaterial(info) }], extras: {}, triangles: 2, dispose };
+}
+
 function load(address: string): Promise<LoadedMesh> {
+  const card = cards.get(address);
+  if (card) return Promise.resolve(cardMesh(card));
   const coming = bytes(address).then(parse);
   coming.catch(() => meshes.forget(address, coming)); // so that it is fetched again
   return coming;

@@ -11,6 +11,7 @@ import { sharpen, whenTextureLoaded, wind } from './materials';
 import { PathMap } from './paths';
 import { PINHOLE, Plate, type Lens, type Picture } from './plate';
 import { quality } from './quality';
+import type { Weather } from './light/sky';
 import { theRenderer } from './renderer';
 import type { Spot } from './tools/tool';
 
@@ -48,11 +49,14 @@ export class Stage {
   animateWind = true;
   /** More is to come: until it is there, pictures are coarse, and few. */
   coming = false;
+  /** There is nothing to be seen yet, so nothing is drawn. */
+  empty = false;
   /** What the view is seen through. */
   lens: Lens = PINHOLE;
   /** Colours are data: shown as they are, neither exposed nor toned. */
   plain = false;
   private readonly caster = new THREE.Raycaster();
+  private readonly waiting: (() => void)[] = []; // for a picture
   private timer = 0;
   private asked = 0;
   private busy = false;
@@ -67,10 +71,11 @@ export class Stage {
   /** @param land the albedo of what lies beyond the scene */
   constructor(
     private readonly host: HTMLElement,
+    weather?: Weather,
     land?: Rgb,
   ) {
     host.append(this.canvas);
-    this.atmosphere = new Atmosphere(this.scene, land);
+    this.atmosphere = new Atmosphere(this.scene, weather, land);
     this.controls = new OrbitControls(this.camera, this.canvas);
     this.controls.zoomToCursor = true;
     this.controls.screenSpacePanning = false;
@@ -93,6 +98,7 @@ export class Stage {
     this.atmosphere.dispose();
     this.lamps.dispose();
     this.paths.dispose();
+    for (const done of this.waiting.splice(0)) done();
     if (this.drawing) this.canvas.remove();
   }
 
@@ -209,7 +215,7 @@ export class Stage {
   }
 
   private ask() {
-    if (!this.asked && !this.busy) this.asked = requestAnimationFrame((now) => void this.draw(now));
+    if (!this.asked && !this.busy && !this.empty) this.asked = requestAnimationFrame((now) => void this.draw(now));
   }
 
   private async draw(now: number) {
@@ -234,8 +240,14 @@ export class Stage {
     if (!coarse) this.fast = cost < (this.fast ? FAST * 1.6 : FAST);
     if (this.fast) sharpen();
     this.onDrawn(coarse);
+    for (const done of this.waiting.splice(0)) done();
     const unfinished = coarse ? this.moving : this.changed || this.developed < 1;
     if (windy || unfinished || coarse !== this.coarse) this.ask();
+  }
+
+  /** Until the next picture is there. */
+  drawn(): Promise<void> {
+    return new Promise((done) => this.waiting.push(done));
   }
 
   /** Go on with the picture at rest, of which more frames are wanted now. */

@@ -118,7 +118,7 @@ export class Turntable {
   radius = 2;
 
   constructor(host: HTMLElement) {
-    this.stage = new Stage(host, SAND);
+    this.stage = new Stage(host, DAY, SAND);
     this.subject.add(this.marked);
     this.stage.scene.add(this.subject, this.second, this.floor, this.man);
     this.stage.controls.maxPolarAngle = Math.PI * 0.53;
@@ -126,7 +126,6 @@ export class Turntable {
       new THREE.Vector3(this.second.position.x * 0.5, this.height * 0.4, 0),
       Math.max(this.height * 0.62, 1.2) + this.wide * 1.1,
     ];
-    this.setEvening(false);
     this.setWind(3, 250);
   }
 

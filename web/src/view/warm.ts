@@ -20,22 +20,28 @@ function triangle(tangents: boolean): THREE.BufferGeometry {
   return made;
 }
 
-let warmed = false;
+const warmed = new Set<boolean>();
 
-/** Ask for the programs that a scene of plants is drawn with, once; they stay, so that the next scene has them, too. */
-export function warm(stage: Stage) {
-  if (warmed) return;
-  warmed = true;
+/**
+ * Ask for the programs that a scene of plants is drawn with, once: those of what is `far`, which is seen first, or all
+ * others. They stay, so that the next scene has them, too.
+ */
+export function warm(stage: Stage, far: boolean) {
+  if (warmed.has(far)) return;
+  warmed.add(far);
   const [scene, shadows] = [new THREE.Scene(), new THREE.Scene()];
   const list = new THREE.InstancedBufferAttribute(new Uint32Array(WORDS), WORDS);
   for (const { info, many: drawn } of takeExamples()) {
     const geometry = many(triangle(!info.dome), list);
-    for (const material of [drawn.light, drawn.find])
-      if (material) scene.add(Object.assign(new THREE.Mesh(geometry, material), { receiveShadow: true }));
-    shadows.add(new THREE.Mesh(geometry, drawn.shadow));
+    if (far === Boolean(info.dome))
+      for (const material of [drawn.light, drawn.find])
+        if (material) scene.add(Object.assign(new THREE.Mesh(geometry, material), { receiveShadow: true }));
+    if (!far) shadows.add(new THREE.Mesh(geometry, drawn.shadow));
   }
-  const ground = new THREE.Mesh(triangle(false), groundMaterial());
-  ground.receiveShadow = true;
-  scene.add(ground, new Blades().mesh, new Water(stage.atmosphere).mesh);
+  if (far) {
+    const ground = new THREE.Mesh(triangle(false), groundMaterial());
+    ground.receiveShadow = true;
+    scene.add(ground, new Water(stage.atmosphere).mesh);
+  } else scene.add(new Blades().mesh);
   stage.renderer.prepare(scene, shadows, stage.camera, stage.scene);
 }

@@ -38,8 +38,8 @@ export class World implements Terrain {
 
   constructor(readonly stage: Stage) {
     stage.controls.minDistance = 1;
-    stage.coming = true;
-    warm(stage);
+    stage.coming = stage.empty = true;
+    warm(stage, true);
     stage.onPrepare = (coarse) => this.prepare(coarse);
     stage.shadowAt = () => {
       const d = stage.camera.position.distanceTo(stage.controls.target);
@@ -61,13 +61,17 @@ export class World implements Terrain {
       await Promise.all(evaluation.layers.map((view) => this.sync(view, signal, true)));
       await texturesIn();
       if (signal.aborted) return false;
+      stage.empty = false;
       this.arrange(evaluation, layers);
       this.shown = true;
+      await stage.drawn(); // what is near would only make it late
+      warm(stage, false);
+      if (signal.aborted) return false;
     }
     await Promise.all(evaluation.layers.map((view) => this.sync(view, signal, false)));
     if (stage.coming) await texturesIn();
     if (signal.aborted) return false;
-    stage.coming = false;
+    stage.coming = stage.empty = false;
     this.arrange(evaluation, layers);
     return true;
   }

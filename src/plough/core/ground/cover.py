@@ -30,6 +30,15 @@ METRES: dict[CoverName, float] = {
 }
 """What one repeat of each image covers on the ground."""
 
+TONES: dict[CoverName, str] = {
+    "grass": "#3d4a1c",
+    "soil": "#56493a",
+    "gravel": "#6b6459",
+    "mud": "#4f4434",
+    "stone": "#78766e",
+}
+"""What each image comes to from far away: the mean of its light."""
+
 _BLADE = stream("cover.blade")
 _BLADES = 5200
 _GREENS = np.array(

@@ -12,6 +12,7 @@ from fastapi import APIRouter, Header, Query, Response
 from plough.core.bake.colliders import convex_mesh
 from plough.core.formats.glb import mesh_glb
 from plough.core.ground import Surface
+from plough.core.ground.cover import METRES, TONES
 from plough.core.kinds import all_kinds
 from plough.core.lamp import Lamp
 from plough.core.library import Variant, resolve, variant_of
@@ -29,6 +30,7 @@ from plough.service.api.bench import borrowed, draft_variant
 from plough.service.api.context import Context, Ctx, Me, Session
 from plough.service.api.models import (
     PROBLEMS,
+    CardOut,
     CoverOut,
     CurveOut,
     Draft,
@@ -51,7 +53,15 @@ from plough.service.api.models import (
     WeightOut,
 )
 from plough.service.errors import NotFound
-from plough.service.meshes import Detail, cover_images, drawn, level_glb, solid_glb, surface_heights
+from plough.service.meshes import (
+    Detail,
+    card_of,
+    cover_images,
+    drawn,
+    level_glb,
+    solid_glb,
+    surface_heights,
+)
 
 router = APIRouter(prefix="/api", tags=["evaluation"], responses=PROBLEMS)
 _GLB: dict[int | str, dict[str, Any]] = {
@@ -100,8 +110,14 @@ class Transport:
     def _surface(self, surface: Surface) -> SurfaceOut:
         heights, samples, size = surface_heights(self.ctx.results, surface, self.keep)
         covers = [
-            CoverOut(name=name, metres=metres, albedo=maps["albedo"], normal=maps["normal"])
-            for name, metres, maps in cover_images(self.ctx.results, self.keep)
+            CoverOut(
+                name=name,
+                metres=METRES[name],
+                tone=TONES[name],
+                albedo=maps["albedo"],
+                normal=maps["normal"],
+            )
+            for name, maps in cover_images(self.ctx.results, self.keep).items()
         ]
         return SurfaceOut(heights=heights, samples=samples, size=size, covers=covers)
 
@@ -132,6 +148,7 @@ class Transport:
         levels = library.levels_of(v)
         limits = [*switch_distances(height, levels), None]
         facts = [library.facts(v, d, self.check) for d in range(levels)]
+        card = card_of(self.ctx.results, v)
         base = f"/api/scenes/{quote(self.scene_id)}/meshes/{quote(v.asset)}/{v.seed}"
         return VariantOut(
             asset=v.asset,
@@ -140,6 +157,7 @@ class Transport:
             count=count,
             height=height,
             canopy_radius=canopy,
+            card=CardOut(**card) if card else None,
             lamps=[lamp_out(x) for x in library.lamps(v, self.check)],
             levels=[
                 LevelOut(

@@ -272,6 +272,21 @@ class LampOut(BaseModel):
     reach: float = Field(description="Metres at which its light is too dim to be told.")
 
 
+class CardOut(BaseModel):
+    """A card that faces the eye: pictures from all sides above, on one sheet."""
+
+    albedo: str = Field(description="Address of the pictures, sRGB and alpha.")
+    normal: str = Field(description="Address of their normals, in the asset's axes.")
+    translucency: float
+    grid: int = Field(description="Pictures a side.")
+    pixels: int = Field(description="A side of each picture.")
+    centre: tuple[float, float, float] = Field(description="Metres, of what is shown.")
+    half: tuple[float, float] = Field(
+        description="Metres that a picture shows to each side, and up and down."
+    )
+    depth: float = Field(description="Metres from the middle to the nearest and the farthest.")
+
+
 class VariantOut(BaseModel):
     """One seed of an asset in a layer."""
 
@@ -282,6 +297,9 @@ class VariantOut(BaseModel):
     height: float
     canopy_radius: float
     lamps: list[LampOut]
+    card: CardOut | None = Field(
+        description="What the last level's mesh holds, once it has been made, so that it need not be fetched."
+    )
     levels: list[LevelOut]
 
 
@@ -299,6 +317,7 @@ class CoverOut(BaseModel):
 
     name: str
     metres: float = Field(description="Metres of ground that one repeat covers.")
+    tone: str = Field(description="What the image comes to from far away, sRGB.")
     albedo: str = Field(description="Address of the image, sRGB.")
     normal: str = Field(description="Address of its normals, green up.")
 

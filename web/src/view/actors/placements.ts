@@ -2,7 +2,7 @@
 import * as THREE from 'three';
 import type { Lamp, LayerView, Variant } from '../../api/client';
 import { buffers } from '../blobs';
-import { holdMeshes, type LoadedMesh } from '../glb';
+import { holdMeshes, tellCard, type LoadedMesh } from '../glb';
 import { matrixOf, placeOf, sizeOf } from '../instances';
 import type { Standing } from '../lamps';
 import { meets, nearer, type Hit } from '../pick';
@@ -70,7 +70,9 @@ export class PlacementsActor implements Actor {
   }
 
   /** The meshes of a variant's levels, nearest first; of `far` the last alone. */
-  private levelsOf({ levels }: Variant, far: boolean): Promise<(LoadedMesh | null)[]> {
+  private levelsOf({ levels, card }: Variant, far: boolean): Promise<(LoadedMesh | null)[]> {
+    const last = levels.at(-1);
+    if (card && last) tellCard(last.mesh, card);
     const first = far ? levels.length - 1 : 0;
     return Promise.all(levels.map((l, k) => (k < first ? null : this.held.take(l.mesh))));
   }

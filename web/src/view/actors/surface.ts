@@ -3,7 +3,7 @@ import * as THREE from 'three';
 import type { LayerView } from '../../api/client';
 import { Blades } from '../blades';
 import { buffer } from '../blobs';
-import { loadCovers } from '../covers';
+import { loadCovers, tintCovers } from '../covers';
 import { Ground, HeightField } from '../ground';
 import type { Stage } from '../stage';
 import type { Actor, Frame } from './actor';
@@ -21,11 +21,16 @@ export class SurfaceActor implements Actor {
     return this.ground.field;
   }
 
-  async sync(view: LayerView, signal: AbortSignal) {
+  async sync(view: LayerView, signal: AbortSignal, far: boolean) {
     const surface = view.surface;
-    if (!surface || surface.heights === this.shown) return;
-    const [data] = await Promise.all([buffer(surface.heights, signal), loadCovers(surface, signal)]);
-    if (signal.aborted) return;
+    if (!surface) return;
+    if (far) tintCovers(surface);
+    const changed = surface.heights !== this.shown;
+    const [data] = await Promise.all([
+      changed ? buffer(surface.heights, signal) : null,
+      far ? null : loadCovers(surface, signal),
+    ]);
+    if (signal.aborted || !data) return;
     this.shown = surface.heights;
     this.ground.set(new HeightField(new Float32Array(data), surface.samples, surface.size));
   }
@@ -45,7 +50,7 @@ export class SurfaceActor implements Actor {
     if (!field) return;
     this.ground.prepare(camera, coarse);
     this.stage.paths.prepare(this.stage.renderer.gl, field.size, camera.position);
-    if (this.ground.group.visible) this.blades.prepare(field, camera, frustum);
+    if (this.ground.group.visible && !this.stage.coming) this.blades.prepare(field, camera, frustum);
     else this.blades.mesh.visible = false;
   }
 
