@@ -16,8 +16,9 @@ export function askAhead(paths: string[]) {
 /** `fetch`, or the answer to what was asked ahead, if that is a good one. */
 export async function answered(request: Request): Promise<Response> {
   const path = request.url.replace(location.origin, '');
-  const coming = request.method === 'GET' ? held.get(path) : undefined;
-  held.delete(path);
+  if (request.method !== 'GET') return fetch(request);
+  const coming = held.get(path);
+  held.delete(path); // its body is read once
   const answer = await coming?.catch(() => null);
   return answer?.ok ? answer : fetch(request);
 }

@@ -131,8 +131,8 @@
   });
   let ready = $state(false);
   $effect(() => {
-    if (shown || failure) ready = true;
-    else setTimeout(() => (ready = true), 1500);
+    // in a turn of its own: it takes longer than to show what is drawn
+    setTimeout(() => (ready = true), shown || failure ? 0 : 1500);
   });
   $effect(() => {
     if (ready) onready();

@@ -38,3 +38,24 @@ it('asks on for what did not fit in one answer, and stops at an empty one', asyn
   await expect(buffers(['none'])).rejects.toThrow('empty');
   vi.unstubAllGlobals();
 });
+
+it('asks once for what several want in one turn, and each gets its own; one who has left gets none', async () => {
+  const asked: string[][] = [];
+  vi.stubGlobal('fetch', (_: string, init: RequestInit) => {
+    const { names } = JSON.parse(String(init.body)) as { names: string[] };
+    asked.push(names);
+    return Promise.resolve(new Response(pack(names.map((n) => new TextEncoder().encode(n)))));
+  });
+  const told = async (names: string[], signal?: AbortSignal) =>
+    (await buffers(names, signal)).map((b) => new TextDecoder().decode(b)).join();
+  const left = new AbortController();
+  const gone = told(['c'], left.signal);
+  left.abort();
+  const both = Promise.all([told(['a', 'b']), told(['b', 'd']), told([])]);
+  await expect(gone).rejects.toThrow(/abort/i);
+  expect(await both).toEqual(['a,b', 'b,d', '']);
+  expect(asked).toEqual([['c', 'a', 'b', 'd']]);
+  expect(await told(['a'])).toBe('a');
+  expect(asked).toHaveLength(2);
+  vi.unstubAllGlobals();
+});

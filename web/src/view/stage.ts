@@ -215,12 +215,12 @@ export class Stage {
   }
 
   private ask() {
-    if (!this.asked && !this.busy && !this.empty) this.asked = requestAnimationFrame((now) => void this.draw(now));
+    if (!this.asked && !this.busy) this.asked = requestAnimationFrame((now) => void this.draw(now));
   }
 
   private async draw(now: number) {
     this.asked = 0;
-    if (!this.drawing || this.busy) return;
+    if (!this.drawing || this.busy || this.empty) return;
     this.busy = true;
     const coarse = this.coarse;
     const windy = this.fast && this.animateWind && wind.windForce.value.lengthSq() > 0.01;
