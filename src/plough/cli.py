@@ -318,17 +318,32 @@ def openapi() -> None:
 @app.command(hidden=True)
 def warm() -> None:
     """Compile every kernel once, so that the first click does not wait."""
+    from plough.core.bake.bundle import Baker
     from plough.core.demo import teasel_fen
+    from plough.core.ground.cover import METRES, cover_material
+    from plough.core.kinds import get_kind
+    from plough.core.library import resolve, variant_of
     from plough.core.scene import Evaluator
     from plough.core.scene.weight import weigh
 
     evaluator = Evaluator()
-    evaluation = evaluator.evaluate(teasel_fen())
-    weigh(evaluation, evaluator.library, (0.0, 2.0, 0.0))
-    for placed in (r.output.placements for r in evaluation.layers):
-        for variant in placed.variants[:1] if placed else ():
-            evaluator.library.levels(variant)
-            evaluator.library.dome(variant)
+    library, document = evaluator.library, teasel_fen()
+    evaluation = evaluator.evaluate(document)
+    weigh(evaluation, library, (0.0, 2.0, 0.0))
+    assets = {a.id: a for a in document.assets}
+    kinds = {a.kind: a for a in document.assets}  # one of each
+    for asset in kinds.values():
+        parameters = resolve(asset, assets, asset.id).parameters
+        variant = variant_of(asset.id, asset.name, asset.kind, parameters, asset.seeds[0], {})
+        library.levels(variant)
+        library.picture(variant, (96, 96))
+        if get_kind(asset.kind).impostor:
+            library.dome(variant)
+    for name in METRES:
+        recipe = cover_material(name).maps
+        assert recipe is not None
+        recipe.draw()
+    _ = Baker(evaluation, library).network
 
 
 def main() -> None:

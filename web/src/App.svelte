@@ -13,10 +13,11 @@
   import { queries } from './state/queries';
   import { theme } from './theme';
 
+  const scene = wrap({ asyncComponent: () => import('./screens/SceneRoute.svelte') });
   const routes = {
     '/': Scenes,
-    '/scene/:scene': wrap({ asyncComponent: () => import('./screens/BoardRoute.svelte') }),
-    '/scene/:scene/asset/:asset': wrap({ asyncComponent: () => import('./screens/BenchRoute.svelte') }),
+    '/scene/:scene': scene,
+    '/scene/:scene/asset/:asset': scene, // the same, so that it stays
     '*': Scenes,
   };
 

@@ -3,7 +3,8 @@ import { askAhead } from './api/ahead';
 
 const [, scene, asset] = /^#\/scene\/([^/]+)(\/asset\/)?/.exec(location.hash) ?? [];
 if (scene) {
-  void (asset ? import('./screens/BenchRoute.svelte') : import('./screens/BoardRoute.svelte'));
+  void import('./screens/SceneRoute.svelte');
+  if (asset) void import('./screens/Bench.svelte');
   const own = `/api/scenes/${scene}`;
   askAhead(['/api/session', own, '/api/kinds', '/api/profiles', ...(asset ? [] : [`${own}/evaluation`])]);
 }

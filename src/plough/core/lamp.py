@@ -18,6 +18,7 @@ from plough.core.parameters import Color, Parameters, color, linear, number
 
 SLOT = "globe"
 DIM = 0.1  #: lux, less than half of what a full moon gives
+LEAST = 0.01  #: metres, of a globe that is made
 
 
 class LampParameters(Parameters):
@@ -45,7 +46,7 @@ class LampParameters(Parameters):
         (0, 2),
         soft=(0, 0.5),
         unit="m",
-        help="0 for none: the light comes from the asset's own panes.",
+        help="Below 1 cm there is none: the light comes from the asset's own panes.",
     )
 
 
@@ -80,7 +81,7 @@ def lamps_of(p: LampParameters) -> tuple[Lamp, ...]:
             (p.right, p.height, p.front),
             (tone[0] / most, tone[1] / most, tone[2] / most),
             p.lumens,
-            p.radius,
+            p.radius if p.radius >= LEAST else 0.0,
         ),
     )
 

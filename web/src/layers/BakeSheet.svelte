@@ -44,7 +44,7 @@
   }
 
   interface Manifest {
-    counts: { instances: number; triangles: number; meshes: number; colliders: number };
+    counts: { instances: number; triangles: number; meshes: number; colliders: number; lamps?: number };
     layers: { id: string; name: string; key: string; placements: number }[];
     assets: { asset: string; name: string; seed: number; triangles: number[] }[];
     files: { path: string; bytes: number }[];
@@ -193,6 +193,9 @@
             <tbody>
               <tr><td>instances</td><td class="text-right">{m.counts.instances.toLocaleString('en')}</td></tr>
               <tr><td>colliders</td><td class="text-right">{m.counts.colliders.toLocaleString('en')}</td></tr>
+              {#if m.counts.lamps}<tr
+                  ><td>lamps</td><td class="text-right">{m.counts.lamps.toLocaleString('en')}</td></tr
+                >{/if}
               {#each m.assets as a (a.asset + a.seed)}<tr
                   ><td>{a.name}, seed {a.seed}</td><td class="text-right"
                     >{a.triangles.map((t) => big(t)).join(' / ')} tri</td

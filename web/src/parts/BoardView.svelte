@@ -26,10 +26,12 @@
 
   let {
     open,
+    away,
     drawing = $bindable(null),
     onready,
   }: {
     open: SceneStore;
+    away: boolean; // another view has the renderer
     drawing?: string | null;
     onready: () => void; // something is seen, or long in coming
   } = $props();
@@ -92,13 +94,29 @@
     const first = viewpoints[0];
     if (first) go(first);
     else stage.look({ x: -60, y: 40, z: 80 }, { x: 0, y: 0, z: 0 });
-    (window as unknown as { plough: unknown }).plough = { stage, world }; // for the browser tests, which ask what is drawn
     return () => {
       open.stills.cancel();
       open.stills.camera = null;
       inHand.dispose();
       world?.dispose();
       stage.dispose();
+    };
+  });
+
+  $effect(() => {
+    const [now, scene] = [world, untrack(() => open.scene)];
+    if (!now) return;
+    if (!away) {
+      (window as unknown as { plough: unknown }).plough = { stage: now.stage, world: now }; // for the browser tests, which ask what is drawn
+      return;
+    }
+    open.stills.camera = null;
+    pointed = null;
+    now.stage.leave();
+    return () => {
+      now.stage.take();
+      if (loaded) lend(now);
+      if (scene) now.setSettings((open.scene ?? scene).settings);
     };
   });
 
@@ -112,7 +130,7 @@
         .then((done) => {
           if (!done) return;
           loaded = true;
-          open.stills.camera = (v, say, signal) => now.stage.still(orderOf(v), say, signal, JPEG);
+          if (!away) lend(now);
           failure = '';
         })
         .catch((error: unknown) => {
@@ -168,6 +186,11 @@
   }
 
   const JPEG = { type: 'image/jpeg', quality: 0.9 } as const;
+
+  /** Let the view be used for stills of a release. */
+  function lend({ stage }: World) {
+    open.stills.camera = (v, say, signal) => stage.still(orderOf(v), say, signal, JPEG);
+  }
 
   /** The picture of a viewpoint that is kept with a release. */
   const orderOf = (v: Viewpoint) => ({

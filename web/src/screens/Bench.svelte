@@ -27,8 +27,10 @@
   import { actsOn, counted, matters } from '../state/matters';
   import { flat, grouped, read, same } from '../state/values';
 
-  let { params }: { params: { scene: string; asset: string } } = $props();
-  const open = untrack(() => new SceneStore(params.scene, false));
+  /** `scene` is the one that the board has open. */
+  let { params, scene }: { params: { scene: string; asset: string }; scene: SceneStore | null } = $props();
+  const own = untrack(() => (scene ? null : new SceneStore(params.scene, false)));
+  const open = untrack(() => scene ?? (own as SceneStore));
   const bench = untrack(() => new BenchState(params.scene));
   const versions = createQuery(() => revisionsQuery(params.scene, params.asset));
   $effect(() => {
@@ -56,7 +58,7 @@
 
   onDestroy(() => {
     bench.stop();
-    open.close();
+    own?.close();
   });
 
   // what is kept, from whoever changed it, comes onto the bench

@@ -14,13 +14,23 @@
   import WeightBar from '../parts/WeightBar.svelte';
   import Name from '../controls/Name.svelte';
   import { drawn, fixed, kindOf, mixOf, uiOf } from '../layers/registry';
+  import { absent } from '../state/absent';
   import { keyring } from '../state/keys';
   import { recipeOf } from '../state/queries';
   import { SceneStore } from '../state/sceneStore.svelte';
 
-  let { params }: { params: { scene: string } } = $props();
+  /** `away`: something else is looked at; the board is kept as it is. */
+  let {
+    params,
+    away,
+    onopen,
+  }: { params: { scene: string }; away: boolean; onopen: (open: SceneStore | null) => void } = $props();
   const open = untrack(() => new SceneStore(params.scene));
-  onDestroy(() => open.close());
+  untrack(() => onopen(open));
+  onDestroy(() => {
+    onopen(null);
+    open.close();
+  });
   let view = $state<BoardView>();
   let ready = $state(false); // for what stands about the view: the picture comes first
   let drawing = $state<string | null>(null); // the kind of layer whose points are being drawn
@@ -69,8 +79,15 @@
   }
 
   const changeable = () => (layer && open.canEdit && !fixed(layer.kind) ? layer : null);
-  $effect(() =>
-    keyring.bind({
+  $effect(() => {
+    if (!away) return;
+    open.sleep();
+    drawing = null;
+    return () => open.wake();
+  });
+  $effect(() => {
+    if (away) return;
+    return keyring.bind({
       undo: () => open.canEdit && void open.edit({ op: 'undo' }),
       redo: () => open.canEdit && void open.edit({ op: 'redo' }),
       frame: () => view?.frameSelection(),
@@ -86,75 +103,77 @@
         void open.edit({ op: 'removeLayer', id: l.id });
         open.selectFirst();
       },
-    }),
-  );
+    });
+  });
 </script>
 
-<div class="flex h-full flex-col">
-  <TopBar name={open.scene?.name ?? 'Scene'} crumbs={[{ href: '#/', name: 'Scenes' }]}>
-    {#snippet title()}
-      {#if open.scene}
-        <Name
-          class="w-[16ch]! max-w-60 text-[15px] [field-sizing:content]"
-          label="name of the scene"
-          disabled={!open.canEdit}
-          value={open.scene.name}
-          onchange={(name) => open.edit({ op: 'scene', name })}
-        />
-      {/if}
-    {/snippet}
-    <span class={open.offline ? 'text-clay' : ''} role="status">{open.scene ? saved : ''}</span>
-    {#snippet actions()}
-      {#if open.canEdit}
-        <Button
-          color="alternative"
-          disabled={!open.scene?.undo}
-          title={open.scene?.undo ? `Undo ${open.scene.undo} (Ctrl Z)` : 'Nothing to undo'}
-          onclick={() => open.edit({ op: 'undo' })}><Undo size={14} /> Undo</Button
-        >
-        <Button
-          color="alternative"
-          disabled={!open.scene?.redo}
-          title={open.scene?.redo ? `Redo ${open.scene.redo} (Ctrl Shift Z)` : 'Nothing to redo'}
-          aria-label="redo"
-          onclick={() => open.edit({ op: 'redo' })}><Redo size={14} /></Button
-        >
-      {/if}
-      <Button color="alternative" href="/api/scenes/{open.id}/document" download="{open.scene?.name ?? 'scene'}.json"
-        >Save file</Button
-      >
-      {#if open.scene?.role === 'owner'}<Share {open} />{/if}
-      <Presence names={open.present} />
-    {/snippet}
-  </TopBar>
-  {#if open.failure}
-    <main class="flex flex-1 items-center justify-center">
-      <div class="max-w-md rounded border border-clay bg-leaf p-6" role="alert">
-        <p class="font-serif text-[17px]">The scene could not be opened.</p>
-        <p class="mt-1">{open.failure}. What was saved is safe on the server.</p>
-        <div class="mt-4 flex gap-2">
-          <Button color="primary" onclick={() => open.open()}>Try again</Button><Button color="alternative" href="#/"
-            >Back to the scenes</Button
+<div class="contents">
+  <div class="flex h-full flex-col" {@attach absent(away)}>
+    <TopBar name={open.scene?.name ?? 'Scene'} crumbs={[{ href: '#/', name: 'Scenes' }]}>
+      {#snippet title()}
+        {#if open.scene}
+          <Name
+            class="w-[16ch]! max-w-60 text-[15px] [field-sizing:content]"
+            label="name of the scene"
+            disabled={!open.canEdit}
+            value={open.scene.name}
+            onchange={(name) => open.edit({ op: 'scene', name })}
+          />
+        {/if}
+      {/snippet}
+      <span class={open.offline ? 'text-clay' : ''} role="status">{open.scene ? saved : ''}</span>
+      {#snippet actions()}
+        {#if open.canEdit}
+          <Button
+            color="alternative"
+            disabled={!open.scene?.undo}
+            title={open.scene?.undo ? `Undo ${open.scene.undo} (Ctrl Z)` : 'Nothing to undo'}
+            onclick={() => open.edit({ op: 'undo' })}><Undo size={14} /> Undo</Button
           >
+          <Button
+            color="alternative"
+            disabled={!open.scene?.redo}
+            title={open.scene?.redo ? `Redo ${open.scene.redo} (Ctrl Shift Z)` : 'Nothing to redo'}
+            aria-label="redo"
+            onclick={() => open.edit({ op: 'redo' })}><Redo size={14} /></Button
+          >
+        {/if}
+        <Button color="alternative" href="/api/scenes/{open.id}/document" download="{open.scene?.name ?? 'scene'}.json"
+          >Save file</Button
+        >
+        {#if open.scene?.role === 'owner'}<Share {open} />{/if}
+        <Presence names={open.present} />
+      {/snippet}
+    </TopBar>
+    {#if open.failure}
+      <main class="flex flex-1 items-center justify-center">
+        <div class="max-w-md rounded border border-clay bg-leaf p-6" role="alert">
+          <p class="font-serif text-[17px]">The scene could not be opened.</p>
+          <p class="mt-1">{open.failure}. What was saved is safe on the server.</p>
+          <div class="mt-4 flex gap-2">
+            <Button color="primary" onclick={() => open.open()}>Try again</Button><Button color="alternative" href="#/"
+              >Back to the scenes</Button
+            >
+          </div>
         </div>
-      </div>
-    </main>
-  {:else if !open.scene}
-    <p class="flex flex-1 items-center justify-center font-serif text-[18px]" role="status">Opening the scene…</p>
-  {:else}
-    <main class="flex min-h-0 flex-1">
-      {#if layer && ready}{#key layer.id}<Sheet {open} {layer} />{/key}{:else}<aside
-          class="w-(--sheet) shrink-0 border-r border-line bg-leaf"
-        ></aside>{/if}
-      <BoardView bind:this={view} {open} bind:drawing onready={() => (ready = true)} />
-    </main>
-    <footer class="min-h-(--strip) shrink-0 border-t border-line bg-strip">
-      {#if ready}
-        <WeightBar {open} />
-        <Strip {open} onadd={add} />
-      {/if}
-    </footer>
-  {/if}
+      </main>
+    {:else if !open.scene}
+      <p class="flex flex-1 items-center justify-center font-serif text-[18px]" role="status">Opening the scene…</p>
+    {:else}
+      <main class="flex min-h-0 flex-1">
+        {#if layer && ready}{#key layer.id}<Sheet {open} {layer} />{/key}{:else}<aside
+            class="w-(--sheet) shrink-0 border-r border-line bg-leaf"
+          ></aside>{/if}
+        <BoardView bind:this={view} {open} {away} bind:drawing onready={() => (ready = true)} />
+      </main>
+      <footer class="min-h-(--strip) shrink-0 border-t border-line bg-strip">
+        {#if ready}
+          <WeightBar {open} />
+          <Strip {open} onadd={add} />
+        {/if}
+      </footer>
+    {/if}
+  </div>
 </div>
 <ChooseAssets
   bind:open={() => bearing !== null, (shown) => (bearing = shown ? bearing : null)}

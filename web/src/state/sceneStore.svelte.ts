@@ -44,6 +44,8 @@ export class SceneStore {
   private socket: { close(): void } | null = null;
   private readonly leave: () => void;
   private asked = 0; // evaluations so far
+  private asleep = false;
+  private stale = false; // what the scene came to while it was asleep is not known
   private confirmed: Scene | null = null; // as the server last told it
   private readonly drafts = new DraftChannel<Draft, Evaluation>(
     (ask: Draft) => this.server.draft(ask, this.eye ?? [0, 2, 0]),
@@ -130,6 +132,16 @@ export class SceneStore {
     this.drafts.cancel();
   }
 
+  /** While nobody looks, the scene is not evaluated. */
+  sleep() {
+    this.asleep = true;
+  }
+
+  wake() {
+    this.asleep = false;
+    if (this.stale) void this.evaluate();
+  }
+
   selectFirst() {
     this.selected = this.scene?.layers[0]?.id ?? '';
   }
@@ -157,6 +169,8 @@ export class SceneStore {
   /** What the scene comes to now; the last good result stays until the new one is there. */
   async evaluate() {
     if (!this.evaluated || this.closed) return;
+    this.stale = this.asleep;
+    if (this.asleep) return;
     this.drafts.cancel();
     const mine = ++this.asked;
     this.computing = true;

@@ -200,3 +200,26 @@ describe('what others do', () => {
     expect(width(store)).toBe(5);
   });
 });
+
+describe('a scene that nobody looks at', () => {
+  const heard = async (number: number) => {
+    server.now = sceneOf(number, 4, number);
+    server.listener.heard({ type: 'edit', number, author: 'tansy', title: 'a wider dyke' } as never);
+    await settle();
+  };
+
+  it('follows the edits, but is evaluated once, when it is looked at again', async () => {
+    store.sleep();
+    await heard(2);
+    await heard(3);
+    expect([width(store), server.evaluations.length]).toEqual([4, 1]);
+    store.wake();
+    expect(server.evaluations.length).toBe(2);
+    server.evaluations[1]?.done(evaluationOf('third'));
+    await settle();
+    expect((store.evaluation as unknown as { name: string }).name).toBe('third');
+    store.sleep();
+    store.wake();
+    expect(server.evaluations.length).toBe(2);
+  });
+});

@@ -38,10 +38,34 @@ describe('stills of a release', () => {
     expect(stills.progress).toBeNull();
   });
 
-  it('are not taken while no view shows the scene', async () => {
+  it('wait for the view, and go on where it was left', async () => {
     const sent = server();
-    await new Stills('fen').keep(4, viewpoints);
-    expect(sent).toEqual([]);
+    const stills = new Stills('fen');
+    const all = stills.keep(4, viewpoints);
+    expect([stills.progress, sent]).toEqual([0, []]);
+    const taken: string[] = [];
+    stills.camera = (from) => {
+      taken.push(from.id);
+      if (from.id !== 'lode') return Promise.resolve(picture(from));
+      stills.camera = null; // the view is left
+      return Promise.reject(new DOMException('the view has been left', 'AbortError'));
+    };
+    await vi.waitFor(() => expect(taken).toEqual(['bank', 'lode']));
+    stills.camera = (from) => (taken.push(from.id), Promise.resolve(picture(from)));
+    await all;
+    expect(taken).toEqual(['bank', 'lode', 'lode', 'mill']);
+    expect(sent.map(([, id]) => id)).toEqual(['bank', 'lode', 'mill']);
+  });
+
+  it('end while they wait, when they are no longer wanted', async () => {
+    const sent = server();
+    const stills = new Stills('fen');
+    const told = vi.spyOn(app, 'tell');
+    const all = stills.keep(4, viewpoints);
+    stills.cancel();
+    await all;
+    expect([stills.progress, sent]).toEqual([null, []]);
+    expect(told).not.toHaveBeenCalled();
   });
 
   it('end when they are no longer wanted', async () => {
@@ -76,13 +100,14 @@ describe('stills of a release', () => {
   it('of a newer release end those of an older', async () => {
     const sent = server();
     const stills = new Stills('fen');
-    let go = () => {};
+    let go: (() => void) | null = null;
     const slow: Camera = (from) => new Promise((done) => (go = () => done(picture(from))));
     stills.camera = slow;
     const first = stills.keep(4, viewpoints);
+    await vi.waitFor(() => expect(go).not.toBeNull());
     stills.camera = (from) => Promise.resolve(picture(from));
     const second = stills.keep(5, viewpoints);
-    go();
+    (go as (() => void) | null)?.();
     await Promise.all([first, second]);
     expect(sent.map(([address]) => address.includes('/5/'))).toEqual([true, true, true]);
   });

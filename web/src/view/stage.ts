@@ -66,7 +66,7 @@ export class Stage {
   private blown = false;
   private lastTime = 0;
   private readonly sizes: ResizeObserver;
-  private readonly unwatch: () => void;
+  private unwatch = () => {};
 
   /** @param land the albedo of what lies beyond the scene */
   constructor(
@@ -74,9 +74,8 @@ export class Stage {
     weather?: Weather,
     land?: Rgb,
   ) {
-    host.append(this.canvas);
     this.atmosphere = new Atmosphere(this.scene, weather, land);
-    this.controls = new OrbitControls(this.camera, this.canvas);
+    this.controls = new OrbitControls(this.camera);
     this.controls.zoomToCursor = true;
     this.controls.screenSpacePanning = false;
     this.controls.maxPolarAngle = Math.PI * 0.55;
@@ -85,8 +84,25 @@ export class Stage {
     this.controls.addEventListener('change', () => this.move());
     this.sizes = new ResizeObserver(() => this.resize());
     this.sizes.observe(host);
+    this.take();
+  }
+
+  /** Bring the renderer before this stage; what another has drawn is not shown. */
+  take() {
+    this.canvas.style.visibility = 'hidden';
+    this.host.append(this.canvas);
+    this.controls.connect(this.canvas);
     this.unwatch = whenTextureLoaded(() => this.coming || this.refresh());
     this.resize();
+    this.move();
+  }
+
+  /** Let another stage have the renderer; what is here stays. */
+  leave() {
+    clearTimeout(this.timer);
+    this.moving = false;
+    this.controls.disconnect();
+    this.unwatch();
   }
 
   dispose() {
@@ -103,7 +119,7 @@ export class Stage {
   }
 
   /** Whether the renderer is before this stage and not before another. */
-  private get drawing() {
+  get drawing() {
     return this.canvas.parentElement === this.host;
   }
 
@@ -130,7 +146,7 @@ export class Stage {
   }
 
   private resize() {
-    if (this.posing) return; // afterwards
+    if (this.posing || !this.drawing) return; // afterwards
     const w = Math.max(2, this.width);
     const h = Math.max(2, this.height);
     this.camera.aspect = w / h;
@@ -237,6 +253,7 @@ export class Stage {
       this.busy = false;
     }
     if (!this.drawing) return;
+    this.canvas.style.visibility = '';
     if (!coarse) this.fast = cost < (this.fast ? FAST * 1.6 : FAST);
     if (this.fast) sharpen();
     this.onDrawn(coarse);

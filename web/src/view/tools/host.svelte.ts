@@ -52,7 +52,7 @@ export class ToolHost {
     const { canvas } = stage;
     const { signal } = this.listeners;
     const listen = <K extends keyof HTMLElementEventMap>(name: K, act: (e: HTMLElementEventMap[K]) => void) =>
-      canvas.addEventListener(name, act, { signal, capture: name === 'pointerdown' });
+      canvas.addEventListener(name, (e) => stage.drawing && act(e), { signal, capture: name === 'pointerdown' });
     listen('pointerdown', (e) => (this.pressed = this.spot(e)));
     listen('pointerup', (e) => this.click(e));
     listen('dblclick', () => void this.finish());
