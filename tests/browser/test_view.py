@@ -71,7 +71,9 @@ def test_the_board_is_as_it_was_left_when_one_comes_back_from_the_bench(
         " window.asked.push(what.url ?? what); return get(what, ...rest); }"
     )
     page.driver.execute_script("location.hash = arguments[0]", f"#/scene/{scene_id}/asset/willow")
-    page.until(lambda: page.driver.execute_script("return window.plough.table"), "the bench")
+    page.until(
+        lambda: page.driver.execute_script("return Boolean(window.plough.table)"), "the bench"
+    )
     page.loaded()
     page.rested()
     assert len(page.all("[data-frame]")) == 1, "the board is still in the page"
@@ -94,7 +96,9 @@ def test_the_board_is_as_it_was_left_when_one_comes_back_from_the_bench(
     asked = page.driver.execute_script("return window.asked")
     assert not [a for a in asked if "evaluation" in a], asked
     page.driver.execute_script("location.hash = arguments[0]", f"#/scene/{scene_id}")
-    page.until(lambda: not page.driver.execute_script("return window.plough.table"), "the board")
+    page.until(
+        lambda: not page.driver.execute_script("return Boolean(window.plough.table)"), "the board"
+    )
     assert page.one("[data-loaded]").get_attribute("data-loaded") == "true"
     page.until(
         lambda: [a for a in page.driver.execute_script("return window.asked") if "evaluation" in a],
@@ -103,7 +107,7 @@ def test_the_board_is_as_it_was_left_when_one_comes_back_from_the_bench(
     page.rested()
     assert eye(page) == there
     assert page.driver.execute_script("return window.board === undefined || window.board.world === window.plough.world")  # fmt: skip
-    assert "Willows" in page.text("aside")
+    assert "Scatter Willow" in page.text("aside"), "another layer is selected"
     assert differing(seen, picture(page)) > 0.01, "fewer willows look the same"
     assert len(sedge.get(f"/api/scenes/{scene_id}").json()["layers"]) == len(version)
     assert not page.errors()
