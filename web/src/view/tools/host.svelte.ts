@@ -63,7 +63,8 @@ export class ToolHost {
     });
     listen('pointerleave', () => this.point(null));
     listen('keydown', (e) => this.steer(e));
-    listen('blur', () => (this.cross = null));
+    // also as the view leaves the page, when nothing that is shown may change at once
+    listen('blur', () => queueMicrotask(() => (this.cross = null)));
   }
 
   dispose() {
