@@ -87,15 +87,8 @@ export async function parse(data: ArrayBuffer): Promise<LoadedMesh> {
 
 const meshes = new Pool<Promise<LoadedMesh>>((coming) => void coming.then((mesh) => mesh.dispose()).catch(() => null));
 
-const cards = new Map<string, Card>(); // what is told of meshes before they are fetched
-
-/** Tell what a mesh is that is a card which faces the eye: it need not be fetched. */
-export function tellCard(address: string, card: Card) {
-  cards.set(address, card);
-}
-
-/** A card that faces the eye; where its corners are, its program tells. */
-function cardMesh({ albedo, normal, translucency, ...dome }: Card): LoadedMesh {
+/** A card that faces the eye, told of so that it need not be fetched; where its corners are, its program tells. */
+export function cardMesh({ albedo, normal, translucency, ...dome }: Card): LoadedMesh {
   const info: MaterialInfo = { name: 'dome', albedo, normal, color: [1, 1, 1], cutout: true, translucency, dome };
   const geometry = new THREE.BufferGeometry();
   for (const name of ['position', 'normal'])
@@ -112,8 +105,6 @@ function cardMesh({ albedo, normal, translucency, ...dome }: Card): LoadedMesh {
 }
 
 function load(address: string): Promise<LoadedMesh> {
-  const card = cards.get(address);
-  if (card) return Promise.resolve(cardMesh(card));
   const coming = bytes(address).then(parse);
   coming.catch(() => meshes.forget(address, coming)); // so that it is fetched again
   return coming;

@@ -146,7 +146,7 @@ const HEAD =
 
 /** Of what is so far away that its mesh shows no globe. */
 const globes = () =>
-  instanced(new THREE.SphereGeometry(1, 20, 12), {
+  instanced(new THREE.SphereGeometry(1, 10, 6), {
     vertexShader: `${HEAD}void main() {
       float far = step(${NEAR.toFixed(1)}, distance(cameraPosition, place.xyz));
       light = tone * lampGlow;

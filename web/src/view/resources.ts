@@ -44,8 +44,9 @@ export class Hold<T> {
     private readonly make: (key: string) => T,
   ) {}
 
-  take(key: string): T {
-    const value = this.pool.take(key, () => this.make(key));
+  /** `make` serves where more is known of this one than its key. */
+  take(key: string, make = () => this.make(key)): T {
+    const value = this.pool.take(key, make);
     if (this.own.get(key) === value) this.pool.give(key, value); // it is held once
     this.own.set(key, value);
     return value;

@@ -59,7 +59,7 @@ class InstanceWriter:
         lamps = sum(n * len(self._library.lamps(v)) for v, n in counts.values())
         if lamps > MOST_NODES:
             raise TooLargeError(
-                "lamp.lumens",
+                "game.lamp.lumens",
                 f"the scene would have {lamps:,} lamps; the limit is {MOST_NODES:,}:"
                 " take the lamp from assets that stand often, or lower the fill",
             )

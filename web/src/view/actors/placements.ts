@@ -2,7 +2,7 @@
 import * as THREE from 'three';
 import type { Lamp, LayerView, Variant } from '../../api/client';
 import { buffers } from '../blobs';
-import { holdMeshes, tellCard, type LoadedMesh } from '../glb';
+import { cardMesh, holdMeshes, type LoadedMesh } from '../glb';
 import { matrixOf, placeOf, sizeOf } from '../instances';
 import type { Standing } from '../lamps';
 import { meets, nearer, type Hit } from '../pick';
@@ -71,10 +71,13 @@ export class PlacementsActor implements Actor {
 
   /** The meshes of a variant's levels, nearest first; of `far` the last alone. */
   private levelsOf({ levels, card }: Variant, far: boolean): Promise<(LoadedMesh | null)[]> {
-    const last = levels.at(-1);
-    if (card && last) tellCard(last.mesh, card);
-    const first = far ? levels.length - 1 : 0;
-    return Promise.all(levels.map((l, k) => (k < first ? null : this.held.take(l.mesh))));
+    const last = levels.length - 1;
+    return Promise.all(
+      levels.map(({ mesh }, k) => {
+        if (k === last && card) return this.held.take(mesh, () => Promise.resolve(cardMesh(card)));
+        return far && k < last ? null : this.held.take(mesh);
+      }),
+    );
   }
 
   private dress(variants: Variant[], loaded: (LoadedMesh | null)[][]) {
