@@ -122,11 +122,9 @@ def test_the_sun_makes_the_light_and_not_the_theme(fine: Page, scene_id: str) ->
 
 
 def test_lamps_shine_when_it_is_dark_and_not_by_day(fine: Page, sedge: httpx.Client) -> None:
-    def scene(lumens: float) -> str:
+    def scene(lamp: dict[str, float]) -> str:
         document = copy.deepcopy(SMALL)
-        document["assets"][0]["parameters"]["game"] = {
-            "lamp": {"lumens": lumens, "height": 2.5, "radius": 0.3}
-        }
+        document["assets"][0]["parameters"]["game"] = {"lamp": {"height": 2.5, **lamp}}
         made = sedge.post("/api/scenes", json={"name": "Withy Hythe", "document": document})
         assert made.status_code == 201, made.text
         return str(made.json()["id"])
@@ -142,19 +140,25 @@ def test_lamps_shine_when_it_is_dark_and_not_by_day(fine: Page, sedge: httpx.Cli
 
     pictures = {}
     fine.sign_in("sedge")
-    for lumens in (0.0, 6000.0):
-        made = scene(lumens)
+    for name, lamp in {
+        "dark": {},
+        "light": {"lumens": 6000.0, "radius": 0.0},
+        "globe": {"lumens": 6000.0, "radius": 0.3},
+    }.items():
+        made = scene(lamp)
         fine.open_scene(made)
         developed(fine)
-        pictures[lumens] = under(-14), under(30)
+        pictures[name] = under(-14), under(30)
         sedge.delete(f"/api/scenes/{made}")
-    night, day = (b - a for a, b in zip(pictures[0.0], pictures[6000.0], strict=True))
-    lit = (night.mean(axis=2) > 0.08).mean()
-    assert 0.02 < lit < 0.9, f"{lit:.1%} of the night is lit"
-    warm = night[night.mean(axis=2) > 0.08].mean(axis=0)
-    assert warm[0] > warm[2], "the light of a lamp is warm"
-    # by day there is the globe of each, and no light from it
-    assert (np.abs(day).mean(axis=2) > 0.06).mean() < 0.02
+    (dark, day), (lit, lit_by_day), (globes, globes_by_day) = pictures.values()
+    light = lit - dark
+    assert 0.2 < (light.mean(axis=2) > 0.1).mean() < 0.9, "what is about the lamps, not all"
+    red, _, blue = light[light.mean(axis=2) > 0.1].mean(axis=0)
+    assert red > 1.5 * blue, "their light is warm"
+    assert np.array_equal(lit_by_day, day), "by day they are out"
+    assert 0.0005 < ((globes - lit).mean(axis=2) > 0.2).mean() < 0.02, "globes glow"
+    standing = np.abs(globes_by_day - day).mean(axis=2)
+    assert (standing > 0.2).mean() > 0.0005 and (standing > 0.02).mean() < 0.02, "no shine by day"
     assert not fine.errors()
 
 
@@ -186,6 +190,13 @@ def test_a_viewpoint_has_a_lens_of_its_own(fine: Page, scene_id: str, sedge: htt
     assert dark.mean() < 0.75 * soft.mean(), "two stops less are darker"
     (kept,) = sedge.get(f"/api/scenes/{scene_id}").json()["settings"]["viewpoints"]
     assert (kept["lens"], kept["focus"], kept["exposure"]) == (200, 3, -2)
+    viewpoint = fine.one("[aria-label=viewpoints] [aria-pressed]")
+    assert viewpoint.get_attribute("aria-pressed") == "true"
+    fine.drag(fine.one("[data-frame]"), 40)
+    fine.rested()
+    assert viewpoint.get_attribute("aria-pressed") == "false", "the camera has left it"
+    developed(fine)
+    assert seen(fine).mean() > 1.2 * dark.mean(), "and has its lens no longer"
 
 
 def test_a_still_is_developed_at_its_own_size_and_can_be_cancelled(

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** The coloured plate: the scene in three dimensions, and what is drawn over it. */
-  import { Alert, Button, Spinner, ToolbarButton } from 'flowbite-svelte';
+  import { Alert, Spinner } from 'flowbite-svelte';
   import * as THREE from 'three';
   import { onMount, untrack } from 'svelte';
   import { said, type Viewpoint } from '../api/client';
@@ -10,19 +10,15 @@
   import { lensOf } from '../view/lens';
   import { quality } from '../view/quality';
   import { Stage } from '../view/stage';
+  import { Standing } from '../view/standing.svelte';
   import type { Spot } from '../view/tools/tool';
   import { DrawTool } from '../view/tools/draw';
   import { ToolHost } from '../view/tools/host.svelte';
   import { ShapeTool } from '../view/tools/shape';
   import { World } from '../view/world';
+  import BoardPanels from './BoardPanels.svelte';
   import Overlay from './Overlay.svelte';
-  import SkyPanel from './SkyPanel.svelte';
-  import StillDialog from './StillDialog.svelte';
-  import SunDial from './SunDial.svelte';
-  import WindVane from './WindVane.svelte';
-  import Camera from '@lucide/svelte/icons/camera';
-  import CloudSun from '@lucide/svelte/icons/cloud-sun';
-  import X from '@lucide/svelte/icons/x';
+  import ScaleBar from './ScaleBar.svelte';
 
   let {
     open,
@@ -43,11 +39,9 @@
   let failure = $state('');
   let moving = $state(false);
   let developed = $state(0);
-  let weather = $state(false);
-  let still = $state(false);
   let contours = $state(0);
-  let scale = $state({ metres: 20, pixels: 100 });
-  let current = $state('');
+  let metre = $state(5); // pixels
+  let standing = $state.raw<Standing | null>(null);
   const viewpoints = $derived(open.scene?.settings.viewpoints ?? []);
   const selected = $derived(open.layer(open.selected));
   const shaped = $derived(selected && drawn(selected.kind) ? selected.id : '');
@@ -66,6 +60,7 @@
       return;
     }
     world = new World(stage);
+    const stands = (standing = new Standing(stage));
     const inHand = (tools = new ToolHost(stage, {
       draft: (path, value) => open.draft(open.selected, { [path]: value }),
       apply,
@@ -88,11 +83,12 @@
       shown = world?.shown ?? false;
       developed = stage.developed;
       inHand.drawn();
-      measure(stage);
+      stands.drawn();
+      metre = stage.metre;
       if (!coarse) rested(stage);
     };
     const first = viewpoints[0];
-    if (first) go(first);
+    if (first) stands.go(first);
     else stage.look({ x: -60, y: 40, z: 80 }, { x: 0, y: 0, z: 0 });
     return () => {
       open.stills.cancel();
@@ -157,8 +153,8 @@
   });
   // the lens of the viewpoint that the view was set to, as it is kept
   $effect(() => {
-    const kept = viewpoints.find((v) => v.id === current);
-    if (kept) untrack(() => look(kept));
+    const kept = viewpoints.find((v) => v.id === standing?.at);
+    if (kept) untrack(() => standing?.see(kept));
   });
 
   function rested(stage: Stage) {
@@ -201,46 +197,6 @@
     frames: quality.frames,
     lens: lensOf(v),
   });
-
-  function measure(stage: Stage) {
-    const d = stage.camera.position.distanceTo(stage.controls.target);
-    const perPixel = (2 * d * Math.tan(THREE.MathUtils.degToRad(stage.camera.fov / 2))) / Math.max(1, stage.height);
-    const rough = perPixel * 110;
-    const power = 10 ** Math.floor(Math.log10(rough));
-    const metres = [1, 2, 5, 10].map((m) => m * power).find((m) => m >= rough * 0.62) ?? power * 10;
-    scale = { metres, pixels: metres / perPixel };
-  }
-
-  function go(v: Viewpoint) {
-    const at = (p: readonly number[]) => ({ x: p[0] ?? 0, y: p[1] ?? 0, z: p[2] ?? 0 });
-    if (world) world.stage.lens = lensOf(v);
-    world?.stage.look(at(v.eye), at(v.target));
-    current = v.id;
-    world?.stage.move();
-  }
-
-  /** See the view through a viewpoint's lens. */
-  function look(v: Viewpoint) {
-    if (!world) return;
-    world.stage.lens = lensOf(v);
-    world.stage.refresh();
-  }
-
-  function keepView() {
-    const stage = world?.stage;
-    if (!stage) return;
-    const at = (p: THREE.Vector3): [number, number, number] =>
-      [p.x, p.y, p.z].map((n) => Math.round(n * 100) / 100) as [number, number, number];
-    const name = `View ${viewpoints.length + 1}`;
-    const id = crypto.randomUUID().slice(0, 8);
-    const made = {
-      name,
-      eye: at(stage.camera.position),
-      target: at(stage.controls.target),
-    };
-    void open.edit({ op: 'scene', settings: { [`viewpoints#${id}`]: made } });
-    current = id;
-  }
 
   export function frameSelection() {
     if (world && selected) world.frame(world.bounds(selected.id));
@@ -332,128 +288,9 @@
       host={tools}
       label="outline of {drawing ? 'the new layer' : (selected?.name ?? 'nothing')}"
     />{/if}
-  {#if ready}<div class="absolute top-3.5 right-64 left-3.5 flex flex-wrap gap-2" role="group" aria-label="viewpoints">
-      {#each viewpoints as v (v.id)}
-        <span
-          class="group flex items-center rounded-full border border-line text-[12.5px] {current === v.id
-            ? 'bg-[#232b20] text-[#faf7ee]'
-            : 'bg-leaf/95'}"
-        >
-          <Button
-            pill
-            color="alternative"
-            class="border-0 bg-transparent px-3 text-inherit hover:bg-transparent hover:text-inherit focus-within:text-inherit"
-            aria-pressed={current === v.id}
-            onclick={() => go(v)}>{v.name}</Button
-          >
-          {#if open.canEdit}
-            <ToolbarButton
-              class="mr-1 -ml-2 hidden text-inherit group-focus-within:block group-hover:block hover:text-inherit"
-              aria-label="forget {v.name}"
-              onclick={() => open.edit({ op: 'scene', settings: { [`viewpoints#${v.id}`]: null } })}
-              ><X size={16} /></ToolbarButton
-            >
-          {/if}
-        </span>
-      {/each}
-      {#if open.canEdit}<Button pill color="alternative" class="bg-leaf/95" onclick={keepView}>+ keep this view</Button
-        >{/if}
-    </div>
-    {#if open.scene}
-      <div class="absolute top-3.5 right-3.5 flex flex-wrap items-start justify-end gap-2">
-        <Button
-          pill
-          color="alternative"
-          class="size-9 bg-leaf/95 p-0"
-          aria-label="make a still"
-          title="A still of a viewpoint"
-          onclick={() => (still = true)}><Camera size={18} /></Button
-        >
-        <Button
-          pill
-          color="alternative"
-          class="size-9 bg-leaf/95 p-0"
-          title="Clouds, mist, quality"
-          aria-label="clouds, mist and quality"
-          aria-expanded={weather}
-          onclick={() => (weather = !weather)}><CloudSun size={18} /></Button
-        >
-        <SunDial
-          sun={{
-            azimuth: open.scene.settings.sun?.azimuth ?? 215,
-            elevation: open.scene.settings.sun?.elevation ?? 34,
-          }}
-          disabled={!open.canEdit}
-          oninput={(sun) => open.scene && world?.setSettings({ ...open.scene.settings, sun })}
-          onchange={(sun) => open.edit({ op: 'scene', settings: { sun } })}
-        />
-        <WindVane
-          wind={{ azimuth: open.scene.settings.wind?.azimuth ?? 250, speed: open.scene.settings.wind?.speed ?? 4 }}
-          disabled={!open.canEdit}
-          oninput={(wind) => open.scene && world?.setSettings({ ...open.scene.settings, wind })}
-          onchange={(wind) => open.edit({ op: 'scene', settings: { wind } })}
-        />
-        {#if weather}
-          <div class="flex basis-full justify-end">
-            <SkyPanel
-              sky={open.scene.settings.sky}
-              disabled={!open.canEdit}
-              oninput={(sky) => open.scene && world?.setSettings({ ...open.scene.settings, sky })}
-              onchange={(sky) => open.edit({ op: 'scene', settings: { sky } })}
-              onquality={() => world?.stage.goOn()}
-              bytes={frame >= 0 ? (world?.stage.bytes ?? 0) : 0}
-              viewpoint={viewpoints.find((v) => v.id === current)}
-              onlens={look}
-              onviewpoint={({ id, ...viewpoint }) =>
-                open.edit({ op: 'scene', settings: { [`viewpoints#${id}`]: viewpoint } })}
-            />
-          </div>
-        {/if}
-      </div>
-    {/if}
-    <div
-      class="absolute bottom-3.5 left-3.5 flex items-center gap-3 rounded-md bg-[#232b20]/85 px-3 py-1.5 text-[12px] text-[#faf7ee]"
-    >
-      {#each hints as [keys, what] (keys)}<span><b>{keys}</b> {what}</span>{/each}
-      <Button
-        color="alternative"
-        class="min-h-[24px] rounded-none border-0 border-l border-[#faf7ee]/30 bg-transparent py-0 pr-0 pl-3 text-[12px] text-[#faf7ee] hover:bg-transparent"
-        onclick={nextContours}><b>L</b> contours {contours ? `${contours} m` : 'off'}</Button
-      >
-    </div>
-    <div
-      class="absolute right-4 bottom-3.5 text-right text-[11.5px] text-[#232b20]"
-      style:text-shadow="0 0 4px #faf7ee, 0 0 4px #faf7ee"
-      aria-label="scale: {scale.metres} metres"
-    >
-      <span class="inline-flex items-center gap-1.5">
-        {#if developed < 1}
-          <svg
-            width="14"
-            height="14"
-            viewBox="0 0 14 14"
-            role="img"
-            aria-label="picture {Math.round(developed * 100)} % developed"
-          >
-            <circle cx="7" cy="7" r="5.5" fill="none" stroke="#232b20" stroke-opacity="0.25" stroke-width="1.5" />
-            <circle
-              cx="7"
-              cy="7"
-              r="5.5"
-              fill="none"
-              stroke="#232b20"
-              stroke-width="1.5"
-              stroke-dasharray="{developed * 34.56} 34.56"
-              transform="rotate(-90 7 7)"
-            />
-          </svg>
-        {/if}
-        {scale.metres >= 1 ? scale.metres : scale.metres.toFixed(1)} m
-      </span>
-      <div class="mt-0.5 flex h-[5px] border border-[#232b20] bg-[#faf7ee]" style:width="{scale.pixels}px">
-        <span class="w-1/2 bg-[#232b20]"></span>
-      </div>
-    </div>
+  {#if ready && world && standing}
+    <BoardPanels {open} {world} {standing} {frame} {hints} {contours} oncontours={nextContours} />
+    <ScaleBar {metre} {developed} />
   {/if}
   {#if failure}
     <Alert class="absolute inset-x-20 top-20 bg-leaf" role="alert">{failure}</Alert>
@@ -469,6 +306,3 @@
     </div>
   {/if}
 </section>
-{#if world && open.scene}
-  <StillDialog bind:open={still} stage={world.stage} scene={open.scene.name} {viewpoints} />
-{/if}

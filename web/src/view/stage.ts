@@ -155,6 +155,13 @@ export class Stage {
     this.refresh();
   }
 
+  /** Pixels that a metre is long at what the camera looks at. */
+  get metre() {
+    const { camera, controls, height } = this;
+    const away = camera.position.distanceTo(controls.target);
+    return Math.max(1, height) / (2 * away * Math.tan(THREE.MathUtils.degToRad(camera.fov / 2)));
+  }
+
   look(eye: THREE.Vector3Like, target: THREE.Vector3Like) {
     this.camera.position.set(eye.x, eye.y, eye.z);
     this.controls.target.set(target.x, target.y, target.z);
