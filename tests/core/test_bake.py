@@ -16,7 +16,7 @@ import trimesh
 from plough.core.bake.bundle import Baker, bake
 from plough.core.errors import TooLargeError
 from plough.core.formats import glb
-from plough.core.formats.glb import read_json
+from plough.core.formats.glb_read import read_json
 from plough.core.hashing import digest
 from plough.core.library import Library
 from plough.core.scene import Evaluator, read_document

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from plough.core.formats.glb import read_json
+from plough.core.formats.glb_read import read_json
 from tests.conftest import SMALL
 
 

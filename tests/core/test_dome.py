@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from plough.core.arrays import Float64, UInt8
 from plough.core.bake.bundle import bake
-from plough.core.formats.glb import read_json
+from plough.core.formats.glb_read import read_json
 from plough.core.kinds import get_kind
 from plough.core.layers.bake import BakeParameters
 from plough.core.library import Library, variant_of

@@ -15,17 +15,19 @@ from plough.core.bake.bundle import embedded_images
 from plough.core.bake.film import film_glb, shapes
 from plough.core.cache import Cache
 from plough.core.errors import PloughError, TooLargeError
-from plough.core.formats.glb import mesh_glb, no_images, read_json
+from plough.core.formats.glb import mesh_glb, no_images
+from plough.core.formats.glb_read import read_json
 from plough.core.formats.obj import mesh_obj
 from plough.core.formats.solids import measured
 from plough.core.formats.usd import asset_usd
 from plough.core.grow.habit import TreeParameters
-from plough.core.kinds import all_kinds, get_kind, make
+from plough.core.kinds import all_kinds, get_kind
 from plough.core.library import Library, variant_of
 from plough.core.mesh.checks import triangle_areas
 from plough.core.parameters import build
 from plough.core.presets import all_presets
 from plough.core.vary import cousins, vary
+from tests.models import make
 
 SMALL: dict[str, Any] = {
     "height": 3,

@@ -13,15 +13,17 @@ import trimesh
 from plough.core.bake import bundle, instances
 from plough.core.bake.bundle import bake
 from plough.core.errors import ParameterError, TooLargeError
-from plough.core.formats.glb import mesh_glb, no_images, read_json
+from plough.core.formats.glb import mesh_glb, no_images
+from plough.core.formats.glb_read import read_json
 from plough.core.formats.usd import asset_usd
-from plough.core.kinds import Product, all_kinds, make
+from plough.core.kinds import Product, all_kinds
 from plough.core.lamp import SLOT, Lamp, placed_at
 from plough.core.library import Library
 from plough.core.parameters import linear
 from plough.core.scene import Evaluator, read_document
 from tests.conftest import SMALL
 from tests.core.test_bake import validate
+from tests.models import make
 
 LAMP = {
     "lumens": 420,

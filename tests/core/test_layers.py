@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from plough.core.bake import bake
-from plough.core.formats.glb import read_json
+from plough.core.formats.glb_read import read_json
 from plough.core.library import Library
 from plough.core.scene import Evaluator, read_document, registry
 from plough.core.scene.weight import weigh

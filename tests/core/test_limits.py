@@ -12,9 +12,10 @@ from hypothesis import strategies as st
 
 from plough.core.errors import ParameterError, TooLargeError
 from plough.core.grow import covering
-from plough.core.kinds import all_kinds, get_kind, make
+from plough.core.kinds import all_kinds, get_kind
 from plough.core.mesh.checks import problems
 from plough.core.parameters import build, describe, with_values
+from tests.models import make
 
 EXTREMES: list[tuple[str, dict[str, Any]]] = [
     ("tree", {"first": {"count": 120}, "second": {"count": 120}, "third": {"count": 120}}),

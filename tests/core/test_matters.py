@@ -9,11 +9,12 @@ from typing import Any
 import pytest
 from pydantic import BaseModel
 
-from plough.core.kinds import Product, all_kinds, make
+from plough.core.kinds import Product, all_kinds
 from plough.core.matters import among, declared, either, filled, holds, named
 from plough.core.parameters import Row, build, describe, with_values
 from plough.core.presets import all_presets
 from plough.core.scene.registry import all_layer_kinds
+from tests.models import make
 
 KINDS = sorted(all_kinds())
 
@@ -81,12 +82,15 @@ def looks(product: Product) -> dict[str, bytes]:
     """All that an asset is seen by: its mesh and its drawn maps."""
     mesh = product.mesh
     out = {
-        name: getattr(mesh, name).tobytes()
+        name: array.tobytes()
         for name in ("positions", "normals", "uv0", "colors", "wind", "indices")
+        if (array := getattr(mesh, name)) is not None
     }
     out["size"] = repr(
         (product.footprint_radius, product.canopy_radius, product.height, product.counts)
     ).encode()
+    bodies = product.collider
+    out["collider"] = b"".join(p.tobytes() for p in bodies.pieces) + repr(bodies.capsules).encode()
     for slot, material in product.materials.items():
         out[f"{slot} plain"] = repr(replace(material, name="", maps=None)).encode()
         maps = material.maps.draw() if material.maps else None

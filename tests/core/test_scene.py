@@ -7,7 +7,7 @@ import pytest
 
 from plough.core.demo import teasel_fen
 from plough.core.errors import DocumentError, FormatError, ParameterError, Superseded
-from plough.core.formats.glb import read_json
+from plough.core.formats.glb_read import read_json
 from plough.core.library import Library
 from plough.core.library.library import switch_distances
 from plough.core.migrate import VERSION

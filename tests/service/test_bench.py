@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from plough.core.formats.glb import read_json
+from plough.core.formats.glb_read import read_json
 from plough.core.presets import all_presets
 from tests.conftest import SMALL
 

@@ -11,7 +11,7 @@ import httpx
 import numpy as np
 import pytest
 
-from plough.core.formats.glb import read_json
+from plough.core.formats.glb_read import read_json
 from plough.core.library import Library
 from plough.core.scene import Evaluator, read_document
 from tests.conftest import SMALL, Running, signed_in

@@ -11,11 +11,17 @@ from functools import cache
 from typing import Any
 
 from plough.core.collider import Collider, GameParameters
-from plough.core.errors import ParameterError
+from plough.core.errors import FormatError, ParameterError
+from plough.core.formats.images import Load
 from plough.core.lamp import SLOT, Lamp, globe_material, globe_mesh, lamps_of
 from plough.core.mesh.material import Material
-from plough.core.mesh.value import Mesh, join
+from plough.core.mesh.value import Mesh, Named, join
 from plough.core.parameters import Parameters, build
+
+
+def no_files(name: str) -> bytes:
+    """Has none."""
+    raise FormatError(f"the file {name} is not here; give it along with the document")
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,9 +43,10 @@ class Product:
     changed: dict[str, tuple[float, float]] = field(
         default_factory=dict
     )  #: what a dial did to other parameters: before and after
+    nodes: tuple[Named, ...] = ()  #: what the nearest level was called, piece by piece
 
 
-Make = Callable[[Any, int, int], Product]
+Make = Callable[..., Product]
 
 LEVELS = 3  #: levels of detail that most kinds make: near, middle, far
 
@@ -56,6 +63,8 @@ class Kind:
     version: int  #: raised when the same parameters make another mesh
     levels: int = LEVELS  #: levels of detail that it makes
     impostor: bool = True  #: whether a picture of it serves as one more level, the farthest
+    loads: bool = False  #: whether it is made from files that were brought along
+    seeded: bool = True  #: whether seeds make it differ
 
 
 _KINDS: dict[str, Kind] = {}
@@ -90,12 +99,13 @@ def kind(
     """Register the decorated ``make(parameters, seed, detail) -> Product`` as the kind `name`.
 
     Args:
-        more: other fields of `Kind`: `levels`, `impostor`.
+        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `loads` (then `make` is also given a `Load`).
     """
 
     def register(make: Make) -> Make:
-        def lit(p: Any, seed: int, detail: int) -> Product:
-            return with_lamps(make(p, seed, detail), detail)
+        def lit(p: Any, seed: int, detail: int, load: Load = no_files) -> Product:
+            made = make(p, seed, detail, load) if more.get("loads") else make(p, seed, detail)
+            return with_lamps(made, detail)
 
         _KINDS[name] = Kind(name, title, summary, parameters, lit, version, **more)
         return make
@@ -127,14 +137,21 @@ def get_kind(name: str) -> Kind:
         ) from None
 
 
-def make(kind_name: str, parameters: dict[str, Any], seed: int, detail: int = 0) -> Product:
+def make(
+    kind_name: str,
+    parameters: dict[str, Any],
+    seed: int,
+    detail: int = 0,
+    load: Load = no_files,
+) -> Product:
     """Make an asset from plain values.
 
     Args:
         detail: 0 is nearest; the kind's `levels` - 1 farthest.
+        load: gives files that were brought along.
     """
     found = get_kind(kind_name)
     if not 0 <= detail < found.levels:
         limit = f"0 to {found.levels - 1}"
         raise ParameterError("detail", f"must be {limit} (got {detail})", limit=limit, value=detail)
-    return found.make(build(found.parameters, parameters), seed, detail)
+    return found.make(build(found.parameters, parameters), seed, detail, load)

@@ -24,20 +24,28 @@ from plough.core.errors import ParameterError, PloughError, Superseded
 from plough.core.library import Library
 from plough.core.scene import Evaluator
 from plough.service.accounts import COOKIE, account_of, scene_for
-from plough.service.api import accounts, bench, evaluation, releases, revisions, scenes
+from plough.service.api import (
+    accounts,
+    bench,
+    evaluation,
+    own_meshes,
+    releases,
+    revisions,
+    scenes,
+)
 from plough.service.api.context import Context
 from plough.service.db.session import Database
 from plough.service.errors import ServiceError
 from plough.service.limits import LimitBodies
 from plough.service.live import Live
-from plough.service.results import Results, picture_loader
+from plough.service.results import Results, file_loader
 
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
 _POLICY = "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; connect-src 'self'; worker-src 'self' blob:; frame-ancestors 'none'"
 
 
 _OPEN = {"/api/session", "/api/health", "/api/openapi.json"}  #: need no session
-_TITLES = {413: "Too large", 404: "Not found", 405: "Not allowed"}
+_TITLES = {413: "Too large", 429: "Too many requests", 404: "Not found", 405: "Not allowed"}
 
 
 def problem(status: int, title: str, detail: str, **more: Any) -> JSONResponse:
@@ -90,6 +98,7 @@ def _http_problem(_: Request, error: Exception) -> Response:
     answer = problem(
         error.status_code, _TITLES.get(error.status_code, str(error.detail)), str(error.detail)
     )
+    answer.headers.update(error.headers or {})
     if error.status_code == 413:
         answer.headers["Connection"] = "close"  # what is still on its way is not read
     return answer
@@ -111,7 +120,7 @@ def _busy(_: Request, error: Exception) -> Response:
 def create_app(url: str) -> FastAPI:
     """The application on the database at `url`."""
     database = Database(url, impatient=True)
-    library = Library(load=picture_loader(database))
+    library = Library(load=file_loader(database))
     ctx = Context(database, Results(database), library, Evaluator(library), Live(url))
 
     @asynccontextmanager
@@ -145,6 +154,7 @@ def create_app(url: str) -> FastAPI:
         releases.router,
         evaluation.router,
         bench.router,
+        own_meshes.router,
         revisions.router,
     ):
         app.include_router(router)

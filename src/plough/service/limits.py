@@ -9,6 +9,7 @@ from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from plough.core.formats.images import MOST_BYTES as MOST_IMAGE
+from plough.core.formats.meshes import MOST_BYTES as MOST_FILES
 from plough.core.formats.solids import MOST_BYTES as MOST_MESH
 
 MOST_JSON = 2_000_000  #: bytes
@@ -18,6 +19,7 @@ _LIMITS = (
     (re.compile(r"/api/session"), 64_000),
     (re.compile(r"/api/bench/images"), MOST_IMAGE),
     (re.compile(r"/api/bench/form"), MOST_MESH),
+    (re.compile(r"/api/bench/meshes"), MOST_FILES),
     (re.compile(r"/api/scenes/[^/]+/picture"), MOST_PICTURE),
     (re.compile(r"/api/scenes/[^/]+/releases/[^/]+/stills/[^/]+"), MOST_STILL),
 )

@@ -18,22 +18,38 @@ from plough.core.hashing import digest, key_of
 from plough.core.kernels import core_key
 from plough.core.mesh.material import Material
 from plough.service.db.session import Database
-from plough.service.db.tables import Blob, Picture, ReleaseFile, Result
+from plough.service.db.tables import Blob, Model, ModelPiece, Picture, ReleaseFile, Result
 
 PIECE = 3_500_000  #: bytes of one blob at most
 
 
-def picture_loader(database: Database) -> Callable[[str], bytes]:
-    """Gives images that people brought along, by their hash; raises `FormatError` for one that is not there."""
+def file_loader(database: Database) -> Callable[[str], bytes]:
+    """Gives images and meshes that people brought along, by their hash; raises `FormatError` for one that is not there."""
 
     def load(name: str) -> bytes:
         with database.session() as db:
             row = db.get(Picture, name)
-        if row is None:
-            raise FormatError(f"the image {name} is not here any more; choose another")
-        return row.data
+            if row is not None:
+                return row.data
+            pieces = db.scalars(
+                select(ModelPiece.data).where(ModelPiece.hash == name).order_by(ModelPiece.ordinal)
+            ).all()
+        if not pieces:
+            raise FormatError(f"the file {name} is not here any more; choose another")
+        return b"".join(pieces)
 
     return load
+
+
+def keep_model(db: Db, account_id: int, name: str, data: bytes) -> str:
+    """Keep a mesh that was read from a file called `name`; its hash."""
+    found = digest(data)
+    row = insert(Model).values(hash=found, name=name[-200:], bytes=len(data), account_id=account_id)
+    made = db.scalar(row.on_conflict_do_nothing().returning(Model.hash))
+    if made is not None:
+        for k, start in enumerate(range(0, len(data), PIECE)):
+            db.add(ModelPiece(hash=found, ordinal=k, data=data[start : start + PIECE]))
+    return found
 
 
 class Results:

@@ -30,7 +30,7 @@ from plough.service import releases, scenes
 from plough.service.db.session import Database
 from plough.service.db.tables import Scene
 from plough.service.meshes import prepare
-from plough.service.results import Results, picture_loader
+from plough.service.results import Results, file_loader
 
 CARD = (640, 360)  #: pixels of the picture on a scene's card
 log = logging.getLogger("plough.work")
@@ -196,7 +196,7 @@ async def work(url: str) -> None:
         loop.add_signal_handler(name, stopping.set)
     database = Database(url)
     results = Results(database, 100_000_000)
-    library = Library(Cache(1_000_000_000), picture_loader(database))
+    library = Library(Cache(1_000_000_000), file_loader(database))
     while not stopping.is_set():
         try:
             await _work(url, database, results, library, stopping)

@@ -27,6 +27,7 @@ export type Cousin = components['schemas']['CousinOut'];
 export type Preset = components['schemas']['PresetOut'];
 export type Revision = components['schemas']['RevisionOut'];
 export type Recipe = components['schemas']['RecipeOut'];
+export type Model = components['schemas']['ModelOut'];
 export type Values = Record<string, unknown>;
 
 /** The parameters of a scatter. */

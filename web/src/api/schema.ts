@@ -851,6 +851,48 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bench/meshes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Meshes
+         * @description Takes in meshes (GLB, OBJ, STL, PLY), several at once; files that an OBJ refers to (MTL, PNG, JPEG) come beside it.
+         *
+         *     Each is read in a process of its own, with limits on memory and time. One that cannot be read is told with its reason; the others are kept.
+         */
+        post: operations["take_meshes_api_bench_meshes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/meshes/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Mesh
+         * @description What a mesh that was taken in was called.
+         */
+        get: operations["read_mesh_api_bench_meshes__name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{scene_id}/assets/{asset_id}/picture": {
         parameters: {
             query?: never;
@@ -1038,6 +1080,11 @@ export interface components {
             };
             /** Version */
             version: number;
+        };
+        /** Body_take_meshes_api_bench_meshes_post */
+        Body_take_meshes_api_bench_meshes_post: {
+            /** Files */
+            files: string[];
         };
         /**
          * CardOut
@@ -1333,6 +1380,26 @@ export interface components {
             scene?: string | null;
         };
         /**
+         * FaultOut
+         * @description What is wrong with a mesh.
+         */
+        FaultOut: {
+            /** Text */
+            text: string;
+            /**
+             * Mend
+             * @description Parameters that put it right; none: nothing does.
+             */
+            mend: {
+                [key: string]: unknown;
+            };
+            /**
+             * Advised
+             * @description Whether that can be done unasked.
+             */
+            advised: boolean;
+        };
+        /**
          * FieldFault
          * @description One wrong field.
          */
@@ -1467,6 +1534,12 @@ export interface components {
              * @default 0
              */
             levels: number;
+            /**
+             * Seeded
+             * @description Of an asset: whether seeds make it differ.
+             * @default true
+             */
+            seeded: boolean;
             /**
              * Told
              * @description Of an asset: by group or section, the counts told beside it, and words for one and for more.
@@ -1765,6 +1838,88 @@ export interface components {
             name: string;
             /** Role */
             role: string;
+        };
+        /**
+         * ModelOut
+         * @description A file that was read, or why it was not.
+         */
+        ModelOut: {
+            /** File */
+            file: string;
+            /**
+             * Error
+             * @default
+             */
+            error: string;
+            /**
+             * Hash
+             * @description By which an asset of the kind `mesh` names it: `source`.
+             * @default
+             */
+            hash: string;
+            /**
+             * Parameters
+             * @description Its unit and upward axis, as it seems.
+             * @default {}
+             */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /**
+             * Sizes
+             * @description Metres along the axes of the file, by unit.
+             * @default {}
+             */
+            sizes: {
+                [key: string]: [
+                    number,
+                    number,
+                    number
+                ];
+            };
+            /**
+             * Triangles
+             * @default 0
+             */
+            triangles: number;
+            /**
+             * Materials
+             * @default []
+             */
+            materials: string[];
+            /**
+             * Images
+             * @default 0
+             */
+            images: number;
+            /**
+             * Nodes
+             * @default []
+             */
+            nodes: string[];
+            /**
+             * Colliders
+             * @default 0
+             */
+            colliders: number;
+            /**
+             * Faults
+             * @default []
+             */
+            faults: components["schemas"]["FaultOut"][];
+        };
+        /**
+         * NameOut
+         * @description What a mesh was called.
+         */
+        NameOut: {
+            /** File */
+            file: string;
+            /**
+             * Bytes
+             * @description As it was read.
+             */
+            bytes: number;
         };
         /**
          * NewAsset
@@ -5923,6 +6078,142 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_meshes_api_bench_meshes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_take_meshes_api_bench_meshes_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_mesh_api_bench_meshes__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameOut"];
                 };
             };
             /** @description Not signed in. */

@@ -4,6 +4,7 @@
   import type { Row } from '../api/client';
   import Curve from './Curve.svelte';
   import Form from './Form.svelte';
+  import OwnFile from './OwnFile.svelte';
   import Points from './Points.svelte';
   import RuledSlider from './RuledSlider.svelte';
   import RuledSpan from './RuledSpan.svelte';
@@ -116,6 +117,8 @@
       onchange={(e) => onchange((e.target as HTMLInputElement).value.trim())}
     />
   </label>
+{:else if row.control === 'file'}
+  <OwnFile {row} value={String(now ?? '')} {disabled} {onchange} />
 {:else if row.control === 'form'}
   <Form {row} value={now as number[][]} {disabled} {onchange} />
 {:else if ['guide', 'line', 'points'].includes(row.control)}

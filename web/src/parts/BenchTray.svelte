@@ -12,6 +12,7 @@
     asset,
     versions,
     disabled,
+    seeded,
     onpick,
     oncousin,
     onkeep,
@@ -21,17 +22,22 @@
     asset: Asset;
     versions: Revision[] | undefined; // undefined until they are known
     disabled: boolean;
+    seeded: boolean; // whether seeds make a difference
     onpick: (seed: number, add: boolean) => void;
     oncousin: (cousin: Cousin) => void;
     onkeep: (note: string) => Promise<void>;
     onreturn: (revision: Revision) => void;
   } = $props();
   const kept = $derived(asset.seeds);
-  const titles: [Tray, string][] = [
-    ['seeds', 'Seeds'],
-    ['cousins', 'Cousins'],
+  const titles = $derived<[Tray, string][]>([
+    ...(seeded
+      ? ([
+          ['seeds', 'Seeds'],
+          ['cousins', 'Cousins'],
+        ] as [Tray, string][])
+      : []),
     ['versions', 'Versions'],
-  ];
+  ]);
   let note = $state('');
   let keeping = $state(false);
 

@@ -1,5 +1,5 @@
 <script lang="ts">
-  /** A button that asks for a file, and gives each one that is chosen. */
+  /** A button that asks for a file, or for several, and gives what is chosen. */
   import { Button } from 'flowbite-svelte';
   import type { Snippet } from 'svelte';
 
@@ -9,15 +9,32 @@
     disabled = false,
     children,
     onfile,
-  }: { accept: string; label: string; disabled?: boolean; children: Snippet; onfile: (file: File) => void } = $props();
+    onfiles,
+  }: {
+    accept: string;
+    label: string;
+    disabled?: boolean;
+    children: Snippet;
+    onfile?: (file: File) => void;
+    onfiles?: (files: File[]) => void; // several may be chosen at once
+  } = $props();
   let input: HTMLInputElement;
 
   function choose() {
-    const file = input.files?.[0];
+    const files = [...(input.files ?? [])];
     input.value = ''; // so that the same file can be chosen again
-    if (file) onfile(file);
+    if (files[0]) onfile?.(files[0]);
+    if (files.length) onfiles?.(files);
   }
 </script>
 
 <Button color="alternative" {disabled} onclick={() => input.click()}>{@render children()}</Button>
-<input bind:this={input} type="file" class="hidden" {accept} aria-label={label} onchange={choose} />
+<input
+  bind:this={input}
+  type="file"
+  class="hidden"
+  multiple={Boolean(onfiles)}
+  {accept}
+  aria-label={label}
+  onchange={choose}
+/>

@@ -9,6 +9,7 @@
   import type { SceneStore } from '../state/sceneStore.svelte';
   import Name from '../controls/Name.svelte';
   import FileButton from './FileButton.svelte';
+  import MeshDialog from './MeshDialog.svelte';
   import PresetDialog from './PresetDialog.svelte';
 
   let {
@@ -24,6 +25,7 @@
   } = $props();
   let words = $state('');
   let presetsOpen = $state(false);
+  let meshesOpen = $state(false);
   let failure = $state('');
   const assets = $derived(scene.scene?.assets ?? []);
   const tags = $derived([...new Set(assets.flatMap((a) => a.tags))].sort());
@@ -36,6 +38,11 @@
         .every((w) => [a.name, a.kind, ...a.tags].some((t) => t.toLowerCase().includes(w))),
     ),
   );
+
+  const seedsOf = (a: Asset) =>
+    app.assets.find((k) => k.name === a.kind)?.seeded === false
+      ? ''
+      : ` · ${a.seeds.length} ${a.seeds.length === 1 ? 'seed' : 'seeds'}`;
 
   /** The packets that place an asset, and the assets that bear it. */
   function users(a: Asset): string[] {
@@ -64,6 +71,21 @@
   function begin(p: Preset) {
     const { kind, name, parameters, seeds } = recipeOf(p);
     return add(kind, name, parameters, seeds);
+  }
+
+  async function bring(meshes: { name: string; parameters: Asset['parameters'] }[]): Promise<boolean> {
+    let last = '';
+    for (const { name, parameters } of meshes) {
+      const made = await scene.edit({ op: 'addAsset', kind: 'mesh', name, parameters, seeds: [1], tags: [] });
+      if (!made?.created_id) return false;
+      last = made.created_id;
+      await oncreated?.(last);
+    }
+    if (meshes.length === 1) {
+      open = false;
+      onopen(last);
+    }
+    return true;
   }
 
   async function readRecipe(chosen: File) {
@@ -115,6 +137,7 @@
     <span class="flex-1"></span>
     {#if scene.canEdit}
       <FileButton accept=".json,application/json" label="recipe" onfile={readRecipe}>Read a recipe…</FileButton>
+      <Button color="alternative" onclick={() => (meshesOpen = true)}>Bring in meshes…</Button>
       <Button color="primary" onclick={() => (presetsOpen = true)}>New from a preset…</Button>
     {/if}
   </div>
@@ -147,8 +170,7 @@
             onchange={(name) => scene.edit({ op: 'asset', id: a.id, name })}
           />
           <p class="truncate text-[11.5px] text-soft" title={used.join(', ')}>
-            {a.kind} · {a.seeds.length}
-            {a.seeds.length === 1 ? 'seed' : 'seeds'} · {used.length ? `used in ${used.join(', ')}` : 'not used yet'}
+            {a.kind}{seedsOf(a)} · {used.length ? `used in ${used.join(', ')}` : 'not used yet'}
           </p>
           <div class="mt-1 flex items-center gap-1">
             <Input
@@ -185,4 +207,5 @@
     {/each}
   </div>
 </Modal>
+<MeshDialog bind:open={meshesOpen} onbring={bring} />
 <PresetDialog bind:open={presetsOpen} title="Begin with" onchoose={begin} />

@@ -74,7 +74,7 @@
         bench.seedsFrom = Math.floor(((seeds[0] ?? 1) - 1) / 8) * 8;
         bench.cousins = [];
         bench.held = null;
-        bench.tray = 'seeds';
+        bench.tray = kind.seeded ? 'seeds' : 'versions';
         stage = stages[0]?.group ?? '';
       }
       refresh();
@@ -303,7 +303,8 @@
             onchange={(name) => open.edit({ op: 'asset', id: params.asset, name })}
           />
           <div class="mt-1 flex gap-2">
-            {#if !disabled}<Button color="alternative" onclick={() => (presetsOpen = true)}>Start from a preset…</Button
+            {#if !disabled && kind?.seeded}<Button color="alternative" onclick={() => (presetsOpen = true)}
+                >Start from a preset…</Button
               >{/if}
             <Button
               color="alternative"
@@ -346,6 +347,7 @@
           {bench}
           {asset}
           versions={versions.data}
+          seeded={kind?.seeded ?? true}
           {disabled}
           onpick={pick}
           oncousin={takeCousin}

@@ -299,6 +299,7 @@ function manyMaterials(info: MaterialInfo, of: THREE.MeshLambertMaterial): ManyM
 function makeMaterial(info: MaterialInfo): THREE.MeshLambertMaterial {
   const made = new THREE.MeshLambertMaterial({ vertexColors: true, color: new THREE.Color(...info.color) });
   made.name = info.name;
+  made.shadowSide = THREE.DoubleSide; // of backs alone, light comes in where a solid stands on the ground
   if (info.glow) made.emissive.setRGB(...info.glow);
   if (info.albedo) made.map = texture(info.albedo, true);
   if (info.normal) {
@@ -331,7 +332,6 @@ function shadowMaterial(info: MaterialInfo, of: THREE.MeshLambertMaterial, many:
     depthPacking: THREE.RGBADepthPacking,
     map: of.map,
     alphaTest: of.alphaTest ? 0.5 : 0,
-    side: of.side === THREE.FrontSide ? THREE.BackSide : of.side,
   });
   return patched(depth, `shadow ${many}`, info, (shader) => {
     patchCut(shader);

@@ -14,12 +14,13 @@ from typing import Any
 import numpy as np
 import orjson
 
-from plough.core.errors import FormatError, TooLargeError
+from plough.core.errors import TooLargeError
+from plough.core.formats.glb_read import JSON_PART, MAGIC
 from plough.core.lamp import Lamp
 from plough.core.mesh.material import Material
-from plough.core.mesh.value import Mesh
+from plough.core.mesh.value import Mesh, Named, run_of
 
-_MAGIC, _JSON, _BIN = 0x46546C67, 0x4E4F534A, 0x004E4942
+_BIN = 0x004E4942
 MOST_BYTES = 0xFF000000  #: of the binary part; lengths are 32 bits, and the JSON needs room, too
 _COMPONENT = {
     np.dtype(np.float32): 5126,
@@ -126,7 +127,7 @@ class GlbBuilder:
             maps = self._images(material)
             pbr: dict[str, Any] = {
                 "baseColorFactor": [*material.color, 1.0],
-                "metallicFactor": 0.0,
+                "metallicFactor": material.metallic,
                 "roughnessFactor": material.roughness,
             }
             entry: dict[str, Any] = {"name": name, "pbrMetallicRoughness": pbr}
@@ -146,9 +147,9 @@ class GlbBuilder:
                     "alphaCutoff": 0.5,
                     "doubleSided": not material.one_sided,
                 }
-            extras: dict[str, Any] = (
-                {"translucency": material.translucency} if material.translucency else {}
-            )
+            extras = dict(material.extras)
+            if material.translucency:
+                extras["translucency"] = material.translucency
             if material.dome is not None:
                 extras["dome"] = asdict(material.dome)
             # normals of a dome are in the asset's axes, which the format has no place for
@@ -220,6 +221,19 @@ class GlbBuilder:
             entry["weights"] = [0.0] * len(targets)
         self._list("meshes").append(entry)
         return len(self._json["meshes"]) - 1
+
+    def add_named(
+        self, mesh: Mesh, materials: dict[str, Material], nodes: Sequence[Named]
+    ) -> list[int]:
+        """A node for each of `nodes`: its name, its triangles of `mesh`, what was noted on it."""
+        return [
+            self.add_node(
+                node.name,
+                self.add_mesh(run_of(mesh, node.first, node.count), materials, node.name),
+                extras=node.extras,
+            )
+            for node in nodes
+        ]
 
     @staticmethod
     def _called(slot: str, materials: dict[str, Material], prefix: str) -> str:
@@ -330,7 +344,7 @@ class GlbBuilder:
         text += b" " * (-len(text) % 4)
         body = b"".join(self._chunks)
         total = 12 + 8 + len(text) + (8 + len(body) if body else 0)
-        out = [struct.pack("<III", _MAGIC, 2, total), struct.pack("<II", len(text), _JSON), text]
+        out = [struct.pack("<III", MAGIC, 2, total), struct.pack("<II", len(text), JSON_PART), text]
         if body:
             out += [struct.pack("<II", len(body), _BIN), body]
         return b"".join(out)
@@ -354,13 +368,3 @@ def mesh_glb(
     ]
     root = builder.add_node(name, builder.add_mesh(mesh, materials, name), children=lights)
     return builder.finish([root], extras)
-
-
-def read_json(data: bytes) -> dict[str, Any]:
-    """The JSON part of a GLB. Raises `FormatError` when `data` is none."""
-    if len(data) < 20 or struct.unpack_from("<I", data)[0] != _MAGIC:
-        raise FormatError("this is not a GLB file: it does not begin with 'glTF'")
-    length, kind = struct.unpack_from("<II", data, 12)
-    if kind != _JSON or 20 + length > len(data):
-        raise FormatError("the GLB file is damaged: its JSON part is missing or cut off")
-    return orjson.loads(data[20 : 20 + length])  # type: ignore[no-any-return]

@@ -36,11 +36,11 @@ def encode(maps: Maps) -> dict[str, bytes]:
     return {name: png(image) for name, image in images.items()}
 
 
-def check_image(data: bytes, field_name: str = "image") -> tuple[int, int]:
-    """Width and height of a PNG or JPEG that may stand in for a map.
+def check_size(data: bytes, field_name: str = "image") -> tuple[int, int]:
+    """Width and height of a PNG or JPEG.
 
     Raises:
-        ParameterError: it is of another format, damaged, too large, or its sides are no powers of two.
+        ParameterError: it is of another format, damaged, or too large.
     """
     if len(data) > MOST_BYTES:
         raise ParameterError(
@@ -66,6 +66,12 @@ def check_image(data: bytes, field_name: str = "image") -> tuple[int, int]:
             f"is no PNG or JPEG that can be read ({type(error).__name__})",
             limit="PNG, JPEG",
         ) from None
+    return width, height
+
+
+def check_image(data: bytes, field_name: str = "image") -> tuple[int, int]:
+    """As `check_size`, for an image that repeats: its sides must be powers of two."""
+    width, height = check_size(data, field_name)
     for side in (width, height):
         if side & (side - 1) or side < 4:
             raise ParameterError(
@@ -90,18 +96,18 @@ class Replaced:
 
     def draw(self) -> Maps:
         """The images, all as large as the largest."""
-        own = {name: _read(self.load(found), name) for name, found in self.images}
+        own = {name: read_image(self.load(found), name) for name, found in self.images}
         height = max(image.shape[0] for image in own.values())
         width = max(image.shape[1] for image in own.values())
         maps = self.base.draw() if self.base is not None else _plain()
         height, width = max(height, maps.albedo.shape[0]), max(width, maps.albedo.shape[1])
-        fitted = {
-            n: None if getattr(maps, n) is None else _fit(getattr(maps, n), width, height)
+        whole = {
+            n: None if getattr(maps, n) is None else fitted(getattr(maps, n), width, height)
             for n in Maps.__slots__
         }
-        out = Maps(**fitted)  # type: ignore[arg-type]
+        out = Maps(**whole)  # type: ignore[arg-type]
         for name, image in own.items():
-            fit = _fit(image, width, height)
+            fit = fitted(image, width, height)
             if name == "albedo" and fit.shape[2] == 3:
                 fit = np.concatenate(
                     [fit, out.albedo[..., 3:]], axis=-1
@@ -110,7 +116,8 @@ class Replaced:
         return out
 
 
-def _read(data: bytes, name: str) -> UInt8:
+def read_image(data: bytes, name: str) -> UInt8:
+    """(h, w, 3 or 4) the pixels of an image for the map `name`; an albedo keeps its alpha."""
     with Image.open(io.BytesIO(data)) as image:
         alpha = name == "albedo" and (
             image.mode in ("RGBA", "LA", "PA") or "transparency" in image.info
@@ -118,7 +125,8 @@ def _read(data: bytes, name: str) -> UInt8:
         return np.asarray(image.convert("RGBA" if alpha else "RGB"))
 
 
-def _fit(image: UInt8, width: int, height: int) -> UInt8:
+def fitted(image: UInt8, width: int, height: int) -> UInt8:
+    """`image` at another size."""
     if image.shape[:2] == (height, width):
         return image
     return np.asarray(Image.fromarray(image).resize((width, height), Image.Resampling.BICUBIC))

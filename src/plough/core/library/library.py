@@ -10,9 +10,8 @@ import numpy as np
 
 from plough.core.arrays import UInt8
 from plough.core.cache import Cache
-from plough.core.errors import FormatError
 from plough.core.formats.images import Load, with_images
-from plough.core.kinds import Product, get_kind
+from plough.core.kinds import Product, get_kind, no_files
 from plough.core.lamp import Lamp
 from plough.core.library.variants import Variant
 from plough.core.mesh.dome import make_dome
@@ -44,10 +43,6 @@ def switch_distances(height: float, levels: int = 4) -> tuple[float, ...]:
     return tuple(height / (c * _VIEW_SLOPE) for c in SCREEN_COVERAGE[: levels - 1])
 
 
-def _no_images(name: str) -> bytes:
-    raise FormatError(f"the image {name} is not here; give the images along with the document")
-
-
 def product_bytes(product: Product) -> int:
     """Bytes that a product holds: its mesh, its collider, and maps that were drawn with it."""
     drawn = sum(getattr(m.maps, "nbytes", 0) for m in product.materials.values())
@@ -60,7 +55,7 @@ class Library:
 
     def __init__(self, cache: Cache | None = None, load: Load | None = None) -> None:
         self.cache = cache or Cache()
-        self._load = load or _no_images
+        self._load = load or no_files
 
     def levels_of(self, variant: Variant) -> int:
         """How many levels of detail there are, the impostor included."""
@@ -83,7 +78,7 @@ class Library:
                 check()
             kind = get_kind(variant.kind)
             parameters = build(kind.parameters, variant.parameters, "parameters")
-            made = kind.make(parameters, variant.seed, detail)
+            made = kind.make(parameters, variant.seed, detail, self._load)
             if not variant.images:
                 return made
             return replace(

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Protocol
+from dataclasses import dataclass, field
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -56,7 +56,7 @@ class Dome:
 
 @dataclass(frozen=True, slots=True)
 class Material:
-    """A material slot. Metallic is 0, so it is lit alike in every viewer."""
+    """A material slot. What Plough makes is no metal, so it is lit alike in every viewer."""
 
     name: str  #: by which the target engine knows it
     maps: MapRecipe | None = None
@@ -69,3 +69,5 @@ class Material:
     dome: Dome | None = (
         None  #: of a card that is turned to the eye; its normals are in the asset's own axes
     )
+    metallic: float = 0.0  #: times the surface map's; the view does without
+    extras: dict[str, Any] = field(default_factory=dict)  #: what was noted on it in a file

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
-from plough.core.arrays import Float32, Float64, UInt8, UInt32
+from plough.core.arrays import Float32, Float64, Int64, UInt8, UInt32
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,6 +18,16 @@ class Part:
     material: str  #: name of the slot
     first: int  #: first row of `indices`
     count: int  #: rows
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """A run of triangles that had a name of its own in the file that they are from."""
+
+    name: str
+    first: int  #: triangle
+    count: int
+    extras: dict[str, Any] = field(default_factory=dict)  #: what was noted on it
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,6 +118,30 @@ def join(meshes: Sequence[Mesh]) -> Mesh:
         colors=optional("colors"),
         wind=optional("wind"),
     )
+
+
+def chosen(mesh: Mesh, triangles: UInt32 | Int64, owner: Int64) -> Mesh:
+    """Some triangles of `mesh`: (m, 3) vertices, in the order of its parts, and the (m,) part of each; vertices that none uses are left out."""
+    kept, indices = np.unique(triangles.reshape(-1), return_inverse=True)
+    counts = np.bincount(owner, minlength=len(mesh.parts))
+    first = np.cumsum(counts) - counts
+    parts = tuple(
+        Part(p.material, int(f), int(c))
+        for p, f, c in zip(mesh.parts, first, counts, strict=True)
+        if c
+    )
+    taken: dict[str, Any] = {
+        name: None if (array := getattr(mesh, name)) is None else np.ascontiguousarray(array[kept])
+        for name in ("positions", "normals", "uv0", "tangents", "colors", "wind", "uv1")
+    }
+    faces: UInt32 = indices.reshape(-1, 3).astype(np.uint32)
+    return replace(mesh, indices=faces, parts=parts, **taken)
+
+
+def run_of(mesh: Mesh, first: int, count: int) -> Mesh:
+    """The triangles `first` to `first + count` of `mesh` alone."""
+    owner = np.repeat(np.arange(len(mesh.parts)), [p.count for p in mesh.parts])
+    return chosen(mesh, mesh.indices[first : first + count], owner[first : first + count])
 
 
 def transformed(mesh: Mesh, matrix: Float64) -> Mesh:

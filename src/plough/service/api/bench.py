@@ -358,8 +358,14 @@ def _glb(ctx: Context, variants: Sequence[Variant], images: Images, name: str) -
     for variant in variants:
         products = ctx.library.levels(variant)
         label = f"{name}-{variant.seed}"
+        nearest = products[0]
+        named = builder.add_named(
+            ctx.library.exported(variant, 0), nearest.materials, nearest.nodes
+        )
         meshes = [
-            builder.add_mesh(ctx.library.exported(variant, d), p.materials, f"{label}-{d}")
+            None
+            if named and d == 0
+            else builder.add_mesh(ctx.library.exported(variant, d), p.materials, f"{label}-{d}")
             for d, p in enumerate(products)
         ]
         at += products[0].canopy_radius if roots else 0.0
@@ -372,6 +378,7 @@ def _glb(ctx: Context, variants: Sequence[Variant], images: Images, name: str) -
             builder.add_node(
                 label,
                 meshes[0],
+                children=named,
                 levels=lower,
                 coverage=[*SCREEN_COVERAGE[: len(lower)], 0.0],
                 translation=place,

@@ -383,6 +383,7 @@ def kinds(me: Me, ctx: Ctx) -> KindsOut:
             summary=k.summary,
             parameters=describe(k.parameters),
             levels=k.levels + k.impostor,
+            seeded=k.seeded,
             told=declared(k.parameters, "told"),
         )
         for k in all_kinds().values()

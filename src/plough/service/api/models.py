@@ -451,6 +451,7 @@ class KindOut(BaseModel):
     place: str = Field("middle", description="Of a layer: first, middle or last.")
     gives: list[str] = Field([], description="Of a layer: the facets that its results hold.")
     levels: int = Field(0, description="Of an asset: levels of detail, the impostor included.")
+    seeded: bool = Field(True, description="Of an asset: whether seeds make it differ.")
     told: dict[str, dict[str, tuple[str, str]]] = Field(
         {},
         description="Of an asset: by group or section, the counts told beside it, and words for one and for more.",

@@ -113,6 +113,28 @@ class Picture(Base):
     at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
+class Model(Base):
+    """A mesh that somebody brought along, as it was read."""
+
+    __tablename__ = "model"
+    hash: Mapped[str] = mapped_column(String(40), primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))  # of the file
+    bytes: Mapped[int]
+    account_id: Mapped[int] = mapped_column(ForeignKey("account.id"))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class ModelPiece(Base):
+    """A run of a mesh's bytes, of at most a few megabytes."""
+
+    __tablename__ = "model_piece"
+    hash: Mapped[str] = mapped_column(
+        ForeignKey("model.hash", ondelete="CASCADE"), primary_key=True
+    )
+    ordinal: Mapped[int] = mapped_column(primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
 class Revision(Base):
     """A version of an asset that somebody kept."""
 
@@ -229,6 +251,8 @@ __all__ = [
     "Edit",
     "Layer",
     "Member",
+    "Model",
+    "ModelPiece",
     "Picture",
     "Release",
     "ReleaseFile",

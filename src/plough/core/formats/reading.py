@@ -1,0 +1,92 @@
+"""Reads meshes from outside in a process of its own, which may use so much memory and time and no more.
+
+The child is this module run as a program: it takes the files from its input and gives a packed model, or a fault, on its output.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import resource
+import subprocess
+import sys
+from collections.abc import Mapping
+
+import orjson
+
+from plough.core.errors import FormatError, ParameterError, PloughError, TooLargeError
+
+MOST_MEMORY = 3_000_000_000  #: bytes of address space
+MOST_SECONDS = 40  #: of processor time, and of waiting
+
+
+def read_apart(
+    name: str,
+    data: bytes,
+    beside: Mapping[str, bytes] | None = None,
+    seconds: int = MOST_SECONDS,
+    memory: int = MOST_MEMORY,
+) -> bytes:
+    """The mesh in a file, read in a child: bytes of `plough.core.formats.model.pack`.
+
+    Raises:
+        FormatError, TooLargeError, ParameterError: as `plough.core.formats.meshes.read_model` does; and when memory or time run out.
+    """
+    files = {name: data, **(beside or {})}
+    head = orjson.dumps({"main": name, "files": [[n, len(d)] for n, d in files.items()]})
+    command = [sys.executable, "-m", __name__, str(memory), str(seconds)]
+    quiet = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
+    try:
+        done = subprocess.run(
+            command,
+            input=b"".join([len(head).to_bytes(4, "little"), head, *files.values()]),
+            capture_output=True,
+            timeout=seconds + 5,
+            env=quiet,
+            check=False,
+        )
+    except subprocess.TimeoutExpired:
+        raise TooLargeError("mesh", f"takes more than {seconds} s to read") from None
+    if done.returncode == 0:
+        return done.stdout
+    with contextlib.suppress(orjson.JSONDecodeError, KeyError):
+        told = orjson.loads(done.stdout)
+        kinds = {"FormatError": FormatError, "TooLargeError": TooLargeError}
+        if told["kind"] == "FormatError":
+            raise FormatError(told["message"])
+        raise kinds.get(told["kind"], ParameterError)(told["field"], told["message"])
+    if done.returncode in (-24, -9):  # the limit of processor time
+        raise TooLargeError("mesh", f"takes more than {seconds} s to read")
+    raise TooLargeError("mesh", f"takes more than {memory // 1_000_000:,} MB of memory to read")
+
+
+def _main() -> int:
+    memory, seconds = (int(v) for v in sys.argv[1:3])
+    resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
+    resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds + 1))
+    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
+    from plough.core.formats.meshes import read_model
+    from plough.core.formats.model import pack
+
+    given = sys.stdin.buffer
+    head = orjson.loads(given.read(int.from_bytes(given.read(4), "little")))
+    files = {name: given.read(size) for name, size in head["files"]}
+    main = head["main"]
+    try:
+        packed = pack(read_model(main, files.pop(main), files))
+    except PloughError as error:
+        told = {
+            "kind": type(error).__name__,
+            "message": getattr(error, "message", str(error)),
+            "field": getattr(error, "field", "mesh"),
+        }
+        sys.stdout.buffer.write(orjson.dumps(told))
+        return 3
+    except MemoryError:
+        return 4
+    sys.stdout.buffer.write(packed)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(_main())

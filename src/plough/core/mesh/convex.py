@@ -1,0 +1,108 @@
+"""Convex bodies about a mesh: its hull, or several that follow it closer."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from plough.core.arrays import Float32, Float64
+
+_CUTS = (0.2, 0.35, 0.5, 0.65, 0.8)  #: where a body may be cut, along each axis
+MOST_CORNERS = 64  #: of a hull that is taken as it is
+_TRIED = 300  #: triangles that cuts are tried on
+_LEAST = 1e-3  #: of the size: a body is at least so thick
+
+
+def hull_of(points: Float64, most: int = 0) -> tuple[Float32, float]:
+    """The corners (n, 3) of the convex hull, and its volume; what is flat is given a thickness.
+
+    Args:
+        most: in place of a hull with more corners the body between so many planes that touch it, evenly about all sides, is taken; it holds the hull and has
+            less than twice as many corners.
+    """
+    from scipy.spatial import ConvexHull, HalfspaceIntersection, QhullError
+
+    size = float(np.ptp(points, axis=0).max()) or 1.0
+    try:
+        hull = ConvexHull(points)
+    except QhullError:
+        thick = _LEAST * size * np.array([[-1, -1, -1], [1, -1, 1], [-1, 1, 1], [1, 1, -1]])
+        hull = ConvexHull((points[:, None] + thick).reshape(-1, 3), qhull_options="QJ")
+    corners = hull.points[hull.vertices]
+    if most and len(corners) > most:
+        # directions spread evenly over a ball by the golden angle
+        k = np.arange(most) + 0.5
+        up, turn = 1.0 - 2.0 * k / most, k * np.pi * (3.0 - np.sqrt(5.0))
+        flat = np.sqrt(1.0 - up * up)
+        sides = np.stack([flat * np.cos(turn), up, flat * np.sin(turn)])
+        planes = np.concatenate([sides, -(corners @ sides).max(axis=0)[None]]).T
+        return hull_of(HalfspaceIntersection(planes, corners.mean(axis=0)).intersections)
+    return corners.astype(np.float32), float(hull.volume)
+
+
+def _cut(soup: Float64, axis: int, at: float) -> tuple[Float64, Float64]:
+    """(m, 3, 3) triangles below and above a plane; those that it cuts are cut."""
+    below = soup[..., axis] < at
+    count = below.sum(axis=1)
+    halves: list[list[Float64]] = [[soup[count == 3]], [soup[count == 0]]]
+    for few, apex in ((1, True), (2, False)):
+        cut = soup[count == few]
+        if not len(cut):
+            continue
+        alone = (below[count == few] == apex).argmax(axis=1)
+        rows = np.arange(len(cut))
+        p, q, r = (cut[rows, (alone + k) % 3] for k in range(3))
+        t = ((at - p[:, axis]) / (q[:, axis] - p[:, axis]))[:, None]
+        s = ((at - p[:, axis]) / (r[:, axis] - p[:, axis]))[:, None]
+        one, two = p + t * (q - p), p + s * (r - p)
+        tip = np.stack([p, one, two], axis=1)
+        rest = np.concatenate([np.stack([one, q, r], axis=1), np.stack([one, r, two], axis=1)])
+        halves[0 if apex else 1].append(tip)
+        halves[1 if apex else 0].append(rest)
+    return np.concatenate(halves[0]), np.concatenate(halves[1])
+
+
+def _halves(soup: Float64) -> tuple[float, Float64, Float64] | None:
+    """`soup` cut where two hulls have the least volume: the volume that this saves, and both halves."""
+    points = soup.reshape(-1, 3)
+    low, high = points.min(axis=0), points.max(axis=0)
+    few = soup[:: max(1, len(soup) // _TRIED)]
+    best, where = np.inf, (0, 0.0)
+    for axis in range(3):
+        if high[axis] - low[axis] < 0.05 * float((high - low).max()):
+            continue
+        for share in _CUTS:
+            at = float(low[axis] + share * (high[axis] - low[axis]))
+            parts = _cut(few, axis, at)
+            if all(len(part) for part in parts):
+                both = sum(hull_of(part.reshape(-1, 3))[1] for part in parts)
+                if both < best:
+                    best, where = both, (axis, at)
+    if best == np.inf:
+        return None
+    a, b = _cut(soup, *where)
+    saved = hull_of(points)[1] - hull_of(a.reshape(-1, 3))[1] - hull_of(b.reshape(-1, 3))[1]
+    return saved, a, b
+
+
+def convex_pieces(soup: Float64, most: int) -> list[Float32]:
+    """Corners of at most `most` convex bodies that together hold every triangle of `soup` (m, 3, 3) and little else.
+
+    The body that gains most is cut in two along an axis, again and again; cuts that save less than a hundredth of the first hull are not made.
+    """
+    least = 0.01 * hull_of(soup.reshape(-1, 3))[1]
+    bodies = [(soup, _halves(soup))]
+    while len(bodies) < most:
+        best = max(range(len(bodies)), key=lambda k: cut[0] if (cut := bodies[k][1]) else -1.0)
+        cut = bodies[best][1]
+        if cut is None or cut[0] < least:
+            break
+        bodies[best : best + 1] = [(half, _halves(half)) for half in cut[1:]]
+    return [hull_of(half.reshape(-1, 3), MOST_CORNERS)[0] for half, _ in bodies]
+
+
+def holds(body: Float32, points: Float64, near: float) -> Float64:
+    """(n,) whether points lie within a convex body of these corners, or at most `near` outside."""
+    from scipy.spatial import ConvexHull
+
+    planes = ConvexHull(body.astype(np.float64)).equations
+    return np.asarray((points @ planes[:, :3].T + planes[:, 3] <= near).all(axis=1))

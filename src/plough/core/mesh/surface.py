@@ -1,0 +1,68 @@
+"""Normals and texture coordinates for meshes that have none."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from plough.core.arrays import Float32, Float64, Int64
+from plough.core.kernels import kernel
+
+
+@kernel
+def _corner_normals(
+    normal: Float64, area: Float64, start: Int64, around: Int64, corner: Int64, least: float
+) -> Float64:
+    out = np.zeros((corner.shape[0], 3))
+    for c in range(corner.shape[0]):
+        t, p = c // 3, corner[c]
+        for n in range(start[p], start[p + 1]):
+            o = around[n] // 3
+            dot = (
+                normal[t, 0] * normal[o, 0]
+                + normal[t, 1] * normal[o, 1]
+                + normal[t, 2] * normal[o, 2]
+            )
+            if o == t or dot >= least:
+                for k in range(3):
+                    out[c, k] += area[o] * normal[o, k]
+    return out
+
+
+def crease_normals(positions: Float64, faces: Int64, crease: float) -> Float32:
+    """(3 m, 3) a normal for each corner: the mean, by area, over the triangles about its point that bend by less than `crease` degrees."""
+    a, b, c = (positions[faces[:, k]] for k in range(3))
+    cross = np.cross(b - a, c - a)
+    area = np.linalg.norm(cross, axis=1)
+    normal = cross / np.maximum(area, 1e-30)[:, None]
+    corner = faces.reshape(-1)
+    count = int(corner.max(initial=-1)) + 1
+    start = np.zeros(count + 1, np.int64)
+    np.cumsum(np.bincount(corner, minlength=count), out=start[1:])
+    around = np.argsort(corner, kind="stable")
+    summed = _corner_normals(
+        normal, area, start, around, corner, math.cos(math.radians(crease)) - 1e-9
+    )
+    length = np.linalg.norm(summed, axis=1, keepdims=True)
+    up = np.array([0.0, 1.0, 0.0])
+    out: Float32 = np.where(length > 1e-30, summed / np.maximum(length, 1e-30), up).astype(
+        np.float32
+    )
+    return out
+
+
+def boxed_coordinates(corners: Float64, normals: Float64, repeat: float) -> Float32:
+    """(3 m, 2) texture coordinates laid on from six sides, a repeat every `repeat` metres; upright on what stands.
+
+    Args:
+        corners: (3 m, 3) metres, three of each triangle.
+        normals: (m, 3) of the triangles.
+    """
+    side = np.repeat(np.abs(normals).argmax(axis=1), 3)
+    front = np.repeat(np.sign(np.take_along_axis(normals, np.abs(normals).argmax(axis=1)[:, None], 1))[:, 0], 3)  # fmt: skip
+    x, y, z = corners.T
+    u = np.choose(side, [-z * front, x, x * front])
+    v = np.choose(side, [-y, z * front, -y])
+    out: Float32 = (np.stack([u, v], axis=1) / repeat).astype(np.float32)
+    return out

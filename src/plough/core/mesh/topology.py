@@ -1,0 +1,184 @@
+"""How triangles hang together: open edges, which way they face, holes and their filling."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from plough.core.arrays import Bool, Float64, Int64
+from plough.core.kernels import kernel
+
+SAME = 1e-6  #: of the size: vertices nearer than that are one point
+FLAT = 1e-7  #: of the longest edge: triangles thinner than that have no area
+_NEARLY = 0.03  #: of the sides: with fewer open ones a surface is as good as closed
+_RIM = 0.1  #: of a body's triangles: a longer loop of edges is its rim
+MOST_HOLE = 400  #: edges of a hole that is closed
+
+
+def welded_points(positions: Float64, size: float) -> tuple[Int64, int]:
+    """(n,) the point that each vertex is at, and the number of points; `size` is the mesh's, in its unit."""
+    if not len(positions):
+        return np.zeros(0, np.int64), 0
+    step = max(SAME * size, 1e-12)
+    x, y, z = np.rint((positions - positions.min(axis=0)) / step).astype(np.int64).T
+    room = int(1.0 / SAME) + 2
+    _, point = np.unique((x * room + y) * room + z, return_inverse=True)
+    point = point.reshape(-1)
+    return point, int(point.max(initial=-1)) + 1
+
+
+def flat_triangles(positions: Float64, faces: Int64) -> Bool:
+    """(m,) whether a triangle has no area: two corners are one, or all lie on a line."""
+    a, b, c = (positions[faces[:, k]] for k in range(3))
+    doubled = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    longest = np.max([((p - q) ** 2).sum(axis=1) for p, q in ((a, b), (b, c), (c, a))], axis=0)
+    return np.asarray(doubled <= FLAT * longest)
+
+
+@dataclass(frozen=True, slots=True)
+class Edges:
+    """Edges between points, each once."""
+
+    ends: Int64  #: (e, 2) points, the lesser first
+    uses: Int64  #: (e,) triangles at each
+    of: Int64  #: (3 m,) the edge of each side: of triangle t, from its corner k to the next, at 3 t + k
+    forward: Bool  #: (3 m,) whether the side runs from the lesser point
+
+
+def edges_of(faces: Int64) -> Edges:
+    """The edges of (m, 3) triangles over points."""
+    a, b = faces.reshape(-1), np.roll(faces, -1, axis=1).reshape(-1)
+    low, high = np.minimum(a, b), np.maximum(a, b)
+    n = int(faces.max(initial=0)) + 1
+    keys, of, uses = np.unique(low * n + high, return_inverse=True, return_counts=True)
+    return Edges(np.stack([keys // n, keys % n], axis=1), uses, of.reshape(-1), a < b)
+
+
+@kernel
+def _root(parent: Int64, parity: Int64, x: int) -> tuple[int, int]:
+    at, turned = x, 0
+    while parent[at] != at:
+        turned ^= parity[at]
+        at = parent[at]
+    # shorten the way for the next
+    walk, left = x, turned
+    while parent[walk] != at and walk != at:
+        step, own = parent[walk], parity[walk]
+        parent[walk], parity[walk] = at, left
+        left ^= own
+        walk = step
+    return at, turned
+
+
+@kernel
+def _agreed(first: Int64, second: Int64, against: Int64, count: int) -> tuple[Int64, Int64]:
+    """(count,) the group of each triangle and whether it is turned against its group's first: pairs share an edge, `against` where they run along it alike."""
+    parent, parity = np.arange(count), np.zeros(count, np.int64)
+    for k in range(first.shape[0]):
+        a, pa = _root(parent, parity, first[k])
+        b, pb = _root(parent, parity, second[k])
+        if a == b:
+            continue
+        if b < a:
+            a, b = b, a
+        parent[b] = a
+        parity[b] = pa ^ pb ^ against[k]
+    group, turned = np.empty(count, np.int64), np.empty(count, np.int64)
+    for t in range(count):
+        group[t], turned[t] = _root(parent, parity, t)
+    return group, turned
+
+
+def _bodies(edges: Edges, count: int) -> tuple[Int64, Int64]:
+    """(count,) the body of each triangle, connected over edges that two share, and whether it runs against its body's first."""
+    sides = np.argsort(edges.of, kind="stable")
+    start = np.cumsum(edges.uses) - edges.uses
+    pairs = start[edges.uses == 2]
+    one, two = sides[pairs], sides[pairs + 1]
+    alike = (edges.forward[one] == edges.forward[two]).astype(np.int64)
+    return _agreed(one // 3, two // 3, alike, count)
+
+
+def facing_wrong(positions: Float64, faces: Int64, told: Float64 | None) -> Bool:
+    """(m,) which triangles are to be turned, so that neighbours agree and bodies face outwards.
+
+    A body, closed but for small holes, faces outwards when its volume is positive; one that lies within another (a hollow) may stay as it is. An open surface takes the
+    side of the normals that came with it, without any the side of most of its area.
+
+    Args:
+        positions: (n, 3) of the points.
+        faces: (m, 3) points.
+        told: (m, 3) the normals that came along, each the mean of a triangle's corners.
+    """
+    m = len(faces)
+    edges = edges_of(faces)
+    group, turned = _bodies(edges, m)
+    a, b, c = (positions[faces[:, k]] for k in range(3))
+    normal = np.cross(b - a, c - a)
+    middle = positions.mean(axis=0) if len(positions) else np.zeros(3)
+    sign = 1.0 - 2.0 * turned
+    volume = np.bincount(
+        group, sign * np.einsum("ij,ij->i", a - middle, np.cross(b - middle, c - middle)), m
+    )
+    gaps = np.bincount(group, (edges.uses[edges.of] != 2).reshape(m, 3).sum(axis=1), m)
+    open_ = gaps > _NEARLY * 3 * np.bincount(group, minlength=m)
+    weight = np.bincount(group, sign * np.linalg.norm(normal, axis=1), m)
+    if told is not None:
+        agreed = np.bincount(group, sign * np.einsum("ij,ij->i", normal, told), m)
+        weight = np.where(agreed != 0, agreed, weight)
+    turn = np.where(open_, weight < 0, volume < 0)
+    for g in np.unique(group[~open_[group]]):
+        if turn[g] and weight[g] > 0 and _lies_within(g, group, positions, faces, open_):
+            turn[g] = False
+    return np.asarray((turned == 1) != turn[group])
+
+
+def closed_volume(corners: Float64, faces: Int64) -> float:
+    """Within all bodies that are closed; (m, 3, 3) corners of triangles and the (m, 3) points that they are at."""
+    m = len(faces)
+    edges = edges_of(faces)
+    group, _ = _bodies(edges, m)
+    open_ = np.bincount(group, (edges.uses[edges.of] != 2).reshape(m, 3).any(axis=1), m) > 0
+    a, b, c = (corners - corners.reshape(-1, 3).mean(axis=0)).transpose(1, 0, 2)
+    volumes = np.bincount(group, np.einsum("ij,ij->i", a, np.cross(b, c)), m) / 6.0
+    return float(np.abs(volumes[~open_]).sum())
+
+
+def _lies_within(g: int, group: Int64, positions: Float64, faces: Int64, open_: Bool) -> bool:
+    own = positions[faces[group == g]].reshape(-1, 3)
+    low, high = own.min(axis=0), own.max(axis=0)
+    for other in np.unique(group):
+        if other == g or open_[other]:
+            continue
+        about = positions[faces[group == other]].reshape(-1, 3)
+        if (about.min(axis=0) < low).all() and (about.max(axis=0) > high).all():
+            return True
+    return False
+
+
+def holes(faces: Int64) -> list[Int64]:
+    """The loops of points about each hole of at most `MOST_HOLE` edges, in the order in which a triangle that fills it runs.
+
+    The rim of a sheet is no hole: a loop has at most a tenth as many edges as the body that it is in has triangles.
+    """
+    edges = edges_of(faces)
+    alone = np.flatnonzero(edges.uses[edges.of] == 1)
+    a = faces.reshape(-1)[alone]
+    b = np.roll(faces, -1, axis=1).reshape(-1)[alone]
+    group, _ = _bodies(edges, len(faces))
+    size_at = np.zeros(int(faces.max(initial=0)) + 1, np.int64)
+    size_at[faces.reshape(-1)] = np.repeat(np.bincount(group, minlength=len(faces))[group], 3)
+    following: dict[int, list[int]] = {}
+    for p, q in zip(a.tolist(), b.tolist(), strict=True):
+        following.setdefault(q, []).append(p)
+    out = []
+    for begin in sorted(following):
+        while following[begin]:
+            loop, at = [begin], following[begin].pop()
+            while at != begin and following.get(at):
+                loop.append(at)
+                at = following[at].pop()
+            if at == begin and 3 <= len(loop) <= min(MOST_HOLE, _RIM * size_at[begin]):
+                out.append(np.array(loop, np.int64))
+    return out

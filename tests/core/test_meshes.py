@@ -1,0 +1,301 @@
+"""Meshes from outside: what is read is what was written, and what cannot be read is refused in time."""
+
+from __future__ import annotations
+
+import io
+import json
+import struct
+import time
+from typing import Any
+
+import numpy as np
+import pytest
+import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from plough.core.build.report import report
+from plough.core.errors import FormatError, ParameterError, PloughError, TooLargeError
+from plough.core.formats.glb import GlbBuilder
+from plough.core.formats.meshes import read_model
+from plough.core.formats.model import PLAIN, Covering, Model, Piece, pack, unpack
+from plough.core.formats.reading import read_apart
+from tests.models import BROKEN, broken, make, png
+
+
+def written(mesh: trimesh.Trimesh, kind: str) -> bytes:
+    data = mesh.export(file_type=kind)
+    return data.encode() if isinstance(data, str) else data
+
+
+def glb(document: dict[str, Any], body: bytes = b"") -> bytes:
+    """A GLB of one's own JSON."""
+    text = json.dumps({"asset": {"version": "2.0"}, **document}).encode()
+    text += b" " * (-len(text) % 4)
+    body += b"\0" * (-len(body) % 4)
+    whole = 12 + 8 + len(text) + 8 + len(body)
+    return b"".join(
+        [
+            struct.pack("<III", 0x46546C67, 2, whole),
+            struct.pack("<II", len(text), 0x4E4F534A) + text,
+            struct.pack("<II", len(body), 0x004E4942) + body,
+        ]
+    )
+
+
+def soup_of(model: Model) -> np.ndarray[Any, Any]:
+    """(m, 3, 3) corners of all triangles, in an order of their own."""
+    corners = np.concatenate([p.positions[p.indices] for p in model.pieces])
+    return corners[np.lexsort(corners.reshape(len(corners), 9).T.round(3))]
+
+
+@pytest.mark.parametrize("kind", ["glb", "obj", "stl", "ply"])
+def test_every_format_holds_the_same_triangles(kind: str) -> None:
+    lump = trimesh.creation.icosphere(2, radius=1.5)
+    lump.vertices[:, 1] *= 0.5
+    model = read_model(f"lump.{kind}", written(lump, kind))
+    assert model.triangles == len(lump.faces)
+    like = lump.triangles[np.lexsort(lump.triangles.reshape(-1, 9).T.round(3))]
+    assert np.allclose(soup_of(model), like, atol=1e-4)
+    assert np.allclose(np.ptp(np.stack(model.bounds()), axis=0), lump.extents, atol=1e-4)
+
+
+def test_an_obj_wears_what_its_library_says_and_keeps_its_names() -> None:
+    obj = "mtllib wood.mtl\no post\nusemtl oak\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nf 1/1 2/2 3/3\n"
+    mtl = "newmtl oak\nKd 1 1 1\nmap_Kd planks/oak.png\n"
+    beside = {"wood.mtl": mtl.encode(), "oak.png": png(8, (90, 60, 40))}
+    model = read_model("post.obj", obj.encode(), beside)
+    (piece,), (covering,) = model.pieces, model.coverings
+    assert covering.name == "oak"
+    assert set(covering.images) == {"albedo"}
+    assert piece.uv is not None
+    # v runs down in Plough, as in glTF
+    top = piece.uv[piece.positions[:, 1].argmax()]
+    assert np.allclose(top, [0.0, 0.0])
+    bare = read_model("post.obj", obj.encode())
+    assert bare.triangles == 1
+    assert (bare.coverings[0].name, bare.coverings[0].images) == ("oak", {})
+    nothing = read_model("post.obj", obj.replace("usemtl oak\n", "").encode())
+    assert nothing.coverings == (PLAIN,)
+
+
+def test_what_is_packed_comes_out_as_it_went_in() -> None:
+    model, again = broken(), unpack(pack(broken()))
+    assert again.coverings == model.coverings
+    for a, b in zip(model.pieces, again.pieces, strict=True):
+        assert (a.name, a.covering, a.extras) == (b.name, b.covering, b.extras)
+        for name in ("positions", "indices", "normals", "uv", "colors"):
+            one, other = getattr(a, name), getattr(b, name)
+            assert (one is None) == (other is None)
+            assert one is None or np.array_equal(one, other)
+    assert pack(again) == BROKEN
+    with pytest.raises(FormatError):
+        unpack(BROKEN[: len(BROKEN) // 2])
+
+
+def test_a_mesh_that_is_written_out_again_has_its_geometry_names_and_extras() -> None:
+    product = make("mesh", {"unit": "m", "pivot": "own"}, 1)
+    builder = GlbBuilder(lambda m: {})
+    builder.finish([])
+    nodes = builder.add_named(product.mesh, product.materials, product.nodes)
+    data = builder.finish([builder.add_node("whole", children=nodes)])
+    again = read_model("again.glb", data)
+    first = broken()
+    assert [p.name for p in again.pieces] == ["lump", "leaf"]
+    assert [p.extras for p in again.pieces] == [{"age": 3}, {}]
+    assert [c.name for c in again.coverings] == ["stone", "leaf"]
+    assert again.coverings[0].extras == {"wet": True}
+    for before, after in zip(first.pieces, again.pieces, strict=False):
+        there = before.positions[before.indices]
+        flat = np.linalg.norm(
+            np.cross(there[:, 1] - there[:, 0], there[:, 2] - there[:, 0]), axis=1
+        )
+        assert len(after.indices) == (flat > 1e-9).sum()
+        assert np.allclose(
+            np.sort(there[flat > 1e-9].reshape(-1, 9), axis=0),
+            np.sort(after.positions[after.indices].reshape(-1, 9), axis=0),
+            atol=1e-3,
+        )
+
+
+def test_nodes_stand_where_they_are_put_and_what_is_mirrored_faces_outwards() -> None:
+    tetra = trimesh.creation.icosphere(1)
+    body = tetra.vertices.astype("<f4").tobytes() + tetra.faces.astype("<u4").tobytes()
+    n, m = tetra.vertices.nbytes // 2, tetra.faces.size * 4
+    document = {
+        "scene": 0,
+        "scenes": [{"nodes": [0, 2]}],
+        "nodes": [
+            {"name": "arm", "translation": [5, 0, 0], "children": [1]},
+            {"name": "hand", "scale": [1, 1, -2], "rotation": [0, 0.6, 0, 0.8], "mesh": 0},
+            {"name": "far", "mesh": 0, "translation": [0, 9, 0]},
+        ],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1}]}],
+        "accessors": [
+            {"bufferView": 0, "componentType": 5126, "count": n // 12, "type": "VEC3"},
+            {"bufferView": 1, "componentType": 5125, "count": m // 4, "type": "SCALAR"},
+        ],
+        "bufferViews": [
+            {"buffer": 0, "byteLength": n},
+            {"buffer": 0, "byteOffset": n, "byteLength": m},
+        ],
+        "buffers": [{"byteLength": n + m}],
+    }
+    model = read_model("pair.glb", glb(document, body))
+    assert [p.name for p in model.pieces] == ["hand", "far"]
+    scene = trimesh.load_scene(io.BytesIO(glb(document, body)), file_type="glb")
+    assert np.allclose(np.stack(model.bounds()), scene.bounds, atol=1e-5)
+    for piece in model.pieces:
+        assert trimesh.Trimesh(piece.positions, piece.indices).volume > 0
+
+
+ONE = {
+    "nodes": [{"mesh": 0}],
+    "scenes": [{"nodes": [0]}],
+    "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
+    "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
+    "bufferViews": [{"buffer": 0, "byteLength": 36}],
+    "buffers": [{"byteLength": 36}],
+}
+CORNERS = np.float32([[0, 0, 0], [1, 0, 0], [0, 1, 0]]).tobytes()
+
+
+def changed(path: str, value: Any) -> bytes:
+    document = json.loads(json.dumps(ONE))
+    place: Any = document
+    *way, last = path.split(".")
+    for name in way:
+        place = place[int(name) if name.isdigit() else name]
+    place[int(last) if last.isdigit() else last] = value
+    return glb(document, CORNERS)
+
+
+@pytest.mark.parametrize(
+    ("path", "value"),
+    [
+        ("accessors.0.count", 10**9),
+        ("accessors.0.count", -3),
+        ("accessors.0.byteOffset", 10**12),
+        ("accessors.0.componentType", 9),
+        ("accessors.0.type", "MAT9"),
+        ("accessors.0.sparse", {"count": 1}),
+        ("bufferViews.0.byteLength", 2**40),
+        ("bufferViews.0.byteOffset", -8),
+        ("bufferViews.0.byteStride", 1),
+        ("buffers.0.uri", "elsewhere.bin"),
+        ("nodes.0.mesh", 7),
+        ("nodes.0.children", [0]),
+        ("nodes.0.scale", "large"),
+        ("meshes.0.primitives", None),
+        ("meshes.0.primitives.0.attributes", {}),
+        ("extensionsRequired", ["EXT_unheard_of"]),
+    ],
+)
+def test_a_lying_glb_is_refused_at_once(path: str, value: Any) -> None:
+    assert read_model("fine.glb", glb(ONE, CORNERS)).triangles == 1
+    began = time.monotonic()
+    with pytest.raises(PloughError):
+        read_model("lying.glb", changed(path, value))
+    assert time.monotonic() - began < 5, "it worked on it before it looked"
+
+
+def test_many_nodes_that_show_one_mesh_are_counted_before_they_are_made() -> None:
+    """A file of a few hundred kilobytes that would come to three hundred million triangles."""
+    many = {
+        **ONE,
+        "nodes": [{"mesh": 0} for _ in range(15_000)],
+        "scenes": [{"nodes": list(range(15_000))}],
+    }
+    many["accessors"] = [{**ONE["accessors"][0], "count": 60_000}]
+    many["bufferViews"] = [{"buffer": 0, "byteLength": 720_000}]
+    with pytest.raises(TooLargeError, match="1,000,000"):
+        read_model("many.glb", glb(many, bytes(720_000)))
+    # as many vertices, of which only three are used
+    many["accessors"] = [
+        *many["accessors"],
+        {**ONE["accessors"][0], "componentType": 5125, "type": "SCALAR"},
+    ]
+    many["meshes"] = [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1}]}]
+    with pytest.raises(TooLargeError, match="1,000,000"):
+        read_model("many.glb", glb(many, bytes(720_000)))
+
+
+@settings(max_examples=400, deadline=None)
+@given(st.data())
+def test_damaged_files_are_refused_and_nothing_else(data: st.DataObject) -> None:
+    kind = data.draw(st.sampled_from(["glb", "stl", "ply"]))
+    file = bytearray(glb(ONE, CORNERS) if kind == "glb" else written(trimesh.creation.box(), kind))
+    for _ in range(data.draw(st.integers(1, 6))):
+        file[data.draw(st.integers(0, len(file) - 1))] = data.draw(st.integers(0, 255))
+    cut = data.draw(st.integers(0, len(file)))
+    try:
+        model = read_model(f"x.{kind}", bytes(file[:cut]))
+    except PloughError:
+        return
+    assert np.isfinite(model.pieces[0].positions).all()
+
+
+def test_a_child_that_needs_too_much_memory_or_time_is_ended() -> None:
+    ball = written(trimesh.creation.icosphere(6), "ply")
+    assert unpack(read_apart("ball.ply", ball)).triangles == 81_920
+    with pytest.raises(TooLargeError, match="memory"):
+        read_apart("ball.ply", ball, memory=100_000_000)
+    slow = written(trimesh.creation.icosphere(7), "obj")
+    with pytest.raises(TooLargeError, match="1 s"):
+        read_apart("ball.obj", slow, seconds=1)
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "words"),
+    [
+        ("a.glb", b"x" * 40, "glTF"),
+        ("a.obj", b"hello", "no triangles"),
+        ("a.ply", b"ply\nformat ascii 1.0\nelement vertex 900000000\nend_header\n", "cut off"),
+        ("a.stl", bytes(80) + struct.pack("<I", 2**31) + bytes(50), "cut off"),
+        ("a.txt", b"", "glb, obj, stl, ply"),
+    ],
+)
+def test_a_refusal_says_why(name: str, data: bytes, words: str) -> None:
+    with pytest.raises((FormatError, ParameterError), match=words):
+        read_apart(name, data)
+
+
+def test_the_report_names_every_fault_and_its_mend() -> None:
+    found = report(broken())
+    told = {k: v for fault in found.faults for k, v in fault.mend.items()}
+    assert told == {"mend.outwards": True, "mend.holes": True}
+    text = "; ".join(f.text for f in found.faults)
+    for words in (
+        "256 triangles face inwards",
+        "10 open edges, about 2 holes",
+        "1 triangle has no area",
+    ):
+        assert words in text
+    assert found.colliders == 1
+    assert found.nodes == ("lump", "leaf")
+    mended = make("mesh", {"mend": {"outwards": True, "holes": True}}, 1)
+    faces = mended.mesh.indices[: mended.nodes[0].count]
+    lump = trimesh.Trimesh(mended.mesh.positions, faces)
+    lump.merge_vertices(merge_tex=True, merge_norm=True)
+    assert lump.is_watertight
+    assert lump.volume > 0
+
+
+@pytest.mark.parametrize(
+    ("side", "kind", "unit"), [(1.2, "obj", "m"), (120, "obj", "cm"), (1200, "stl", "mm")]
+)
+def test_the_likely_unit_is_one_in_which_it_can_be_placed(
+    side: float, kind: str, unit: str
+) -> None:
+    box = trimesh.creation.box((side, side / 2, side / 3))
+    found = report(read_model(f"x.{kind}", written(box, kind)))
+    assert found.parameters == {"unit": unit, "up": "z" if kind == "stl" else "y"}
+    assert max(found.sizes[unit]) == pytest.approx(1.2, rel=1e-4)
+
+
+def test_a_material_without_images_is_plain_and_names_may_be_the_same() -> None:
+    one = Piece("a", 0, np.eye(3, dtype=np.float32), np.array([[0, 1, 2]], np.uint32))
+    both = (one, Piece("b", 1, one.positions + 1, one.indices))
+    from plough.core.build.imported import slots_of
+
+    assert slots_of(Model("glb", both, (Covering("oak"), Covering("oak")))) == ["oak", "oak 2"]

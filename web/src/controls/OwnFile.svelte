@@ -1,0 +1,57 @@
+<script lang="ts">
+  /** The file that an asset is made from: what it was called, and another in its place. */
+  import { Spinner } from 'flowbite-svelte';
+  import { onDestroy } from 'svelte';
+  import { createQuery } from '@tanstack/svelte-query';
+  import { api, said, take, type Row } from '../api/client';
+  import FileButton from '../parts/FileButton.svelte';
+  import { ACCEPTED, readMeshes } from '../state/meshes';
+
+  let {
+    row,
+    value,
+    disabled,
+    onchange,
+  }: { row: Row; value: string; disabled: boolean; onchange: (v: unknown) => void } = $props();
+  const told = createQuery(() => ({
+    queryKey: ['mesh', value],
+    queryFn: () => take<{ file: string }>(api.GET('/api/bench/meshes/{name}', { params: { path: { name: value } } })),
+    enabled: Boolean(value),
+    staleTime: Infinity,
+  }));
+  let failure = $state('');
+  let reading = $state(false);
+  let running = new AbortController();
+  onDestroy(() => running.abort());
+
+  async function replace(files: File[]) {
+    failure = '';
+    reading = true;
+    running = new AbortController();
+    try {
+      const [first] = await readMeshes(files, running.signal);
+      if (!first || first.error) throw new Error(first?.error ?? 'nothing was read');
+      onchange(first.hash);
+    } catch (error) {
+      if (!running.signal.aborted) failure = said(error);
+    } finally {
+      reading = false;
+    }
+  }
+</script>
+
+<div class="py-[4px]" data-field={row.path} title={row.help || undefined}>
+  <div class="flex items-center gap-2.5">
+    <span class="w-[98px] shrink-0 leading-tight">{row.title}</span>
+    <span class="min-w-0 flex-1 truncate" title={told.data?.file}>
+      {told.data?.file ?? (told.error ? 'not here any more' : value ? '…' : 'none yet')}
+    </span>
+    {#if reading}<Spinner size="4" />{/if}
+    {#if !disabled}
+      <FileButton accept={ACCEPTED} label="another file for this mesh" disabled={reading} onfiles={replace}
+        >Another…</FileButton
+      >
+    {/if}
+  </div>
+  {#if failure}<p class="mt-1 text-[12px] text-clay" role="alert">{failure}</p>{/if}
+</div>
