@@ -19,6 +19,10 @@ app = typer.Typer(
     help="Grow, place and bake environments for games.",
 )
 Out = Annotated[Path, typer.Option("--out", help="Where to write.")]
+Files = Annotated[
+    Path | None,
+    typer.Option("--files", help="A folder of files by their hash, as `plough mesh` keeps them."),
+]
 
 
 def _value(text: str) -> Any:
@@ -228,17 +232,50 @@ def _read(path: Path) -> bytes:
 
 
 @app.command()
-def bake(path: Annotated[Path, typer.Argument(help="A scene document.")], out: Out) -> None:
+def mesh(
+    files: Annotated[list[Path], typer.Argument(help="GLB, OBJ with MTL and images, STL, PLY.")],
+    keep_in: Annotated[Path, typer.Option("--files", help="The folder to keep them in.")],
+) -> None:
+    """Read meshes of one's own; each is kept, what is wrong with it told, and its asset printed as JSON."""
+    from plough.core.build.report import report
+    from plough.core.formats.folder import keep
+    from plough.core.formats.meshes import BESIDE, FORMATS, ending
+    from plough.core.formats.model import unpack
+    from plough.core.formats.reading import read_apart
+    from plough.core.parameters import with_values
+
+    beside = {f.name: _read(f) for f in files if ending(f.name) in BESIDE}
+    for file in (f for f in files if ending(f.name) not in BESIDE):
+        if ending(file.name) not in FORMATS:
+            known = ", ".join(FORMATS)
+            raise ParameterError(file.name, f"is not read; meshes come as {known}", limit=known)
+        packed = read_apart(file.name, _read(file), beside)
+        found = report(unpack(packed))
+        told = dict(found.parameters)
+        for fault in found.faults:
+            print(f"{file.name}: {fault.text}", file=sys.stderr)
+            told |= fault.mend if fault.advised else {}
+        parameters = with_values({"source": keep(keep_in, packed)}, told)
+        asset = {"kind": "mesh", "name": file.stem, "parameters": parameters, "seeds": [1]}
+        print(json.dumps(asset))
+
+
+@app.command()
+def bake(
+    path: Annotated[Path, typer.Argument(help="A scene document.")], out: Out, files: Files = None
+) -> None:
     """Bake a scene document into a folder: scene.glb, placements.csv, manifest.json, levels/."""
     from plough.core.bake.bundle import Baker
+    from plough.core.formats.folder import folder_loader
+    from plough.core.library import Library
     from plough.core.scene import Evaluator, read_document
 
-    evaluator = Evaluator()
+    evaluator = Evaluator(Library(load=folder_loader(files) if files else None))
     baker = Baker(evaluator.evaluate(read_document(_read(path))), evaluator.library)
     known = len(baker.parts())
-    for done, (name, files) in enumerate(baker.run(), start=1):
+    for done, (name, made) in enumerate(baker.run(), start=1):
         print(f"\r{done} of {known} · {name:<60}", end="", file=sys.stderr, flush=True)
-        for file, data in files.items():
+        for file, data in made.items():
             target = out / file
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_bytes(data)

@@ -1,5 +1,6 @@
 """The bake: files, counts, the ground that is written, limits."""
 
+import copy
 import csv
 import io
 import json
@@ -259,3 +260,37 @@ def test_a_file_that_its_format_cannot_hold_is_refused_in_a_sentence(
     library = Library()
     with pytest.raises(TooLargeError, match=r"^levels: .*GiB"):
         bake(Evaluator(library).evaluate(small()), library)
+
+
+@pytest.mark.parametrize("instancing", [True, False])
+def test_notes_for_the_game_are_in_nodes_table_and_manifest(instancing: bool) -> None:
+    document = copy.deepcopy(SMALL)
+    document["assets"][0]["notes"] = {"sound": "leaves", "hp": 'say "40", at most'}
+    scatter = next(x for x in document["layers"] if x["kind"] == "scatter")
+    scatter["notes"] = {"zone": "holt", "sound": "none"}
+    document["layers"][-1]["parameters"] = {"instancing": instancing, "levels": False}
+    noted = bake(Evaluator().evaluate(read_document(document)), Library()).files
+    own = document["assets"][0]["id"]
+    document["assets"][0]["notes"], scatter["notes"] = {}, {}
+    plain = bake(Evaluator().evaluate(read_document(document)), Library()).files
+    rows = list(csv.DictReader(io.StringIO(noted["placements.csv"].decode())))
+    told = {(r["layer"], r["asset"]): r["notes"] for r in rows}
+    assert json.loads(told[scatter["id"], own]) == {
+        "zone": "holt",
+        "sound": "leaves",
+        "hp": 'say "40", at most',
+    }
+    others = [v for (layer, asset), v in told.items() if layer != scatter["id"] and asset != own]
+    assert not any(others)
+    before = list(csv.DictReader(io.StringIO(plain["placements.csv"].decode())))
+    assert "notes" not in before[0]
+    assert [{k: v for k, v in r.items() if k != "notes"} for r in rows] == before
+    nodes = read_json(noted["scene.glb"])["nodes"]
+    by_name = {n["name"]: n.get("extras", {}) for n in nodes}
+    assert by_name[scatter["id"]]["notes"] == {"zone": "holt", "sound": "none"}
+    prefix = f"{scatter['id']}-{own}-"
+    mine = [e for n, e in by_name.items() if n.startswith(prefix) and "level" not in n]
+    assert mine
+    assert all(e["notes"]["sound"] == "leaves" for e in mine)
+    manifest = json.loads(noted["manifest.json"])
+    assert all(("notes" in a) == (a["asset"] == own) for a in manifest["assets"])

@@ -1,11 +1,13 @@
 """The command line without database or browser."""
 
+import copy
 import json
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
+import trimesh
 
 from plough.core.formats.glb_read import read_json
 from tests.conftest import SMALL
@@ -108,3 +110,39 @@ def test_presets_are_listed_and_drawn(tmp_path: Path) -> None:
     assert image.width % 96 == 0
     assert len(image.resize((64, 64)).getcolors(4096)) > 50, "something is drawn"
     assert plough("presets", "--kind", "cactus").returncode == 1
+
+
+def test_a_mesh_is_brought_in_and_baked_without_a_browser(tmp_path: Path) -> None:
+    lump = trimesh.creation.icosphere(2, radius=300.0)
+    faces = lump.faces.copy()
+    faces[:20] = faces[:20, ::-1]
+    scan = tmp_path / "pebble.stl"
+    scan.write_bytes(trimesh.Trimesh(lump.vertices, faces, process=False).export(file_type="stl"))
+    kept = tmp_path / "files"
+    done = plough("mesh", str(scan), "--files", str(kept))
+    assert done.returncode == 0, done.stderr
+    assert "20 triangles face inwards" in done.stderr
+    asset = json.loads(done.stdout)
+    assert asset["parameters"]["unit"] == "mm"
+    assert asset["parameters"]["mend"] == {"outwards": True}
+    document = copy.deepcopy(SMALL)
+    document["assets"][0] |= {k: asset[k] for k in ("kind", "parameters", "seeds")}
+    path, out = tmp_path / "scene.json", tmp_path / "out"
+    path.write_text(json.dumps(document))
+    lost = plough("bake", str(path), "--out", str(out))
+    assert lost.returncode == 1
+    assert "is not here" in lost.stderr
+    baked = plough("bake", str(path), "--out", str(out), "--files", str(kept))
+    assert baked.returncode == 0, baked.stderr
+    names = {f.name for f in (out / "levels").iterdir()}
+    own = document["assets"][0]["id"]
+    assert {f"{own}-1-{d}.glb" for d in range(4)} <= names
+    levels = [trimesh.load(out / "levels" / f"{own}-1-{d}.glb", force="mesh") for d in range(3)]
+    assert levels[0].extents == pytest.approx([0.6, 0.6, 0.6], rel=0.02)
+    counts = [len(level.faces) for level in levels]
+    assert counts[0] == 320 > counts[1] > counts[2]
+    (file,) = kept.iterdir()
+    file.write_bytes(file.read_bytes()[:-1])
+    spoilt = plough("bake", str(path), "--out", str(out), "--files", str(kept))
+    assert spoilt.returncode == 1
+    assert "damaged" in spoilt.stderr

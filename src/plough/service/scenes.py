@@ -39,8 +39,8 @@ _LAST = 1e9  #: position of the bake
 Target = Scene | Layer | Asset
 _PLAIN = {
     "scene": ("name",),
-    "layer": ("kind", "name", "hidden", "position"),
-    "asset": ("kind", "name", "seeds", "tags", "images"),
+    "layer": ("kind", "name", "hidden", "position", "notes"),
+    "asset": ("kind", "name", "seeds", "tags", "images", "notes"),
 }
 _TREE = {"scene": "settings", "layer": "parameters", "asset": "parameters"}
 
@@ -90,7 +90,7 @@ def assets_of(db: Db, scene_id: str) -> list[Asset]:
 def document_of(db: Db, scene: Scene) -> SceneDocument:
     """The scene as a document."""
     layers = [
-        {"id": r.id, "kind": r.kind, "name": r.name, "hidden": r.hidden, "parameters": r.parameters}
+        {n: getattr(r, n) for n in ("id", "kind", "name", "hidden", "notes", "parameters")}
         for r in layers_of(db, scene.id)
     ]
     assets = [
@@ -102,6 +102,7 @@ def document_of(db: Db, scene: Scene) -> SceneDocument:
             "seeds": a.seeds,
             "tags": a.tags,
             "images": a.images,
+            "notes": a.notes,
         }
         for a in assets_of(db, scene.id)
     ]
@@ -135,6 +136,7 @@ def create_scene(db: Db, account: Account, document: SceneDocument) -> Scene:
                 kind=layer.kind,
                 name=layer.name,
                 hidden=layer.hidden,
+                notes=dict(layer.notes),
                 position=_position(layer.kind, place),
                 parameters=layer.parameters,
             )
@@ -150,6 +152,7 @@ def create_scene(db: Db, account: Account, document: SceneDocument) -> Scene:
                 seeds=list(asset.seeds),
                 tags=list(asset.tags),
                 images=dict(asset.images),
+                notes=dict(asset.notes),
             )
         )
     db.flush()
@@ -190,7 +193,7 @@ def _check(target: str, row: Target) -> None:
         build(_Named, {"name": row.name})
     elif isinstance(row, Layer):
         values = {n: getattr(row, n) for n in ("id", "name", "kind", "hidden", "parameters")}
-        check_layer(build(LayerModel, values))
+        check_layer(build(LayerModel, {**values, "notes": row.notes or {}}))
     else:
         asset = build(
             AssetModel,
@@ -201,6 +204,7 @@ def _check(target: str, row: Target) -> None:
                 "seeds": row.seeds,
                 "tags": row.tags or [],
                 "images": row.images or {},
+                "notes": row.notes or {},
                 "parameters": row.parameters,
             },
         )

@@ -1023,6 +1023,13 @@ export interface components {
             images?: {
                 [key: string]: string;
             };
+            /**
+             * Notes
+             * @description Notes for the game, key to value: written to nodes and the table, read by nobody else.
+             */
+            notes?: {
+                [key: string]: string;
+            };
         };
         /**
          * AssetEdit
@@ -1054,6 +1061,13 @@ export interface components {
             images?: {
                 [key: string]: string;
             } | null;
+            /**
+             * Notes
+             * @description Notes for the game, key to value; replaces all.
+             */
+            notes?: {
+                [key: string]: string;
+            } | null;
         };
         /**
          * AssetOut
@@ -1076,6 +1090,10 @@ export interface components {
             tags: string[];
             /** Images */
             images: {
+                [key: string]: string;
+            };
+            /** Notes */
+            notes: {
                 [key: string]: string;
             };
             /** Version */
@@ -1627,6 +1645,13 @@ export interface components {
             parameters?: {
                 [key: string]: unknown;
             };
+            /**
+             * Notes
+             * @description Notes for the game, key to value: written to nodes and the table, read by nobody else.
+             */
+            notes?: {
+                [key: string]: string;
+            };
         };
         /**
          * LayerEdit
@@ -1648,6 +1673,13 @@ export interface components {
              */
             parameters?: {
                 [key: string]: unknown;
+            } | null;
+            /**
+             * Notes
+             * @description Notes for the game, key to value; replaces all.
+             */
+            notes?: {
+                [key: string]: string;
             } | null;
         };
         /**
@@ -1682,6 +1714,10 @@ export interface components {
             /** Parameters */
             parameters: {
                 [key: string]: unknown;
+            };
+            /** Notes */
+            notes: {
+                [key: string]: string;
             };
             /** Version */
             version: number;
@@ -1954,6 +1990,13 @@ export interface components {
              * @default {}
              */
             images: {
+                [key: string]: string;
+            };
+            /**
+             * Notes
+             * @default {}
+             */
+            notes: {
                 [key: string]: string;
             };
         };

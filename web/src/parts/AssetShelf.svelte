@@ -2,6 +2,7 @@
   /** The assets of the scene: open one on the bench, or make a new one. */
   import { Button } from 'flowbite-svelte';
   import type { Layer } from '../api/client';
+  import { app } from '../state/app.svelte';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import Shelf from './Shelf.svelte';
   import Stamp from './Stamp.svelte';
@@ -32,7 +33,9 @@
           <Stamp kind={a.kind} size={28} /><span class="flex-1 truncate {mine.has(a.id) ? 'font-medium' : 'text-soft'}"
             >{a.name}</span
           >
-          <span class="text-[11.5px] text-soft">{a.seeds.length} {a.seeds.length === 1 ? 'seed' : 'seeds'}</span>
+          {#if app.assets.find((k) => k.name === a.kind)?.seeded ?? true}
+            <span class="text-[11.5px] text-soft">{a.seeds.length} {a.seeds.length === 1 ? 'seed' : 'seeds'}</span>
+          {/if}
         </button>
       </li>
     {/each}

@@ -11,6 +11,7 @@
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { grouped, read } from '../state/values';
   import AssetShelf from './AssetShelf.svelte';
+  import NotesForGame from './NotesForGame.svelte';
 
   let { open, layer }: { open: SceneStore; layer: Layer } = $props();
   const rows = $derived(rowsOf(layer.kind));
@@ -85,6 +86,16 @@
     {/if}
     {#if mixOf(layer.kind)}
       <AssetShelf {open} {layer} onopen={(id) => push(`/scene/${open.id}/asset/${id}`)} />
+    {/if}
+    {#if !fixed(layer.kind)}
+      {#key layer.id}
+        <NotesForGame
+          notes={layer.notes}
+          of={layer.name}
+          {disabled}
+          onchange={(notes) => open.edit({ op: 'layer', id: layer.id, notes })}
+        />
+      {/key}
     {/if}
     {#if !fixed(layer.kind) && open.canEdit}
       <div class="rule mt-4 pt-3">

@@ -13,6 +13,7 @@
   import BenchTray from '../parts/BenchTray.svelte';
   import BenchView from '../parts/BenchView.svelte';
   import ExportDialog from '../parts/ExportDialog.svelte';
+  import NotesForGame from '../parts/NotesForGame.svelte';
   import OwnImages from '../parts/OwnImages.svelte';
   import Presence from '../parts/Presence.svelte';
   import PresetDialog from '../parts/PresetDialog.svelte';
@@ -232,6 +233,16 @@
         void open.edit({ op: 'asset', id: params.asset, images });
       }}
     />
+  {/if}
+  {#if asset && g === stages.at(-1)}
+    {#key params.asset}
+      <NotesForGame
+        notes={asset.notes}
+        of={asset.name}
+        {disabled}
+        onchange={(notes) => open.edit({ op: 'asset', id: params.asset, notes })}
+      />
+    {/key}
   {/if}
 {/snippet}
 

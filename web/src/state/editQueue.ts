@@ -1,9 +1,11 @@
 /** Edits on their way to the server: in order, one at a time, kept until the server has answered, made once. */
 import { ApiError, type Scene, type Values } from '../api/client';
 
+export type Notes = Record<string, string>;
+
 /** An edit as plain values, so that it can wait for the server. */
 export type Edit =
-  | { op: 'layer'; id: string; name?: string; hidden?: boolean; parameters?: Values }
+  | { op: 'layer'; id: string; name?: string; hidden?: boolean; parameters?: Values; notes?: Notes }
   | { op: 'move'; id: string; before: string | null }
   | { op: 'removeLayer'; id: string }
   | { op: 'addLayer'; kind: string; name: string; parameters: Values; before?: string | null }
@@ -15,6 +17,7 @@ export type Edit =
       seeds?: number[];
       tags?: string[];
       images?: Record<string, string>;
+      notes?: Notes;
     }
   | { op: 'returnTo'; id: string; number: number }
   | {

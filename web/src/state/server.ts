@@ -79,7 +79,7 @@ export class SceneServer implements Server {
       }
       case 'addAsset': {
         const { kind, name, parameters, seeds, tags = [], images = {} } = edit;
-        const body = { kind, name, parameters, seeds, tags, images };
+        const body = { kind, name, parameters, seeds, tags, images, notes: {} };
         return take(api.POST('/api/scenes/{scene_id}/assets', { params: { path, header }, body }));
       }
       case 'scene': {
@@ -104,8 +104,8 @@ export class SceneServer implements Server {
       const body = { version, before: edit.before };
       return take(api.POST('/api/scenes/{scene_id}/layers/{layer_id}/move', { params, body }));
     }
-    const { name, hidden, parameters } = edit;
-    const body = { version, name, hidden, parameters };
+    const { name, hidden, parameters, notes } = edit;
+    const body = { version, name, hidden, parameters, notes };
     return take(api.PATCH('/api/scenes/{scene_id}/layers/{layer_id}', { params, body }));
   }
 
@@ -123,8 +123,8 @@ export class SceneServer implements Server {
           params: { path: { ...path, number: edit.number } },
         }),
       );
-    const { name, parameters, seeds, tags, images } = edit;
-    const body = { version, name, parameters, seeds, tags, images };
+    const { name, parameters, seeds, tags, images, notes } = edit;
+    const body = { version, name, parameters, seeds, tags, images, notes };
     return take(api.PATCH('/api/scenes/{scene_id}/assets/{asset_id}', { params, body }));
   }
 }

@@ -13,7 +13,7 @@ import orjson
 import plough
 from plough.core.arrays import Float64
 from plough.core.bake.instances import InstanceWriter, rows_of
-from plough.core.bake.table import COLUMNS, table_lines
+from plough.core.bake.table import COLUMNS, NOTES, table_lines
 from plough.core.cache import Cache
 from plough.core.formats.glb import GlbBuilder, Images, mesh_glb, no_images
 from plough.core.formats.images import encode
@@ -133,14 +133,27 @@ class Baker:
         position[:, 1] = position[:, 1] + change
         return Placements(placed.ids, placed.variant, position, placed.rotation, placed.scale)
 
+    @cached_property
+    def notes(self) -> dict[str, dict[str, str]]:
+        """What is noted on each asset, by its id; those without notes are left out."""
+        return {a.id: a.notes for a in self.evaluation.document.assets if a.notes}
+
     def _table(self) -> bytes:
-        lines = [COLUMNS]
+        document = self.evaluation.document
+        noted = bool(self.notes) or any(x.notes for x in document.layers)
+        lines = [f"{COLUMNS},{NOTES}" if noted else COLUMNS]
         for result in self.evaluation.layers:
             placed = result.output.placements
             for tile in placed.tiles if placed is not None else ():
                 assert placed is not None
                 seated = self._seated(tile.placements)
-                lines += table_lines(result.layer.id, placed.variants, seated)
+                notes = [
+                    {**result.layer.notes, **self.notes.get(v.asset, {})} for v in placed.variants
+                ]
+                of_layer = table_lines(
+                    result.layer.id, placed.variants, seated, notes if noted else None
+                )
+                lines += of_layer
         return ("\n".join(lines) + "\n").encode()
 
     def _scene(self, builder: GlbBuilder, writer: InstanceWriter) -> bytes:
@@ -164,7 +177,7 @@ class Baker:
             children.append(
                 builder.add_node(name, builder.add_mesh(solid.mesh, solid.materials, name))
             )
-        extras = {"name": layer.name, "solids": len(children)}
+        extras = {"name": layer.name, "solids": len(children), **_noted(layer.notes)}
         return builder.add_node(f"{layer.id} solids", children=children, extras=extras)
 
     def _placements_node(
@@ -176,8 +189,10 @@ class Baker:
         for row, variant in enumerate(placed.variants):
             own = rows_of(whole, row)
             if own.count:
-                children += writer.add(result.layer.id, variant, own)
-        extras = {"name": result.layer.name, "placements": placed.count}
+                noted = _noted(self.notes.get(variant.asset, {}))
+                children += writer.add(result.layer.id, variant, own, noted)
+        layer = result.layer
+        extras = {"name": layer.name, "placements": placed.count, **_noted(layer.notes)}
         return builder.add_node(result.layer.id, children=children, extras=extras)
 
     def _manifest(self, writer: InstanceWriter) -> bytes:
@@ -190,6 +205,7 @@ class Baker:
                 "key": r.key,
                 "placements": r.output.placements.count if r.output.placements else 0,
                 "findings": [f.text for f in r.output.findings],
+                **_noted(r.layer.notes),
             }
             for r in self.evaluation.layers
         ]
@@ -232,11 +248,16 @@ class Baker:
             "kind": v.kind,
             "seed": v.seed,
             "key": v.key,
+            **_noted(self.notes.get(v.asset, {})),
             "height": round(height, 3),
             "canopy_radius": round(canopy, 3),
             "triangles": [self.library.facts(v, d).triangles for d in levels],
             "switch_distances": [round(d, 2) for d in switch_distances(height, len(levels))],
         }
+
+
+def _noted(notes: dict[str, str]) -> dict[str, Any]:
+    return {"notes": notes} if notes else {}
 
 
 def _miss(network: Network, evaluation: Evaluation, x: Float64, z: Float64) -> float:

@@ -103,8 +103,14 @@ class InstanceWriter:
             self.counts.meshes += len(levels)
         return self._meshes[variant.key]
 
-    def add(self, layer: str, variant: Variant, placed: Placements) -> list[int]:
-        """Nodes of all placements of one variant in a layer."""
+    def add(
+        self,
+        layer: str,
+        variant: Variant,
+        placed: Placements,
+        noted: dict[str, Any] | None = None,
+    ) -> list[int]:
+        """Nodes of all placements of one variant in a layer; `noted` goes to their extras."""
         meshes = self._meshes_of(variant)
         self.counts.instances += placed.count
         self.counts.triangles += placed.count * meshes.near.mesh.triangles
@@ -114,6 +120,7 @@ class InstanceWriter:
         if self._p.instancing:
             shared = self._builder.add_instances(placed.position, placed.rotation, placed.scale)
             extras = {"asset": variant.asset, "variant": variant.seed, "layer": layer}
+            extras |= noted or {}
             return self._nodes(name, meshes, {"instances": shared}, extras) + lights
         out = lights
         for i in range(placed.count):
@@ -122,7 +129,7 @@ class InstanceWriter:
                 "rotation": placed.rotation[i],
                 "scale": placed.scale[i],
             }
-            out += self._nodes(f"{name}-{int(placed.ids[i]):016x}", meshes, at, {})
+            out += self._nodes(f"{name}-{int(placed.ids[i]):016x}", meshes, at, dict(noted or {}))
         return out
 
     def _lights(

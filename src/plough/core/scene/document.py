@@ -22,6 +22,8 @@ Coordinate = Annotated[float, Field(ge=-4096, le=4096)]
 Point = tuple[Coordinate, Coordinate]
 Tag = Annotated[str, Field(pattern=r"^[^\s,][^,]{0,29}$")]
 Slot = Annotated[str, Field(pattern=r"^[a-z ]{1,20}\.(albedo|normal|surface)$")]
+Key = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_.:-]{0,39}$")]
+Remark = Annotated[str, Field(pattern=r"^[^\x00-\x1f]{0,200}$")]
 Hash = Annotated[str, Field(pattern=r"^[0-9a-f]{16,64}$")]
 
 
@@ -108,6 +110,14 @@ class MixEntry(Parameters):
     weight: float = Field(1.0, gt=0, le=1000)
 
 
+def _notes() -> Any:
+    return Field(
+        default_factory=dict,
+        max_length=24,
+        description="Notes for the game, key to value: written to nodes and the table, read by nobody else.",
+    )
+
+
 class Asset(Parameters):
     """What can be placed: a kind, its parameters and the seeds kept as variants."""
 
@@ -122,6 +132,7 @@ class Asset(Parameters):
         max_length=24,
         description="Images of one's own: `slot.map` to a hash.",
     )
+    notes: dict[Key, Remark] = _notes()
 
 
 class Layer(Parameters):
@@ -132,6 +143,7 @@ class Layer(Parameters):
     name: str = Field(min_length=1, max_length=80)
     hidden: bool = False
     parameters: dict[str, Any] = Field(default_factory=dict)
+    notes: dict[Key, Remark] = _notes()
 
 
 class SceneDocument(Parameters):

@@ -20,6 +20,7 @@ from plough.core.scene.facets import Output
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import get_layer_kind
 
+_UNREAD = {"tags", "notes"}  #: of an asset, that no result hangs on
 _UNSEEN = {"curve", "region"}  #: facets that a hidden layer still gives
 
 
@@ -75,7 +76,7 @@ class Evaluator:
         """
         done: list[LayerResult] = []
         assets = {a.id: a for a in document.assets}
-        assets_key = key_of([a.model_dump(mode="json") for a in document.assets])
+        assets_key = key_of([a.model_dump(mode="json", exclude=_UNREAD) for a in document.assets])
         for layer in document.layers:
             check()
             done.append(self._layer(layer, done, assets, assets_key, check))

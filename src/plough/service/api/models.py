@@ -103,6 +103,7 @@ class LayerOut(BaseModel):
     name: str
     hidden: bool
     parameters: dict[str, Any]
+    notes: dict[str, str]
     version: int
 
 
@@ -116,6 +117,7 @@ class AssetOut(BaseModel):
     seeds: list[int]
     tags: list[str]
     images: dict[str, str]
+    notes: dict[str, str]
     version: int
 
 
@@ -182,6 +184,9 @@ class NewLayer(In):
     )
 
 
+NOTED = "Notes for the game, key to value; replaces all."
+
+
 class LayerEdit(In):
     """Changes of a layer: only what is given changes."""
 
@@ -189,6 +194,7 @@ class LayerEdit(In):
     name: str | None = Field(None, min_length=1, max_length=80)
     hidden: bool | None = None
     parameters: dict[str, Any] | None = Field(None, description="Dotted names to values.")
+    notes: dict[str, str] | None = Field(None, description=NOTED)
 
 
 class LayerMove(In):
@@ -209,6 +215,7 @@ class NewAsset(In):
     seeds: list[int] = [1]
     tags: list[str] = []
     images: dict[str, str] = {}
+    notes: dict[str, str] = {}
 
 
 class AssetEdit(In):
@@ -222,6 +229,7 @@ class AssetEdit(In):
     images: dict[str, str] | None = Field(
         None, description="Images of one's own: `slot.map` to the hash of a picture; replaces all."
     )
+    notes: dict[str, str] | None = Field(None, description=NOTED)
 
 
 class EditOut(BaseModel):

@@ -53,6 +53,7 @@ def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
             kind=r.kind,
             name=r.name,
             hidden=r.hidden,
+            notes=r.notes,
             version=r.version,
             parameters=build(get_layer_kind(r.kind).parameters, r.parameters).model_dump(
                 mode="json"
@@ -68,6 +69,7 @@ def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
             seeds=a.seeds,
             tags=a.tags,
             images=a.images,
+            notes=a.notes,
             version=a.version,
             parameters=build(get_kind(a.kind).parameters, a.parameters).model_dump(mode="json"),
         )
@@ -363,6 +365,8 @@ def edit_layer(scene: Edited, layer_id: str, body: LayerEdit, db: Session, me: M
         if get_layer_kind(layer.kind).fixed:
             raise ParameterError("hidden", f"the {layer.kind} cannot be hidden", value=body.hidden)
         fields["hidden"] = body.hidden
+    if body.notes is not None:
+        fields["notes"] = body.notes
     scenes.change(
         Editing(db, scene, me), Subject("layer", layer_id), fields, _title(layer.name, fields)
     )
@@ -409,6 +413,7 @@ def create_asset(scene: Edited, body: NewAsset, db: Session, me: Me) -> SceneOut
         "seeds": body.seeds,
         "tags": body.tags,
         "images": body.images,
+        "notes": body.notes,
         **flatten(body.parameters, "parameters"),
     }
     scenes.create(Editing(db, scene, me), Subject("asset", asset_id), fields, f"add {body.name}")
@@ -429,6 +434,8 @@ def edit_asset(scene: Edited, asset_id: str, body: AssetEdit, db: Session, me: M
         fields["tags"] = body.tags
     if body.images is not None:
         fields["images"] = body.images
+    if body.notes is not None:
+        fields["notes"] = body.notes
     scenes.change(
         Editing(db, scene, me), Subject("asset", asset_id), fields, _title(asset.name, fields)
     )

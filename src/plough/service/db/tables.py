@@ -81,6 +81,7 @@ class Layer(Base):
     hidden: Mapped[bool] = mapped_column(default=False)
     position: Mapped[float]
     parameters: Mapped[dict[str, Any]]
+    notes: Mapped[dict[str, Any]] = mapped_column(default=dict)
     version: Mapped[int] = mapped_column(default=1)
 
 
@@ -98,6 +99,7 @@ class Asset(Base):
     seeds: Mapped[list[Any]]
     tags: Mapped[list[Any]] = mapped_column(default=list)
     images: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    notes: Mapped[dict[str, Any]] = mapped_column(default=dict)
     version: Mapped[int] = mapped_column(default=1)
 
 
