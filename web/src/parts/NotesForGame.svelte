@@ -72,6 +72,6 @@
     </form>
     {#if failure}<p class="text-[12px] text-clay" role="alert">{failure}</p>{/if}
   {:else if !disabled && entries.length < MOST}
-    <Button color="alternative" class="mt-1" onclick={() => (adding = true)}><Plus size={14} /> Add a note</Button>
+    <Button color="alternative" class="mt-1" onclick={() => (adding = true)}><Plus size={14} /> New note</Button>
   {/if}
 </section>
