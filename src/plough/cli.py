@@ -10,7 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
-from plough.core.errors import ParameterError, PloughError
+from plough.core.errors import FormatError, ParameterError, PloughError
 
 app = typer.Typer(
     add_completion=False,
@@ -271,7 +271,11 @@ def bake(
     from plough.core.scene import Evaluator, read_document
 
     evaluator = Evaluator(Library(load=folder_loader(files) if files else None))
-    baker = Baker(evaluator.evaluate(read_document(_read(path))), evaluator.library)
+    evaluation = evaluator.evaluate(read_document(_read(path)))
+    for finding in (f for layer in evaluation.layers for f in layer.output.findings):
+        if finding.code == "missing-file":  # a pipeline is not to leave an asset out unseen
+            raise FormatError(finding.text)
+    baker = Baker(evaluation, evaluator.library)
     known = len(baker.parts())
     for done, (name, made) in enumerate(baker.run(), start=1):
         print(f"\r{done} of {known} · {name:<60}", end="", file=sys.stderr, flush=True)

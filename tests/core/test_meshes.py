@@ -13,13 +13,16 @@ import pytest
 import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from PIL import Image
 
+from plough.core import kinds
 from plough.core.build.report import report
 from plough.core.errors import FormatError, ParameterError, PloughError, TooLargeError
 from plough.core.formats.glb import GlbBuilder
 from plough.core.formats.meshes import read_model
 from plough.core.formats.model import PLAIN, Covering, Model, Piece, pack, unpack
 from plough.core.formats.reading import read_apart
+from plough.core.mesh.checks import problems
 from tests.models import BROKEN, broken, make, png
 
 
@@ -299,3 +302,137 @@ def test_a_material_without_images_is_plain_and_names_may_be_the_same() -> None:
     from plough.core.build.imported import slots_of
 
     assert slots_of(Model("glb", both, (Covering("oak"), Covering("oak")))) == ["oak", "oak 2"]
+
+
+def indexed(indices: np.ndarray[Any, Any], kind: int) -> bytes:
+    """`ONE` with indices of a component type."""
+    document = json.loads(json.dumps(ONE))
+    document["meshes"][0]["primitives"][0]["indices"] = 1
+    document["accessors"].append(
+        {"bufferView": 1, "componentType": kind, "count": indices.size, "type": "SCALAR"}
+    )
+    document["bufferViews"].append({"buffer": 0, "byteOffset": 36, "byteLength": indices.nbytes})
+    document["buffers"][0]["byteLength"] = 36 + indices.nbytes
+    return glb(document, CORNERS + indices.tobytes())
+
+
+@pytest.mark.parametrize(
+    ("indices", "kind"),
+    [
+        (np.array([0, 1, 3], "<u2"), 5123),
+        (np.array([0, 1, -1], "<i1"), 5120),
+        (np.array([0, 1, -2], "<i2"), 5122),
+        (np.array([0, 1, 2**32 - 1], "<u4"), 5125),
+        (np.array([0, np.nan, 2], "<f4"), 5126),
+    ],
+)
+def test_indices_beyond_the_vertices_are_refused(indices: np.ndarray[Any, Any], kind: int) -> None:
+    with pytest.raises(FormatError):
+        read_model("far.glb", indexed(indices, kind))
+    assert read_model("near.glb", indexed(np.array([0, 1, 2], "<u2"), 5123)).triangles == 1
+
+
+@pytest.mark.parametrize("corner", [3, -1, 2**31 - 1])
+def test_faces_of_a_ply_that_name_no_vertex_are_refused(corner: int) -> None:
+    head = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n"
+    head += "element face 1\nproperty list uchar int vertex_indices\nend_header\n"
+    body = f"0 0 0\n1 0 0\n0 1 0\n3 0 1 {corner}\n"
+    with pytest.raises(FormatError):
+        read_model("far.ply", (head + body).encode())
+
+
+@pytest.mark.parametrize("material", [7, -1, "oak"])
+def test_a_material_that_is_not_there_is_refused_in_its_own_words(material: Any) -> None:
+    file = changed("meshes.0.primitives.0.material", material)
+    with pytest.raises(FormatError, match="materials"):
+        read_apart("bare.glb", file)
+
+
+def test_a_file_without_its_binary_part_is_told_as_damage_and_not_as_memory() -> None:
+    with pytest.raises(FormatError, match="cut off"):
+        read_apart("short.glb", glb(ONE, CORNERS)[:-44])
+
+
+def test_normals_and_coordinates_that_are_none_are_made_anew() -> None:
+    values = np.float32([[0, 0, 0], [np.nan, 0, 1], [np.inf, 0, 0]])
+    piece = Piece(
+        "leaf",
+        0,
+        np.float32([[0, 0, 0], [1, 0, 0], [0, 1, 0]]),
+        np.array([[0, 1, 2]], np.uint32),
+        values,
+        values[:, :2],
+    )
+    data = pack(Model("glb", (piece,), (PLAIN,)))
+    product = kinds.make("mesh", {"source": "ab" * 8}, 1, 0, lambda name: data)
+    assert np.allclose(product.mesh.normals, [0, 0, 1])
+    assert np.isfinite(product.mesh.uv0).all()
+    assert problems(product.mesh) == []
+
+
+def shared(count: int, side: int) -> bytes:
+    """A GLB in which one image covers `count` materials."""
+    image = io.BytesIO()
+    noise = np.random.default_rng(1).integers(0, 255, (side, side, 3), np.uint8)
+    Image.fromarray(noise).save(image, "PNG")
+    data = image.getvalue()
+    document = json.loads(json.dumps(ONE))
+    document["meshes"][0]["primitives"] = [
+        {"attributes": {"POSITION": 0}, "material": k} for k in range(count)
+    ]
+    document["materials"] = [
+        {"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}} for _ in range(count)
+    ]
+    document["textures"] = [{"source": 0}]
+    document["images"] = [{"bufferView": 1, "mimeType": "image/png"}]
+    document["bufferViews"].append({"buffer": 0, "byteOffset": 36, "byteLength": len(data)})
+    document["buffers"][0]["byteLength"] = 36 + len(data)
+    return glb(document, CORNERS + data)
+
+
+def test_an_image_of_many_materials_is_kept_once_and_what_they_come_to_is_limited() -> None:
+    file = shared(60, 256)
+    packed = read_apart("atlas.glb", file)
+    assert len(packed) < 1.2 * len(file) + 100_000
+    again = unpack(packed)
+    assert len(again.coverings) == 60
+    assert all(c.images["albedo"] == again.coverings[0].images["albedo"] for c in again.coverings)
+    with pytest.raises(TooLargeError, match="pixels"):
+        read_model("vast.glb", shared(40, 2048))
+
+
+def test_images_of_an_obj_are_kept_as_they_came() -> None:
+    photo = io.BytesIO()
+    noise = np.random.default_rng(1).integers(0, 255, (64, 64, 3), np.uint8)
+    Image.fromarray(noise).save(photo, "JPEG")
+    obj = b"mtllib a.mtl\nusemtl oak\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nf 1/1 2/2 3/3\n"
+    mtl = b"newmtl other\nKd 1 0 0\nnewmtl oak\nKd 1 1 1\nmap_Kd -s 1 1 1 textures\\Oak.JPG\nnorm bump.png\n"
+    bump = png(8, (128, 128, 255))
+    model = read_model("a.obj", obj, {"a.mtl": mtl, "oak.jpg": photo.getvalue(), "bump.png": bump})
+    (covering,) = model.coverings
+    assert covering.images == {"albedo": photo.getvalue(), "normal": bump}
+
+
+def test_the_report_of_something_vast_or_tiny_tells_its_size() -> None:
+    for side in (3e7, 2e-7):
+        ball = trimesh.creation.icosphere(1, radius=side / 2)
+        piece = Piece("x", 0, ball.vertices.astype(np.float32), ball.faces.astype(np.uint32))
+        text = "; ".join(f.text for f in report(Model("glb", (piece,), (PLAIN,))).faults)
+        assert f"it is {side:,.3g} m large" in text
+        assert "inwards" not in text
+        assert "no area" not in text
+
+
+def test_a_collider_that_fits_is_advised_and_one_that_does_not_is_told() -> None:
+    bad = [f for f in report(broken()).faults if "collider" in f.text]
+    assert len(bad) == 1
+    assert not bad[0].mend
+    lump = trimesh.creation.icosphere(2)
+    pieces = tuple(
+        Piece(name, 0, lump.vertices.astype(np.float32), lump.faces.astype(np.uint32))
+        for name in ("stone", "collider stone")
+    )
+    (good,) = [f for f in report(Model("glb", pieces, (PLAIN,))).faults if "collider" in f.text]
+    assert good.mend == {"game.collider": "supplied"}
+    assert good.advised
+    assert "100 % of the volume" in good.text

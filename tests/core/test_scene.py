@@ -15,6 +15,7 @@ from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.document import with_layer, write_document
 from plough.core.scene.weight import weigh
 from tests.conftest import SMALL
+from tests.models import FILES, NEEDS
 
 
 def small(**layers: dict[str, Any]) -> Any:
@@ -302,3 +303,32 @@ def test_a_document_of_an_older_version_is_read_under_the_names_of_today(version
 def test_a_damaged_glb_is_refused() -> None:
     with pytest.raises(FormatError, match="glTF"):
         read_json(b"not a glb, but long enough to look at")
+
+
+def test_an_asset_whose_file_is_not_here_is_told_and_left_out_until_it_comes() -> None:
+    document = json.loads(json.dumps(SMALL))
+    scatter = next(x for x in document["layers"] if x["kind"] == "scatter")
+    own = scatter["parameters"]["mix"][0]["asset"]
+    asset = next(a for a in document["assets"] if a["id"] == own)
+    asset |= {"kind": "mesh", "parameters": dict(NEEDS["mesh"]), "seeds": [1]}
+    files: dict[str, bytes] = {}
+
+    def load(name: str) -> bytes:
+        if name not in files:
+            raise FormatError("its file is not here")
+        return files[name]
+
+    evaluator = Evaluator(Library(load=load))
+
+    def placed(scene: dict[str, Any]) -> tuple[int, list[str]]:
+        output = evaluator.evaluate(read_document(scene)).layer(scatter["id"]).output
+        count = output.placements.count if output.placements else 0
+        return count, [f.text for f in output.findings if f.code == "missing-file"]
+
+    assert placed(document) == (0, [f"{asset['name']}: its file is not here"])
+    files.update(FILES)
+    count, told = placed(document)
+    assert count > 0
+    assert told == []
+    asset["parameters"] = {}
+    assert placed(document) == (0, [f"{asset['name']}: it has no file"])

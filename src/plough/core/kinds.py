@@ -63,7 +63,7 @@ class Kind:
     version: int  #: raised when the same parameters make another mesh
     levels: int = LEVELS  #: levels of detail that it makes
     impostor: bool = True  #: whether a picture of it serves as one more level, the farthest
-    loads: bool = False  #: whether it is made from files that were brought along
+    loads: str = ""  #: the parameter that holds the hash of the file that it is made from, if it is
     seeded: bool = True  #: whether seeds make it differ
 
 
@@ -81,6 +81,9 @@ def with_lamps(product: Product, detail: int) -> Product:
             out,
             mesh=join([out.mesh, globe]),
             materials={**out.materials, SLOT: globe_material(lamp)},
+            nodes=(*out.nodes, Named("lamp", out.mesh.triangles, globe.triangles))
+            if out.nodes
+            else (),
             ranges={**out.ranges, "lamp": (out.mesh.triangles, globe.triangles)},
             height=max(out.height, y + lamp.radius),
             canopy_radius=max(out.canopy_radius, math.hypot(x, z) + lamp.radius),

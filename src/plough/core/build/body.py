@@ -45,23 +45,25 @@ class Body:
     """A collider and how it fits."""
 
     collider: Collider
-    volume: int  #: of its bodies, in per cent of that of the mesh's closed bodies; 0 where there are none
+    volume: (
+        int | None
+    )  #: of its bodies, in per cent of that of the mesh's closed bodies; None where there are none
     covered: int  #: per cent of the mesh's corners that lie in a body
 
 
 def body_of(p: BodyParameters, soup: Soup, came: Soup | None) -> Body:
     """The collider that `p` asks for about `soup`; `came` is what the file brought along for that."""
-    points = np.unique(soup.positions[soup.faces.reshape(-1)], axis=0)
+    points = soup.positions[np.unique(soup.faces)]
     capsules, pieces = _bodies(p, soup, came, points)
     collider = Collider(capsules, tuple(pieces), p.movement, p.camera, p.shots)
     if not collider.count:
-        return Body(collider, 0, 0)
+        return Body(collider, None, 0)
     size = soup.size
     points = points[:: max(1, len(points) // _MOST)]
     within = np.zeros(len(points), bool)
     volume = 0.0
     for piece in pieces:
-        within |= holds(piece, points, _NEAR * size) > 0
+        within |= holds(piece, points, _NEAR * size)
         volume += hull_of(piece.astype(np.float64))[1]
     for rod in capsules:
         a, b = np.array(rod.start), np.array(rod.end)
@@ -71,7 +73,7 @@ def body_of(p: BodyParameters, soup: Soup, came: Soup | None) -> Body:
         within |= away <= rod.radius + _NEAR * size
         volume += np.pi * rod.radius**2 * (length + 4.0 / 3.0 * rod.radius)
     own = closed_volume(soup.corners(), soup.points())
-    share = round(100 * volume / own) if own > 0 else 0
+    share = round(100 * volume / own) if own > 0 else None
     return Body(collider, share, round(100 * float(within.mean())))
 
 
@@ -115,6 +117,6 @@ def _supplied(came: Soup | None) -> list[Float32]:
     if came is None:
         return []
     return [
-        hull_of(came.positions[came.faces[came.piece == k].reshape(-1)], MOST_CORNERS)[0]
+        hull_of(came.positions[came.faces[came.piece == k].reshape(-1)])[0]
         for k in np.unique(came.piece)
     ]

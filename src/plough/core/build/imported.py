@@ -269,7 +269,7 @@ def _nodes(model: Model, piece: Int64) -> tuple[Named, ...]:
     "Mesh",
     "A mesh of one's own, from a file.",
     ImportParameters,
-    loads=True,
+    loads="source",
     seeded=False,
 )
 def make(p: ImportParameters, seed: int, detail: int, load: Load) -> Product:
@@ -313,8 +313,8 @@ def make(p: ImportParameters, seed: int, detail: int, load: Load) -> Product:
             "crossed": faults.crossed,
             "bare": faults.bare,
             "unmapped": faults.unmapped,
-            "volume": body.volume,
-            "covered": body.covered,
+            **({} if body.volume is None else {"volume": body.volume}),
+            **({"covered": body.covered} if body.collider.count else {}),
         },
         nodes=nodes,
     )

@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 
-from plough.core.build.imported import UNITS, ImportParameters, placed
-from plough.core.build.soup import faults_of, turned_outwards, without_flat
-from plough.core.formats.model import Model
+from plough.core.arrays import Float64
+from plough.core.build.body import BodyParameters, body_of
+from plough.core.build.imported import UNITS
+from plough.core.build.soup import Soup, faults_of, gather, turned_outwards, without_flat
+from plough.core.formats.model import Model, Piece
 from plough.core.mesh.topology import holes
 
 _LIKELY = (0.04, 60.0)  #: metres, of the greatest side of what is placed in a scene
+_COVERS, _STOUT = (
+    90,
+    150,
+)  #: per cent of a mesh that a collider holds at least, and of its volume that it has at most
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +54,7 @@ def likely(model: Model) -> dict[str, Any]:
     if model.format == "glb":
         return {"unit": "m", "up": "y"}
     low, high = model.bounds()
-    side = float((high - low).max())
+    side = max(float(b) - float(a) for a, b in zip(low, high, strict=True))
     order = ("mm", "cm", "m") if model.format == "stl" else ("m", "cm", "mm")
     fit = [u for u in order if _LIKELY[0] <= side * UNITS[u] <= _LIKELY[1]]
     return {
@@ -60,7 +67,7 @@ def report(model: Model) -> Report:
     """What `model` is."""
     parameters = likely(model)
     low, high = model.bounds()
-    x, y, z = (float(v) for v in high - low)
+    x, y, z = (float(b) - float(a) for a, b in zip(low, high, strict=True))
     seen = [p for p in model.pieces if not p.collides]
     worn = [model.coverings[k] for k in sorted({p.covering for p in seen})]
     return Report(
@@ -79,14 +86,22 @@ def _many(n: int, one: str, more: str) -> str:
     return f"1 {one}" if n == 1 else f"{n:,} {more}"
 
 
+def _soup(pieces: Sequence[Piece], low: Float64, size: float) -> Soup | None:
+    """Pieces within a cube of one: how large they are does not matter for what is wrong with them."""
+    if not pieces:
+        return None
+    return gather(pieces, [(p.positions.astype(np.float64) - low) / size for p in pieces])
+
+
 def _faults(model: Model, parameters: dict[str, Any]) -> list[Fault]:
-    # how large it is does not matter for what is wrong with it, and need not be within limits
-    scale = 1.0 / max(1e-9, float(np.ptp(np.stack(model.bounds()), axis=0).max()))
-    own = ImportParameters(source="-", size=min(1000.0, max(0.001, scale)))
-    soup, _ = placed(own, model)
+    low, high = (corner.astype(np.float64) for corner in model.bounds())
+    size = max(float((high - low).max()), 1e-30)
+    soup = _soup([p for p in model.pieces if not p.collides], low, size)
+    came = _soup([p for p in model.pieces if p.collides], low, size)
+    assert soup is not None, "a model has triangles that are seen"
     found = faults_of(soup)
     out: list[Fault] = []
-    side = float((model.bounds()[1] - model.bounds()[0]).max()) * UNITS[parameters["unit"]]
+    side = size * UNITS[parameters["unit"]]
     if not _LIKELY[0] <= side <= _LIKELY[1]:
         out.append(Fault(f"it is {side:,.3g} m large: its unit, or its size, may be another"))
     elif parameters["unit"] != "m":
@@ -96,12 +111,12 @@ def _faults(model: Model, parameters: dict[str, Any]) -> list[Fault]:
         text = f"{_many(found.flat, 'triangle has', 'triangles have')} no area: left out"
         out.append(Fault(text))
     if found.inwards:
-        text = f"{_many(found.inwards, 'triangle faces', 'triangles face')} inwards"
+        text = f"{_many(found.inwards, 'triangle faces', 'triangles face')} inwards: turn them"
         out.append(Fault(text, {"mend.outwards": True}, True))
     if found.open_edges:
         loops = len(holes(turned_outwards(without_flat(soup)).points()))
         edges = _many(found.open_edges, "open edge", "open edges")
-        where = f", about {_many(loops, 'hole', 'holes')}" if loops else ""
+        where = f", about {_many(loops, 'hole: close it', 'holes: close them')}" if loops else ""
         out.append(Fault(edges + where, {"mend.holes": True} if loops else {}))
     if found.crossed:
         words = ("edge joins", "edges join")
@@ -112,6 +127,8 @@ def _faults(model: Model, parameters: dict[str, Any]) -> list[Fault]:
     ):
         if count:
             out.append(Fault(f"{_many(count, 'triangle has', 'triangles have')} {what}"))
+    if came is not None:
+        out.append(_collider(without_flat(soup), came))
     for covering in model.coverings:
         if covering.alpha == "blend":
             out.append(Fault(f"{covering.name}: see-through; it is cut out at a half"))
@@ -120,3 +137,14 @@ def _faults(model: Model, parameters: dict[str, Any]) -> list[Fault]:
         if "albedo" in covering.images and found.unmapped:
             out.append(Fault(f"{covering.name}: has an image; it may not lie as it should"))
     return out
+
+
+def _collider(soup: Soup, came: Soup) -> Fault:
+    """How well the collider that came along fits; one that does is advised."""
+    body = body_of(BodyParameters(collider="supplied"), soup, came)
+    share = "" if body.volume is None else f" has {body.volume} % of the volume and"
+    fits = body.covered >= _COVERS and (body.volume or 0) <= _STOUT
+    text = f"its collider{share} holds {body.covered} % of the mesh"
+    if fits:
+        return Fault(f"{text}: use it", {"game.collider": "supplied"}, True)
+    return Fault(f"{text}: a hull is made in its place")

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from plough.core.arrays import Bool, Float32, Float64, Int64
+from plough.core.arrays import Bool, Float64, Int64, UInt8
 from plough.core.formats.model import Piece
 from plough.core.mesh.surface import boxed_coordinates, crease_normals
 from plough.core.mesh.tangents import with_tangents
@@ -44,6 +44,13 @@ class Soup:
         """(m, 3) the points that its corners are at: vertices in one place are one point."""
         return welded_points(self.positions, self.size)[0][self.faces]
 
+    def welded(self) -> tuple[Float64, Int64]:
+        """(p, 3) metres, where the points are, and (m, 3) the points of its triangles."""
+        points = self.points()
+        places = np.zeros((int(points.max(initial=-1)) + 1, 3))
+        places[points.reshape(-1)] = self.positions[self.faces.reshape(-1)]
+        return places, points
+
     def corners(self) -> Float64:
         """(m, 3, 3) metres."""
         return np.asarray(self.positions[self.faces])
@@ -71,7 +78,7 @@ class Faults:
 
 
 def gather(pieces: Sequence[Piece], positions: Sequence[Float64]) -> Soup:
-    """One soup of `pieces`, whose vertices stand at `positions`."""
+    """One soup of `pieces`, whose vertices stand at `positions`; values that are none, and normals without a length, are left out."""
     first = np.cumsum([0, *(len(p) for p in positions)])
     channels: dict[str, Float64] = {}
     for name in _CHANNELS:
@@ -79,7 +86,7 @@ def gather(pieces: Sequence[Piece], positions: Sequence[Float64]) -> Soup:
         if any(g is not None for g in given):
             channels[name] = np.concatenate(
                 [
-                    np.full((len(at), _WIDTH[name]), np.nan) if g is None else g.astype(np.float64)
+                    np.full((len(at), _WIDTH[name]), np.nan) if g is None else _sound(name, g)
                     for g, at in zip(given, positions, strict=True)
                 ]
             )
@@ -93,6 +100,16 @@ def gather(pieces: Sequence[Piece], positions: Sequence[Float64]) -> Soup:
         np.repeat(np.arange(len(pieces)), count),
         channels,
     )
+
+
+def _sound(name: str, values: Any) -> Float64:
+    """(n, w) `values`; rows of NaN where they are no numbers, or a normal has no length."""
+    out: Float64 = values.astype(np.float64)
+    bad = ~np.isfinite(out).all(axis=1)
+    if name == "normals":
+        bad |= ~((out**2).sum(axis=1) > 1e-12)
+    out[bad] = np.nan
+    return out
 
 
 def faults_of(soup: Soup) -> Faults:
@@ -117,13 +134,10 @@ def faults_of(soup: Soup) -> Faults:
 
 
 def _inwards(soup: Soup) -> Bool:
-    points = soup.points()
-    places = np.zeros((int(points.max(initial=-1)) + 1, 3))
-    places[points.reshape(-1)] = soup.positions[soup.faces.reshape(-1)]
     told = None
     if "normals" in soup.channels:
         told = np.nan_to_num(soup.channels["normals"])[soup.faces].mean(axis=1)
-    return facing_wrong(places, points, told)
+    return facing_wrong(*soup.welded(), told)
 
 
 def without_flat(soup: Soup) -> Soup:
@@ -201,7 +215,7 @@ def covered(soup: Soup, crease: float, repeat: float, normals: bool, coordinates
         if not lacks.any():
             continue
         if name == "normals":
-            fresh = _creased(soup, crease)
+            fresh = crease_normals(*soup.welded(), crease)
         else:
             a, b, c = corners.transpose(1, 0, 2)
             fresh = boxed_coordinates(corners.reshape(-1, 3), np.cross(b - a, c - a), repeat)
@@ -228,13 +242,6 @@ def _told_apart(vertex: Int64, values: Float64, fine: float) -> Int64:
     return vertex
 
 
-def _creased(soup: Soup, crease: float) -> Float32:
-    points = soup.points()
-    places = np.zeros((int(points.max(initial=-1)) + 1, 3))
-    places[points.reshape(-1)] = soup.positions[soup.faces.reshape(-1)]
-    return crease_normals(places, points, crease)
-
-
 def mesh_of(soup: Soup, slots: Sequence[str]) -> tuple[Mesh, Int64]:
     """`soup`, covered, as a mesh whose parts are its coverings in order, and the (m,) piece of each of its triangles."""
     order = np.lexsort((soup.piece, soup.covering))
@@ -246,10 +253,10 @@ def mesh_of(soup: Soup, slots: Sequence[str]) -> tuple[Mesh, Int64]:
     )
     held = {name: values[used] for name, values in soup.channels.items()}
 
-    def as_bytes(name: str, empty: int) -> Any:
+    def as_bytes(name: str, empty: tuple[int, int, int, int]) -> UInt8 | None:
         if name not in held:
             return None
-        return np.nan_to_num(held[name], nan=empty).astype(np.uint8)
+        return np.where(np.isnan(held[name]), empty, held[name]).astype(np.uint8)
 
     normals = held["normals"] / np.maximum(np.linalg.norm(held["normals"], axis=1), 1e-20)[:, None]
     mesh = Mesh(
@@ -258,8 +265,8 @@ def mesh_of(soup: Soup, slots: Sequence[str]) -> tuple[Mesh, Int64]:
         held["uv"].astype(np.float32),
         indices.reshape(-1, 3).astype(np.uint32),
         parts,
-        colors=as_bytes("colors", 255),
-        wind=as_bytes("wind", 0),
+        colors=as_bytes("colors", (255, 255, 255, 255)),
+        wind=as_bytes("wind", (0, 0, 0, 255)),
         uv1=None
         if "uv1" not in held or np.isnan(held["uv1"]).any()
         else held["uv1"].astype(np.float32),

@@ -16,11 +16,13 @@ import orjson
 
 from plough.core.arrays import Float32, Float64, UInt8
 from plough.core.errors import FormatError, TooLargeError
-from plough.core.formats.model import PLAIN, Covering, Model, Piece, used
+from plough.core.formats.model import MOST_PIECES, PLAIN, Covering, Model, Piece, used
 
 MAGIC, JSON_PART = 0x46546C67, 0x4E4F534A
 MOST_NODES = 20_000
-_DTYPES: dict[int, Any] = {5120: "<i1", 5121: "<u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}  # fmt: skip
+_DTYPES = dict(
+    zip((5120, 5121, 5122, 5123, 5125, 5126), ("i1", "u1", "<i2", "<u2", "<u4", "<f4"), strict=True)
+)
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}
 _KNOWN = {
     "KHR_lights_punctual",
@@ -55,6 +57,7 @@ class _File:
         (length,) = struct.unpack_from("<I", data, 12)
         start = 20 + length + 8
         self.body = memoryview(data)[start:]
+        self._images: dict[int, bytes] = {}  # by place: many materials share one
         unknown = sorted(set(self.json.get("extensionsRequired", ())) - _KNOWN)
         if unknown:
             raise FormatError(
@@ -84,7 +87,7 @@ class _File:
         told = self.item("accessors", index)
         if "sparse" in told:
             raise FormatError("the file holds sparse accessors, which are not read")
-        dtype = np.dtype(_DTYPES.get(told.get("componentType", 0), "V1"))
+        dtype: np.dtype[Any] = np.dtype(_DTYPES.get(told.get("componentType", 0), "V1"))
         width, count = _WIDTHS.get(told.get("type", ""), 0), int(told.get("count", 0))
         if dtype.kind == "V" or not width:
             raise FormatError(f"the file is damaged: accessor {index} is of no known type")
@@ -112,7 +115,11 @@ class _File:
         source = self.item("textures", texture.get("index")).get("source")
         if source is None:
             raise FormatError("a texture is in a format that is not read; PNG and JPEG are")
-        image = self.item("images", source)
+        if source not in self._images:
+            self._images[source] = self._bytes_of(self.item("images", source))
+        return self._images[source]
+
+    def _bytes_of(self, image: Mapping[str, Any]) -> bytes:
         if "bufferView" in image:
             return bytes(self.view(image["bufferView"])[0])
         address = str(image.get("uri", ""))
@@ -209,11 +216,14 @@ def read_glb(data: bytes, most_triangles: int) -> Model:
             _covering(file, m, f"material {k + 1}")
             for k, m in enumerate(file.json.get("materials", []))
         ]
-        pieces, total = [], 0
+        pieces: list[Piece] = []
+        total = 0
         for index, matrix in _placed(file):
             for primitive in file.item("meshes", file.item("nodes", index)["mesh"])["primitives"]:
                 if primitive.get("mode", 4) != 4:
                     continue
+                if len(pieces) >= MOST_PIECES:
+                    raise TooLargeError("mesh", f"has more than {MOST_PIECES:,} pieces")
                 corners = primitive["attributes"]["POSITION"]
                 counts = [
                     int(file.item("accessors", which)["count"])
@@ -256,19 +266,23 @@ def _piece(
         length = np.linalg.norm(turned, axis=1, keepdims=True)
         normals = (turned / np.maximum(length, 1e-20)).astype(np.float32)
     if "indices" in primitive:
-        flat = file.accessor(primitive["indices"]).reshape(-1).astype(np.int64)
+        flat = file.accessor(primitive["indices"]).reshape(-1)
+        if flat.dtype.kind != "u":
+            raise FormatError("the file is damaged: its indices are no whole numbers from 0")
+        flat = flat.astype(np.int64)
     else:
         flat = np.arange(n)
     indices = flat[: len(flat) // 3 * 3].reshape(-1, 3)
-    if indices.size and int(indices.max()) >= n:
-        raise FormatError(f"the file is damaged: index {int(indices.max())} of {n} vertices")
     if np.linalg.det(linear) < 0:
         indices = indices[:, ::-1]
     extras = {**(mesh.get("extras") or {}), **(node.get("extras") or {})}
     extras |= primitive.get("extras") or {}
+    material = primitive.get("material")
+    if material is not None:
+        file.item("materials", material)
     return Piece(
         str(node.get("name") or mesh.get("name") or f"node {index + 1}"),
-        primitive.get("material", plain),
+        plain if material is None else material,
         positions.astype(np.float32),
         np.ascontiguousarray(indices, np.uint32),
         normals,

@@ -36,17 +36,17 @@ def encode(maps: Maps) -> dict[str, bytes]:
     return {name: png(image) for name, image in images.items()}
 
 
-def check_size(data: bytes, field_name: str = "image") -> tuple[int, int]:
+def check_size(data: bytes, field_name: str = "image", most: int = MOST_BYTES) -> tuple[int, int]:
     """Width and height of a PNG or JPEG.
 
     Raises:
         ParameterError: it is of another format, damaged, or too large.
     """
-    if len(data) > MOST_BYTES:
+    if len(data) > most:
         raise ParameterError(
             field_name,
-            f"has {len(data):,} bytes; the limit is {MOST_BYTES:,}",
-            limit=f"{MOST_BYTES:,} bytes",
+            f"has {len(data):,} bytes; the limit is {most:,}",
+            limit=f"{most:,} bytes",
         )
     try:
         with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as image:

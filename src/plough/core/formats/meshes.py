@@ -15,13 +15,15 @@ import numpy as np
 from plough.core.errors import FormatError, ParameterError, TooLargeError
 from plough.core.formats.glb_read import read_glb
 from plough.core.formats.images import check_size
-from plough.core.formats.model import PLAIN, Covering, Model, Piece, used
+from plough.core.formats.model import MOST_PIECES, PLAIN, Covering, Model, Piece, used
 
 FORMATS = ("glb", "obj", "stl", "ply")
+_MTL_MAPS = {"map_Kd": "albedo", "norm": "normal"}
 BESIDE = ("mtl", "png", "jpg", "jpeg")  #: endings of files that an OBJ may refer to
 MOST_BYTES = 100_000_000  #: of all files of one request
 MOST_TRIANGLES = 1_000_000
-MOST_PIECES = 2_000
+MOST_IMAGE = 40_000_000  #: bytes of one image
+MOST_PIXELS = 8 * 4096 * 4096  #: over all materials, each as large as its largest image
 
 
 def ending(name: str) -> str:
@@ -65,10 +67,27 @@ def read_model(name: str, data: bytes, beside: Mapping[str, bytes] | None = None
     for piece in model.pieces:
         if not np.isfinite(piece.positions).all():
             raise FormatError(f"{piece.name}: positions are not finite")
-    for covering in model.coverings:
-        for image, bytes_ in covering.images.items():
-            check_size(bytes_, f"{covering.name}: {image}")
+        if int(piece.indices.max()) >= len(piece.positions):
+            raise FormatError(f"{piece.name}: a triangle names a vertex that is not there")
+    _check_images(model)
     return model
+
+
+def _check_images(model: Model) -> None:
+    """Each image is one, and together they are not too many; one that several materials wear is looked at once."""
+    sizes: dict[bytes, tuple[int, int]] = {}
+    pixels = 0
+    for covering in model.coverings:
+        for name, data in covering.images.items():
+            if data not in sizes:
+                sizes[data] = check_size(data, f"{covering.name}: {name}", MOST_IMAGE)
+        worn = [sizes[data] for data in covering.images.values()]
+        pixels += max((w for w, _ in worn), default=0) * max((h for _, h in worn), default=0)
+        if pixels > MOST_PIXELS:
+            raise TooLargeError(
+                "mesh",
+                f"its materials have more than {MOST_PIXELS // 2**20} million pixels: join them, or make images smaller",
+            )
 
 
 def _check_header(kind: str, data: bytes) -> None:
@@ -94,8 +113,10 @@ def _by_library(kind: str, data: bytes, beside: Mapping[str, bytes]) -> Model:
     import trimesh
 
     more: dict[str, Any] = {}
+    images: dict[str, dict[str, bytes]] = {}
     if kind == "obj":
         data, beside = _with_materials(data, beside)
+        images = _images_of(beside)
         more = {"group_material": True, "split_objects": True, "resolver": _beside(beside)}
     try:
         scene = trimesh.load_scene(io.BytesIO(data), file_type=kind, process=False, **more)
@@ -111,7 +132,7 @@ def _by_library(kind: str, data: bytes, beside: Mapping[str, bytes]) -> Model:
     coverings: list[Covering] = []
     pieces = []
     for name, mesh in meshes:
-        covering = _covering(mesh, wears)
+        covering = _covering(mesh, wears, images)
         if covering not in coverings:
             coverings.append(covering)
         pieces.append(_piece(name, mesh, coverings.index(covering)))
@@ -135,18 +156,41 @@ def _with_materials(data: bytes, beside: Mapping[str, bytes]) -> tuple[bytes, Ma
     return b"mtllib plough-plain.mtl\n" + data, {**beside, "plough-plain.mtl": library}
 
 
+def _last(name: str) -> str:
+    """The last part of a file's name, in small letters."""
+    return PurePosixPath(str(name).strip().replace("\\", "/")).name.lower()
+
+
+def _images_of(files: Mapping[str, bytes]) -> dict[str, dict[str, bytes]]:
+    """What the MTL files among `files` say of images: by material and map, as they came; the library would write them anew."""
+    given = {_last(n): d for n, d in files.items()}
+    out: dict[str, dict[str, bytes]] = {}
+    for name in (n for n in files if ending(n) == "mtl"):
+        found: dict[str, bytes] = {}
+        for line in files[name].decode("utf-8", "replace").splitlines():
+            word, _, rest = line.strip().partition(" ")
+            if word == "newmtl":
+                found = out.setdefault(rest.strip(), {})
+            elif word in _MTL_MAPS and rest.strip():
+                # options stand before the file's name
+                image = given.get(_last(rest)) or given.get(_last(rest.split()[-1]))
+                if image is not None:
+                    found[_MTL_MAPS[word]] = image
+    return out
+
+
 def _beside(files: Mapping[str, bytes]) -> Any:
     """Gives the library the files that came along, by the last part of their names."""
     from trimesh.resolvers import Resolver
 
-    given = {PurePosixPath(n.replace("\\", "/")).name.lower(): d for n, d in files.items()}
+    given = {_last(n): d for n, d in files.items()}
 
     class Beside(Resolver):
         def __init__(self) -> None:
             pass
 
         def get(self, name: str) -> bytes:
-            wanted = PurePosixPath(str(name).replace("\\", "/")).name.lower()
+            wanted = _last(name)
             if wanted not in given:
                 raise FileNotFoundError(name)
             return given[wanted]
@@ -182,25 +226,29 @@ def _piece(name: str, mesh: Any, covering: int) -> Piece:
     )
 
 
-def _covering(mesh: Any, wears: bool) -> Covering:
-    """What a mesh of the library wears, if its file says so."""
+def _covering(mesh: Any, wears: bool, given: Mapping[str, Mapping[str, bytes]]) -> Covering:
+    """What a mesh of the library wears, if its file says so; `given` are images by material and map."""
     material = getattr(mesh.visual, "material", None)
     if material is None or not wears:
         return replace(PLAIN, color=(1.0, 1.0, 1.0)) if mesh.visual.kind == "vertex" else PLAIN
     told: dict[str, Any] = getattr(material, "kwargs", None) or {}
-    r, g, b = (float(v) / 255.0 for v in np.asarray(material.diffuse)[:3]) if hasattr(material, "diffuse") else (1.0, 1.0, 1.0)  # fmt: skip
+    name = str(getattr(material, "name", None) or "material")
+    r, g, b = (
+        float(v) / 255.0 for v in np.asarray(getattr(material, "diffuse", (255, 255, 255)))[:3]
+    )
     image = getattr(material, "image", None)
-    images = {}
-    if image is not None:
+    images = dict(given.get(name, {}))
+    if image is not None and "albedo" not in images:
         out = io.BytesIO()
         image.save(out, "PNG")
         images["albedo"] = out.getvalue()
+    if "albedo" in images:
         r = g = b = 1.0
     rough = told.get("pr", told.get("Pr"))
     roughness = float(np.ravel(rough)[0]) if rough is not None else 0.9
     cut = image is not None and image.mode in ("RGBA", "LA", "PA")
     return Covering(
-        str(getattr(material, "name", None) or "material"),
+        name,
         (r**2.2, g**2.2, b**2.2),
         roughness=roughness,
         alpha="mask" if cut else "opaque",

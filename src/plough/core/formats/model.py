@@ -13,8 +13,10 @@ import orjson
 
 from plough.core.arrays import Float32, UInt8, UInt32
 from plough.core.errors import FormatError
+from plough.core.hashing import digest
 
 Alpha = Literal["opaque", "mask", "blend"]
+MOST_PIECES = 2_000
 IMAGES = ("albedo", "normal", "surface", "occlusion", "emission")  #: that a covering may bring
 _ARRAYS = ("positions", "indices", "normals", "uv", "uv1", "colors", "wind")
 
@@ -94,12 +96,15 @@ def pack(model: Model) -> bytes:
             array = getattr(piece, name)
             if array is not None:
                 arrays[f"{k}.{name}"] = np.ascontiguousarray(array)
-    for k, covering in enumerate(model.coverings):
+    for covering in model.coverings:
         head["coverings"].append(
             {n: getattr(covering, n) for n in Covering.__slots__ if n != "images"}
         )
+        told = {}
         for name, data in covering.images.items():
-            arrays[f"image.{k}.{name}"] = np.frombuffer(data, np.uint8)
+            told[name] = digest(data)
+            arrays[f"image.{told[name]}"] = np.frombuffer(data, np.uint8)
+        head["coverings"][-1]["images"] = told
     out = io.BytesIO()
     np.savez(out, head=np.frombuffer(orjson.dumps(head), np.uint8), **arrays)
     return out.getvalue()
@@ -121,12 +126,13 @@ def unpack(data: bytes) -> Model:
         for k, told in enumerate(head["pieces"])
     )
     coverings = []
-    for k, told in enumerate(head["coverings"]):
+    held = {name: array.tobytes() for name, array in arrays.items() if name.startswith("image.")}
+    for told in head["coverings"]:
         values: dict[str, Any] = {
             n: tuple(v) if isinstance(v, list) else v for n, v in told.items()
         }
-        images = {n: arrays[f"image.{k}.{n}"] for n in IMAGES if f"image.{k}.{n}" in arrays}
-        coverings.append(Covering(**values, images={n: i.tobytes() for n, i in images.items()}))
+        values["images"] = {n: held[f"image.{name}"] for n, name in told["images"].items()}
+        coverings.append(Covering(**values))
     return Model(head["format"], pieces, tuple(coverings))
 
 

@@ -35,7 +35,9 @@ def read_apart(
     files = {name: data, **(beside or {})}
     head = orjson.dumps({"main": name, "files": [[n, len(d)] for n, d in files.items()]})
     command = [sys.executable, "-m", __name__, str(memory), str(seconds)]
-    quiet = {**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
+    # one thread, and no secrets
+    quiet = {k: v for k, v in os.environ.items() if not k.startswith("PLOUGH_")}
+    quiet |= {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
     try:
         done = subprocess.run(
             command,
@@ -84,6 +86,11 @@ def _main() -> int:
         return 3
     except MemoryError:
         return 4
+    except Exception as error:  # whatever the reader did not foresee is the file's
+        words = f"the file is damaged ({type(error).__name__})"
+        told = {"kind": "FormatError", "message": words, "field": "mesh"}
+        sys.stdout.buffer.write(orjson.dumps(told))
+        return 3
     sys.stdout.buffer.write(packed)
     return 0
 

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
 from plough.core.arrays import UInt8
 from plough.core.cache import Cache
+from plough.core.errors import FormatError
 from plough.core.formats.images import Load, with_images
 from plough.core.kinds import Product, get_kind, no_files
 from plough.core.lamp import Lamp
@@ -56,6 +58,21 @@ class Library:
     def __init__(self, cache: Cache | None = None, load: Load | None = None) -> None:
         self.cache = cache or Cache()
         self._load = load or no_files
+
+    def lost(self, kind: str, parameters: Mapping[str, Any]) -> str:
+        """Why an asset cannot be made, in words: it has no file, or its file is not here, or damaged; empty where nothing is amiss."""
+        field = get_kind(kind).loads
+        if not field:
+            return ""
+        name = str(parameters.get(field, ""))
+        if not name:
+            return "it has no file"
+        try:
+            # what is here stays here; what is not may come
+            self.cache.get(("file", name), lambda: bool(self._load(name)), lambda found: 100)
+        except FormatError as error:
+            return str(error)
+        return ""
 
     def levels_of(self, variant: Variant) -> int:
         """How many levels of detail there are, the impostor included."""

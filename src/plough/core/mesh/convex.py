@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from plough.core.arrays import Float32, Float64
+from plough.core.arrays import Bool, Float32, Float64
 
 _CUTS = (0.2, 0.35, 0.5, 0.65, 0.8)  #: where a body may be cut, along each axis
 MOST_CORNERS = 64  #: of a hull that is taken as it is
@@ -100,7 +100,7 @@ def convex_pieces(soup: Float64, most: int) -> list[Float32]:
     return [hull_of(half.reshape(-1, 3), MOST_CORNERS)[0] for half, _ in bodies]
 
 
-def holds(body: Float32, points: Float64, near: float) -> Float64:
+def holds(body: Float32, points: Float64, near: float) -> Bool:
     """(n,) whether points lie within a convex body of these corners, or at most `near` outside."""
     from scipy.spatial import ConvexHull
 

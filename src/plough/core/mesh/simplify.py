@@ -11,85 +11,45 @@ import numpy as np
 
 from plough.core.arrays import Bool, Float32, Float64, Int64
 from plough.core.kernels import kernel
-from plough.core.mesh.topology import edges_of, welded_points
+from plough.core.mesh.topology import about_points, edges_of, welded_points
 from plough.core.mesh.value import Mesh, chosen
 
 _PASSES = 60
 _BORDER = 20.0  #: how much more an open edge, or a split, weighs than the surface
+_PAIRS = np.triu_indices(4)  #: of x, y, z and 1: the ten products that a quadric is made of
+_TWICE = np.where(_PAIRS[0] == _PAIRS[1], 1.0, 2.0)
 
 
-@kernel
 def _quadrics(points: Float64, faces: Int64, stiff: Int64) -> Float64:
     """(p, 10) quadrics of the planes at each point, by area; `stiff` (s, 3): sides (two points and a triangle) that are to stay where they are."""
-    out = np.zeros((points.shape[0], 10))
-    plane = np.empty(4)
-    for t in range(faces.shape[0] + stiff.shape[0]):
-        if t < faces.shape[0]:
-            i, j, k = faces[t, 0], faces[t, 1], faces[t, 2]
-        else:
-            i, j = stiff[t - faces.shape[0], 0], stiff[t - faces.shape[0], 1]
-            k = -1
-        base = t if t < faces.shape[0] else stiff[t - faces.shape[0], 2]
-        a, b, c = faces[base, 0], faces[base, 1], faces[base, 2]
-        ux, uy, uz = (
-            points[b, 0] - points[a, 0],
-            points[b, 1] - points[a, 1],
-            points[b, 2] - points[a, 2],
-        )
-        vx, vy, vz = (
-            points[c, 0] - points[a, 0],
-            points[c, 1] - points[a, 1],
-            points[c, 2] - points[a, 2],
-        )
-        nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-        length = np.sqrt(nx * nx + ny * ny + nz * nz)
-        if length < 1e-30:
-            continue
-        nx, ny, nz = nx / length, ny / length, nz / length
-        weight = 0.5 * length
-        if k < 0:  # a plane through the side, upright on its triangle
-            ex, ey, ez = (
-                points[j, 0] - points[i, 0],
-                points[j, 1] - points[i, 1],
-                points[j, 2] - points[i, 2],
-            )
-            sx, sy, sz = ey * nz - ez * ny, ez * nx - ex * nz, ex * ny - ey * nx
-            side = np.sqrt(sx * sx + sy * sy + sz * sz)
-            if side < 1e-30:
-                continue
-            nx, ny, nz = sx / side, sy / side, sz / side
-            weight = side * side * _BORDER
-        plane[0], plane[1], plane[2] = nx, ny, nz
-        plane[3] = -(nx * points[i, 0] + ny * points[i, 1] + nz * points[i, 2])
-        for corner in (i, j, k):
-            if corner < 0:
-                continue
-            n = 0
-            for r in range(4):
-                for s in range(r, 4):
-                    out[corner, n] += weight * plane[r] * plane[s]
-                    n += 1
-    return out
+    a, b, c = (points[faces[:, k]] for k in range(3))
+    normal = np.cross(b - a, c - a)
+    area = np.linalg.norm(normal, axis=1)
+    normal /= np.maximum(area, 1e-30)[:, None]
+    # through each stiff side a plane, upright on its triangle
+    start, side = points[stiff[:, 0]], points[stiff[:, 1]] - points[stiff[:, 0]]
+    length = np.linalg.norm(side, axis=1)
+    upright = np.cross(side, normal[stiff[:, 2]]) / np.maximum(length, 1e-30)[:, None]
+    corners = np.concatenate([faces.reshape(-1), stiff[:, :2].reshape(-1)])
+    at = np.concatenate([a, start])
+    normals = np.concatenate([normal, upright])
+    weight = np.concatenate([0.5 * area, length**2 * _BORDER])
+    planes = np.concatenate([normals, -np.einsum("ij,ij->i", normals, at)[:, None]], axis=1)
+    of_faces = np.repeat(np.arange(len(faces)), 3)
+    of_sides = len(faces) + np.repeat(np.arange(len(stiff)), 2)
+    products = planes[:, _PAIRS[0]] * planes[:, _PAIRS[1]] * weight[:, None]
+    each = products[np.concatenate([of_faces, of_sides])]
+    sums = [np.bincount(corners, column, len(points)) for column in each.T]
+    return np.stack(sums, axis=1)
 
 
-@kernel
-def _cost(q: Float64, u: int, v: int, points: Float64) -> float:
-    x, y, z = points[v, 0], points[v, 1], points[v, 2]
-    total = 0.0
-    for k in (u, v):
-        total += (
-            q[k, 0] * x * x
-            + 2 * q[k, 1] * x * y
-            + 2 * q[k, 2] * x * z
-            + 2 * q[k, 3] * x
-            + q[k, 4] * y * y
-            + 2 * q[k, 5] * y * z
-            + 2 * q[k, 6] * y
-            + q[k, 7] * z * z
-            + 2 * q[k, 8] * z
-            + q[k, 9]
-        )
-    return max(total, 0.0)
+def _costs(ends: Int64, quadrics: Float64, points: Float64) -> Float64:
+    """(e,) the squared distances, by area, that the second point of each edge has from the planes of both."""
+    place = np.concatenate([points, np.ones((len(points), 1))], axis=1)
+    products = place[:, _PAIRS[0]] * place[:, _PAIRS[1]] * _TWICE
+    u, v = ends.T
+    out: Float64 = np.einsum("ij,ij->i", quadrics[u] + quadrics[v], products[v])
+    return np.maximum(out, 0.0)
 
 
 @kernel
@@ -139,7 +99,6 @@ def _flips(
 def _pass(
     order: Int64,
     ends: Int64,
-    cost: Float64,
     border: Bool,
     on_border: Bool,
     points: Float64,
@@ -151,7 +110,6 @@ def _pass(
     around: Int64,
     alive: Bool,
     spare: int,
-    most: float,
 ) -> int:
     """Collapse edges in `order`, none next to another of the same pass; the number of triangles that went, at most about `spare`."""
     touched = np.zeros(points.shape[0], np.bool_)
@@ -159,7 +117,7 @@ def _pass(
     gone, stamp = 0, 0
     pairs = np.empty((64, 2), np.int64)
     for e in order:
-        if gone >= spare or cost[e] > most:
+        if gone >= spare:
             break
         u, v = ends[e, 0], ends[e, 1]
         if touched[u] or touched[v]:
@@ -254,19 +212,8 @@ def _pass(
     return gone
 
 
-@kernel
-def _costs(ends: Int64, quadrics: Float64, points: Float64) -> Float64:
-    out = np.empty(ends.shape[0])
-    for k in range(ends.shape[0]):
-        out[k] = _cost(quadrics, ends[k, 0], ends[k, 1], points)
-    return out
-
-
-def simplified(mesh: Mesh, target: int, most_error: float = 1.0) -> Mesh:
-    """`mesh` with about `target` triangles or more, where the surface or `most_error` does not let it be fewer.
-
-    Args:
-        most_error: how far the surface may move, as a share of the mesh's greatest side.
+def simplified(mesh: Mesh, target: int) -> Mesh:
+    """`mesh` with about `target` triangles, or more where the surface does not let it be fewer.
 
     Returns:
         A mesh whose vertices are some of those of `mesh`; parts that lose all triangles are left out.
@@ -287,7 +234,6 @@ def simplified(mesh: Mesh, target: int, most_error: float = 1.0) -> Mesh:
     )
     faces, vertices, owner = faces[whole], vertices[whole], owner[whole]
     quadrics = _quadrics(points, faces, _stiff(faces, vertices))
-    most = (most_error * size) ** 2 * size * size
     for _ in range(_PASSES):
         spare = len(faces) - target
         if spare <= 0:
@@ -298,18 +244,13 @@ def simplified(mesh: Mesh, target: int, most_error: float = 1.0) -> Mesh:
         on_border[edges.ends[border].reshape(-1)] = True
         ends = np.concatenate([edges.ends, edges.ends[:, ::-1]])
         both = np.concatenate([border, border])
-        cost = _costs(ends, quadrics, points)
-        order = np.argsort(cost, kind="stable")
+        order = np.argsort(_costs(ends, quadrics, points), kind="stable")
         order = order[: max(64, len(order) // 3)]
-        corner = faces.reshape(-1)
-        by_point = np.argsort(corner, kind="stable")
-        start = np.zeros(count + 1, np.int64)
-        np.cumsum(np.bincount(corner, minlength=count), out=start[1:])
+        start, sides = about_points(faces, count)
         alive = np.ones(len(faces), bool)
         gone = _pass(
             order,
             ends,
-            cost,
             both,
             on_border,
             points,
@@ -318,10 +259,9 @@ def simplified(mesh: Mesh, target: int, most_error: float = 1.0) -> Mesh:
             vertices,
             mesh.uv0,
             start,
-            by_point // 3,
+            sides // 3,
             alive,
             spare,
-            most,
         )
         if not gone:
             break

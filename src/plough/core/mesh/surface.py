@@ -8,6 +8,7 @@ import numpy as np
 
 from plough.core.arrays import Float32, Float64, Int64
 from plough.core.kernels import kernel
+from plough.core.mesh.topology import about_points
 
 
 @kernel
@@ -36,14 +37,9 @@ def crease_normals(positions: Float64, faces: Int64, crease: float) -> Float32:
     cross = np.cross(b - a, c - a)
     area = np.linalg.norm(cross, axis=1)
     normal = cross / np.maximum(area, 1e-30)[:, None]
-    corner = faces.reshape(-1)
-    count = int(corner.max(initial=-1)) + 1
-    start = np.zeros(count + 1, np.int64)
-    np.cumsum(np.bincount(corner, minlength=count), out=start[1:])
-    around = np.argsort(corner, kind="stable")
-    summed = _corner_normals(
-        normal, area, start, around, corner, math.cos(math.radians(crease)) - 1e-9
-    )
+    least = math.cos(math.radians(crease)) - 1e-9
+    start, around = about_points(faces, len(positions))
+    summed = _corner_normals(normal, area, start, around, faces.reshape(-1), least)
     length = np.linalg.norm(summed, axis=1, keepdims=True)
     up = np.array([0.0, 1.0, 0.0])
     out: Float32 = np.where(length > 1e-30, summed / np.maximum(length, 1e-30), up).astype(
@@ -59,8 +55,9 @@ def boxed_coordinates(corners: Float64, normals: Float64, repeat: float) -> Floa
         corners: (3 m, 3) metres, three of each triangle.
         normals: (m, 3) of the triangles.
     """
-    side = np.repeat(np.abs(normals).argmax(axis=1), 3)
-    front = np.repeat(np.sign(np.take_along_axis(normals, np.abs(normals).argmax(axis=1)[:, None], 1))[:, 0], 3)  # fmt: skip
+    axis = np.abs(normals).argmax(axis=1)
+    side = np.repeat(axis, 3)
+    front = np.repeat(np.sign(normals[np.arange(len(normals)), axis]), 3)
     x, y, z = corners.T
     u = np.choose(side, [-z * front, x, x * front])
     v = np.choose(side, [-y, z * front, -y])

@@ -55,6 +55,14 @@ def edges_of(faces: Int64) -> Edges:
     return Edges(np.stack([keys // n, keys % n], axis=1), uses, of.reshape(-1), a < b)
 
 
+def about_points(faces: Int64, count: int) -> tuple[Int64, Int64]:
+    """Where the corners at each of `count` points begin, (count + 1,), in a list of corners (3 m,) by point: 3 t + k for corner k of triangle t."""
+    corner = faces.reshape(-1)
+    start = np.zeros(count + 1, np.int64)
+    np.cumsum(np.bincount(corner, minlength=count), out=start[1:])
+    return start, np.argsort(corner, kind="stable")
+
+
 @kernel
 def _root(parent: Int64, parity: Int64, x: int) -> tuple[int, int]:
     at, turned = x, 0

@@ -15,9 +15,9 @@ from plough.core.ground.surface import Surface
 from plough.core.hashing import key_of
 from plough.core.library.library import Library
 from plough.core.parameters import build
-from plough.core.scene.document import Asset, Layer, SceneDocument
+from plough.core.scene.document import Layer, SceneDocument
 from plough.core.scene.facets import Output
-from plough.core.scene.inputs import Inputs
+from plough.core.scene.inputs import Inputs, Shelf
 from plough.core.scene.registry import get_layer_kind
 
 _UNREAD = {"tags", "notes"}  #: of an asset, that no result hangs on
@@ -76,17 +76,21 @@ class Evaluator:
         """
         done: list[LayerResult] = []
         assets = {a.id: a for a in document.assets}
-        assets_key = key_of([a.model_dump(mode="json", exclude=_UNREAD) for a in document.assets])
+        told = {a.id: self.library.lost(a.kind, a.parameters) for a in document.assets}
+        lost = {name: why for name, why in told.items() if why}
+        assets_key = key_of(
+            [a.model_dump(mode="json", exclude=_UNREAD) for a in document.assets], sorted(lost)
+        )
         for layer in document.layers:
             check()
-            done.append(self._layer(layer, done, assets, assets_key, check))
+            done.append(self._layer(layer, done, Shelf(assets, lost), assets_key, check))
         return Evaluation(document, tuple(done))
 
     def _layer(
         self,
         layer: Layer,
         done: list[LayerResult],
-        assets: dict[str, Asset],
+        shelf: Shelf,
         assets_key: str,
         check: Callable[[], None],
     ) -> LayerResult:
@@ -100,7 +104,7 @@ class Evaluator:
 
         def make() -> Output:
             earlier = {r.layer.id: r.output for r in done}
-            inputs = Inputs(layer.id, earlier, assets, self.cache, check)
+            inputs = Inputs(layer.id, earlier, shelf, self.cache, check)
             output = kind.evaluate(parameters, inputs)
             return replace(output, findings=(*output.findings, *inputs.findings))
 

@@ -32,6 +32,14 @@ class Mix:
     choices: Choices
 
 
+@dataclass(frozen=True, slots=True)
+class Shelf:
+    """The assets that a layer may place."""
+
+    assets: Mapping[str, Asset]
+    lost: Mapping[str, str]  #: why those that cannot be made cannot
+
+
 class Inputs:
     """What one layer may read; what it asks for and does not find becomes a finding."""
 
@@ -39,7 +47,7 @@ class Inputs:
         self,
         layer_id: str,
         earlier: Mapping[str, Output],
-        assets: Mapping[str, Asset],
+        shelf: Shelf,
         cache: Cache,
         check: Callable[[], None],
     ) -> None:
@@ -48,7 +56,7 @@ class Inputs:
         self.check = check  #: to be called between steps; may raise to stop
         self.findings: list[Finding] = []
         self._earlier = earlier
-        self._assets = assets
+        self._shelf = shelf
 
     def find(self, code: str, text: str) -> None:
         """Tell the person that something is not as it should be."""
@@ -94,11 +102,14 @@ class Inputs:
         variants: list[Variant] = []
         chosen: list[tuple[str, float, Sequence[int]]] = []
         for entry in entries:
-            asset = self._assets.get(entry.asset)
+            asset = self._shelf.assets.get(entry.asset)
             if asset is None:
                 self.find("missing-asset", f"the asset {entry.asset!r} is missing")
                 continue
-            found = resolve(asset, self._assets, asset.id)
+            if asset.id in self._shelf.lost:
+                self.find("missing-file", f"{asset.name}: {self._shelf.lost[asset.id]}")
+                continue
+            found = resolve(asset, self._shelf.assets, asset.id)
             for text in found.missing:
                 self.find("missing-asset", text)
             variants += [

@@ -74,7 +74,12 @@ async def take_meshes(files: list[UploadFile], me: Me, ctx: Ctx) -> list[ModelOu
         raise ParameterError(
             "files", f"{len(files)} files; the limit is {MOST_FILES}", limit=str(MOST_FILES)
         )
-    given = {_plain(f.filename): await f.read() for f in files}
+    given: dict[str, bytes] = {}
+    for file in files:
+        name = _plain(file.filename)
+        if name in given:
+            raise ParameterError("files", f"two files are called {name}; bring them one by one")
+        given[name] = await file.read()
     main = [n for n in given if ending(n) in FORMATS]
     if not main:
         known = ", ".join(FORMATS)
