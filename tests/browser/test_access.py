@@ -6,9 +6,11 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Page, packet
+from tests.browser.test_own_meshes import scan
 
 AXE = Path(__file__).parents[2] / "web/node_modules/axe-core/axe.min.js"
 RUN = """
@@ -59,7 +61,7 @@ class Report:
 
 
 @pytest.mark.parametrize("theme", ["light", "dusk"])
-def test_no_screen_keeps_anybody_out(page: Page, scene_id: str, theme: str) -> None:
+def test_no_screen_keeps_anybody_out(page: Page, scene_id: str, theme: str, tmp_path: Path) -> None:
     check = Report(page)
     page.driver.get(page.base)
     page.one("input[autocomplete=username]")
@@ -108,6 +110,21 @@ def test_no_screen_keeps_anybody_out(page: Page, scene_id: str, theme: str) -> N
         dialog(page)
         check(button)
         leave(page)
+    page.button("New note").click()
+    check("bench, a note")
+    page.button("Shelf").click()
+    dialog(page)
+    page.button("Bring in meshes…").click()
+    chosen = page.driver.find_element(By.CSS_SELECTOR, "input[aria-label='meshes to bring in']")
+    chosen.send_keys(str(scan(tmp_path)))
+    page.one("[aria-label='pebble_scan.stl']")
+    check("bring in meshes")
+    page.button("Bring in one mesh").click()
+    page.until(lambda: "pebble_scan.stl" in page.text("[data-field=source]"), "the mesh")
+    page.loaded()
+    for k in range(5):
+        page.all("[role=tab]")[k].click()
+        check(f"bench of a mesh, {page.all('[role=tab]')[k].text}")
     assert not check.found, "\n".join(["", *check.found])
 
 

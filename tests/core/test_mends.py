@@ -109,7 +109,8 @@ def test_open_edges_seams_and_materials_stay_where_they_are() -> None:
     flat = np.stack([x, 0.03 * np.sin(9 * x) * np.cos(7 * z), z], -1).reshape(-1, 3)
     at = np.arange(n * n).reshape(n, n)
     quads = np.stack([at[:-1, :-1], at[1:, :-1], at[1:, 1:], at[:-1, 1:]], -1)
-    halves = [q.reshape(-1, 4)[:, [[0, 1, 2], [0, 2, 3]]].reshape(-1, 3) for q in (quads[:, :30], quads[:, 30:])]  # fmt: skip
+    both = [[0, 1, 2], [0, 2, 3]]
+    halves = [q.reshape(-1, 4)[:, both].reshape(-1, 3) for q in (quads[:, :30], quads[:, 30:])]
     # the right half has vertices of its own along the middle: another material, other coordinates
     positions = np.concatenate([flat, flat]).astype(np.float32)
     uv = np.concatenate([flat[:, [0, 2]], flat[:, [0, 2]] + 5]).astype(np.float32)

@@ -28,6 +28,7 @@ from plough.service.api import (
     accounts,
     bench,
     evaluation,
+    items,
     own_meshes,
     releases,
     revisions,
@@ -151,6 +152,7 @@ def create_app(url: str) -> FastAPI:
     for router in (
         accounts.router,
         scenes.router,
+        items.router,
         releases.router,
         evaluation.router,
         bench.router,

@@ -33,7 +33,7 @@
           <Stamp kind={a.kind} size={28} /><span class="flex-1 truncate {mine.has(a.id) ? 'font-medium' : 'text-soft'}"
             >{a.name}</span
           >
-          {#if app.assets.find((k) => k.name === a.kind)?.seeded ?? true}
+          {#if app.seeded(a.kind)}
             <span class="text-[11.5px] text-soft">{a.seeds.length} {a.seeds.length === 1 ? 'seed' : 'seeds'}</span>
           {/if}
         </button>

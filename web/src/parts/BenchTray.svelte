@@ -5,6 +5,7 @@
   import Columns from '@lucide/svelte/icons/columns-2';
   import type { Asset, Cousin, Revision } from '../api/client';
   import type { BenchState, Tray } from '../state/bench.svelte';
+  import { app } from '../state/app.svelte';
   import { ago } from '../state/values';
 
   let {
@@ -12,7 +13,6 @@
     asset,
     versions,
     disabled,
-    seeded,
     onpick,
     oncousin,
     onkeep,
@@ -22,7 +22,6 @@
     asset: Asset;
     versions: Revision[] | undefined; // undefined until they are known
     disabled: boolean;
-    seeded: boolean; // whether seeds make a difference
     onpick: (seed: number, add: boolean) => void;
     oncousin: (cousin: Cousin) => void;
     onkeep: (note: string) => Promise<void>;
@@ -30,7 +29,7 @@
   } = $props();
   const kept = $derived(asset.seeds);
   const titles = $derived<[Tray, string][]>([
-    ...(seeded
+    ...(app.seeded(asset.kind)
       ? ([
           ['seeds', 'Seeds'],
           ['cousins', 'Cousins'],

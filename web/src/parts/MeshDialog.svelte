@@ -11,10 +11,13 @@
   let {
     open = $bindable(),
     onbring,
+    onalone,
   }: {
     open: boolean;
-    /** Make assets of these; whether all of them were made. */
-    onbring: (made: { name: string; parameters: Values }[]) => Promise<boolean>;
+    /** Make an asset; its id, or null where it was not made. */
+    onbring: (name: string, parameters: Values) => Promise<string | null>;
+    /** One was brought in, alone. */
+    onalone: (id: string) => void;
   } = $props();
   let found = $state<Model[]>([]);
   let choices = $state<Choice[]>([]);
@@ -51,18 +54,25 @@
     if (files.length && !reading) void read(files);
   }
 
+  /** Those that are made leave the list, so that none is made twice when one fails. */
   async function bring() {
     bringing = true;
-    const made = found.flatMap((m, k) => {
-      const choice = choices[k];
-      return choice?.wanted && !m.error ? [{ name: titleOf(m.file), parameters: parametersOf(m, choice) }] : [];
-    });
-    const all = await onbring(made);
+    const alone = wanted.length === 1;
+    for (const m of [...wanted]) {
+      const at = found.indexOf(m);
+      const id = await onbring(titleOf(m.file), parametersOf(m, choices[at] as Choice));
+      if (!id) break;
+      found = found.toSpliced(at, 1);
+      choices = choices.toSpliced(at, 1);
+      if (alone) onalone(id);
+    }
     bringing = false;
-    if (!all) return;
+    if (!wanted.length) clear();
+    if (!found.length) open = false;
+  }
+  function clear() {
     found = [];
     choices = [];
-    open = false;
   }
 </script>
 
@@ -120,24 +130,12 @@
             </div>
             <div class="mt-1.5 grid grid-cols-[230px_1fr] gap-5 pl-7">
               <div class="space-y-1.5">
-                <label class="flex items-center gap-2 text-[12.5px]"
-                  ><span class="w-[66px]">Unit</span><Select
-                    size="sm"
-                    class="flex-1"
-                    placeholder=""
-                    items={options('unit')}
-                    bind:value={choice.unit}
-                  /></label
-                >
-                <label class="flex items-center gap-2 text-[12.5px]"
-                  ><span class="w-[66px]">Upwards</span><Select
-                    size="sm"
-                    class="flex-1"
-                    placeholder=""
-                    items={options('up')}
-                    bind:value={choice.up}
-                  /></label
-                >
+                {#each [['unit', 'Unit'], ['up', 'Upwards']] as const as [path, title] (path)}
+                  <label class="flex items-center gap-2 text-[12.5px]">
+                    <span class="w-[66px]">{title}</span>
+                    <Select size="sm" class="flex-1" placeholder="" items={options(path)} bind:value={choice[path]} />
+                  </label>
+                {/each}
                 <p class="text-[12.5px]">
                   <span class="inline-block w-[60px] text-soft">Size</span>
                   {metres(w)} × {metres(d)}, <b class="font-medium">{metres(h)} m high</b>
@@ -152,7 +150,7 @@
                         aria-label="mend: {fault.text}"
                         bind:checked={() => choice.mends[n] ?? false, (v) => (choice.mends[n] = v)}
                       />
-                      <span>{fault.text} <span class="text-soft">· mend</span></span>
+                      <span>{fault.text}</span>
                     {:else}
                       <span class="mt-1.5 ml-1 size-1.5 shrink-0 rounded-full bg-ochre"></span>
                       <span class="ml-1.5">{fault.text}</span>
@@ -168,7 +166,7 @@
       {/each}
     </ul>
     <div class="flex items-center justify-end gap-2">
-      <Button color="alternative" disabled={bringing} onclick={() => ((found = []), (choices = []))}>Clear</Button>
+      <Button color="alternative" disabled={bringing} onclick={clear}>Clear</Button>
       <Button color="primary" disabled={!wanted.length || bringing || reading > 0} onclick={bring}
         >{wanted.length === 1 ? 'Bring in one mesh' : `Bring in ${wanted.length} meshes`}</Button
       >

@@ -40,9 +40,7 @@
   );
 
   const seedsOf = (a: Asset) =>
-    app.assets.find((k) => k.name === a.kind)?.seeded === false
-      ? ''
-      : ` · ${a.seeds.length} ${a.seeds.length === 1 ? 'seed' : 'seeds'}`;
+    app.seeded(a.kind) ? ` · ${a.seeds.length} ${a.seeds.length === 1 ? 'seed' : 'seeds'}` : '';
 
   /** The packets that place an asset, and the assets that bear it. */
   function users(a: Asset): string[] {
@@ -60,32 +58,25 @@
     name: string,
     parameters: Asset['parameters'],
     seeds: number[],
-    more: string[] = [],
+    more: { tags?: string[]; images?: Asset['images']; notes?: Asset['notes'] } = {},
   ) {
-    const made = await scene.edit({ op: 'addAsset', kind, name, parameters, seeds, tags: more });
-    if (!made?.created_id) return;
+    const made = await scene.edit({ op: 'addAsset', kind, name, parameters, seeds, ...more });
+    if (!made?.created_id) return null;
     await oncreated?.(made.created_id);
+    return made.created_id;
+  }
+  function show(id: string | null) {
+    if (!id) return;
     open = false;
-    onopen(made.created_id);
+    onopen(id);
   }
   function begin(p: Preset) {
     const { kind, name, parameters, seeds } = recipeOf(p);
-    return add(kind, name, parameters, seeds);
+    void add(kind, name, parameters, seeds).then(show);
   }
 
-  async function bring(meshes: { name: string; parameters: Asset['parameters'] }[]): Promise<boolean> {
-    let last = '';
-    for (const { name, parameters } of meshes) {
-      const made = await scene.edit({ op: 'addAsset', kind: 'mesh', name, parameters, seeds: [1], tags: [] });
-      if (!made?.created_id) return false;
-      last = made.created_id;
-      await oncreated?.(last);
-    }
-    if (meshes.length === 1) {
-      open = false;
-      onopen(last);
-    }
-    return true;
+  async function duplicate({ kind, name, parameters, seeds, tags, images, notes }: Asset) {
+    show(await add(kind, `${name.slice(0, 72)}, copy`, parameters, seeds, { tags, images, notes }));
   }
 
   async function readRecipe(chosen: File) {
@@ -94,7 +85,8 @@
       if (chosen.size > 400_000)
         throw new Error(`the file has ${chosen.size.toLocaleString('en')} bytes; a recipe has at most 400,000`);
       const r = await take<Recipe>(api.POST('/api/bench/recipe', { body: { text: await chosen.text() } }));
-      await add(r.kind, r.name || chosen.name.replace(/\.json$/, ''), r.parameters as Asset['parameters'], r.seeds);
+      const name = r.name || chosen.name.replace(/\.json$/, '');
+      show(await add(r.kind, name, r.parameters as Asset['parameters'], r.seeds));
     } catch (error) {
       failure = `${chosen.name} could not be read: ${said(error)}`;
     }
@@ -186,8 +178,7 @@
                 class="hover:text-moss"
                 aria-label="duplicate {a.name}"
                 title="Duplicate"
-                onclick={() => add(a.kind, `${a.name.slice(0, 72)}, copy`, a.parameters, a.seeds, a.tags)}
-                ><Copy size={16} /></ToolbarButton
+                onclick={() => duplicate(a)}><Copy size={16} /></ToolbarButton
               >
               <ToolbarButton
                 class="enabled:hover:text-clay disabled:opacity-30"
@@ -207,5 +198,5 @@
     {/each}
   </div>
 </Modal>
-<MeshDialog bind:open={meshesOpen} onbring={bring} />
+<MeshDialog bind:open={meshesOpen} onbring={(name, parameters) => add('mesh', name, parameters, [1])} onalone={show} />
 <PresetDialog bind:open={presetsOpen} title="Begin with" onchoose={begin} />

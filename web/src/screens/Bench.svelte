@@ -75,7 +75,7 @@
         bench.seedsFrom = Math.floor(((seeds[0] ?? 1) - 1) / 8) * 8;
         bench.cousins = [];
         bench.held = null;
-        bench.tray = kind.seeded ? 'seeds' : 'versions';
+        bench.tray = app.seeded(kind.name) ? 'seeds' : 'versions';
         stage = stages[0]?.group ?? '';
       }
       refresh();
@@ -314,7 +314,7 @@
             onchange={(name) => open.edit({ op: 'asset', id: params.asset, name })}
           />
           <div class="mt-1 flex gap-2">
-            {#if !disabled && kind?.seeded}<Button color="alternative" onclick={() => (presetsOpen = true)}
+            {#if !disabled && app.seeded(asset.kind)}<Button color="alternative" onclick={() => (presetsOpen = true)}
                 >Start from a preset…</Button
               >{/if}
             <Button
@@ -358,7 +358,6 @@
           {bench}
           {asset}
           versions={versions.data}
-          seeded={kind?.seeded ?? true}
           {disabled}
           onpick={pick}
           oncousin={takeCousin}

@@ -28,6 +28,11 @@ class AppState {
     matchMedia('(prefers-color-scheme: dark)').addEventListener('change', (e) => (this.systemDark = e.matches));
   }
 
+  /** Whether seeds make assets of a kind differ. */
+  seeded(kind: string) {
+    return this.assets.find((k) => k.name === kind)?.seeded ?? true;
+  }
+
   switchTheme() {
     this.theme = this.dusk ? 'light' : 'dusk';
     localStorage.setItem('plough.theme', this.theme);

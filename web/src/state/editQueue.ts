@@ -28,6 +28,7 @@ export type Edit =
       seeds: number[];
       tags?: string[];
       images?: Record<string, string>;
+      notes?: Notes;
     }
   | { op: 'removeAsset'; id: string }
   | { op: 'scene'; name?: string; settings?: Values }

@@ -78,8 +78,8 @@ export class SceneServer implements Server {
         return take(api.POST('/api/scenes/{scene_id}/layers', { params: { path, header }, body }));
       }
       case 'addAsset': {
-        const { kind, name, parameters, seeds, tags = [], images = {} } = edit;
-        const body = { kind, name, parameters, seeds, tags, images, notes: {} };
+        const { kind, name, parameters, seeds, tags = [], images = {}, notes = {} } = edit;
+        const body = { kind, name, parameters, seeds, tags, images, notes };
         return take(api.POST('/api/scenes/{scene_id}/assets', { params: { path, header }, body }));
       }
       case 'scene': {

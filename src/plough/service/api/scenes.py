@@ -1,4 +1,4 @@
-"""Scenes, their layers and assets, and the edits of them."""
+"""Scenes, who may open them, and the edits of them."""
 
 from __future__ import annotations
 
@@ -19,16 +19,11 @@ from plough.service.accounts import scene_for
 from plough.service.api.context import Me, Session
 from plough.service.api.models import (
     PROBLEMS,
-    AssetEdit,
     AssetOut,
     EditOut,
-    LayerEdit,
-    LayerMove,
     LayerOut,
     MemberIn,
     MemberOut,
-    NewAsset,
-    NewLayer,
     NewScene,
     SceneCard,
     SceneEdit,
@@ -333,133 +328,6 @@ def _check_owner(db: Db, scene_id: str) -> None:
             "a scene keeps one owner; make somebody else an owner first",
             limit="one owner or more",
         )
-
-
-@router.post("/{scene_id}/layers", status_code=201)
-def create_layer(scene: Edited, body: NewLayer, db: Session, me: Me) -> SceneOut:
-    """Add a layer."""
-    if get_layer_kind(body.kind).fixed:
-        raise ParameterError("kind", f"a scene has one {body.kind}", value=body.kind)
-    layer_id = scenes.new_id()
-    position = scenes.position_before(db, scene, layer_id, body.before)
-    fields = {
-        "kind": body.kind,
-        "name": body.name,
-        "hidden": False,
-        "position": position,
-        **flatten(body.parameters, "parameters"),
-    }
-    scenes.create(Editing(db, scene, me), Subject("layer", layer_id), fields, f"add {body.name}")
-    return scene_out(db, scene, me, created_id=layer_id)
-
-
-@router.patch("/{scene_id}/layers/{layer_id}")
-def edit_layer(scene: Edited, layer_id: str, body: LayerEdit, db: Session, me: Me) -> SceneOut:
-    """Change a layer's name, visibility or parameters."""
-    layer: Layer = scenes.get(db, scene, "layer", layer_id)
-    scenes.check_version(
-        layer, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
-    )
-    fields = _given(body.name, body.parameters)
-    if body.hidden is not None:
-        if get_layer_kind(layer.kind).fixed:
-            raise ParameterError("hidden", f"the {layer.kind} cannot be hidden", value=body.hidden)
-        fields["hidden"] = body.hidden
-    if body.notes is not None:
-        fields["notes"] = body.notes
-    scenes.change(
-        Editing(db, scene, me), Subject("layer", layer_id), fields, _title(layer.name, fields)
-    )
-    return scene_out(db, scene, me)
-
-
-@router.post("/{scene_id}/layers/{layer_id}/move")
-def move_layer(scene: Edited, layer_id: str, body: LayerMove, db: Session, me: Me) -> SceneOut:
-    """Give a layer another place in the order, which is the order of precedence."""
-    layer: Layer = scenes.get(db, scene, "layer", layer_id)
-    scenes.check_version(
-        layer, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
-    )
-    if get_layer_kind(layer.kind).fixed:
-        raise ParameterError("layer", f"the {layer.kind} keeps its place", value=layer_id)
-    position = scenes.position_before(db, scene, layer_id, body.before)
-    scenes.change(
-        Editing(db, scene, me),
-        Subject("layer", layer_id),
-        {"position": position},
-        f"move {layer.name}",
-    )
-    return scene_out(db, scene, me)
-
-
-@router.delete("/{scene_id}/layers/{layer_id}")
-def remove_layer(scene: Edited, layer_id: str, db: Session, me: Me) -> SceneOut:
-    """Remove a layer; layers that refer to it say so."""
-    layer: Layer = scenes.get(db, scene, "layer", layer_id)
-    if get_layer_kind(layer.kind).fixed:
-        raise ParameterError("layer", f"the {layer.kind} cannot be removed", value=layer_id)
-    scenes.remove(Editing(db, scene, me), Subject("layer", layer_id), f"remove {layer.name}")
-    return scene_out(db, scene, me)
-
-
-@router.post("/{scene_id}/assets", status_code=201)
-def create_asset(scene: Edited, body: NewAsset, db: Session, me: Me) -> SceneOut:
-    """Add an asset."""
-    asset_id = scenes.new_id()
-    get_kind(body.kind)
-    fields = {
-        "kind": body.kind,
-        "name": body.name,
-        "seeds": body.seeds,
-        "tags": body.tags,
-        "images": body.images,
-        "notes": body.notes,
-        **flatten(body.parameters, "parameters"),
-    }
-    scenes.create(Editing(db, scene, me), Subject("asset", asset_id), fields, f"add {body.name}")
-    return scene_out(db, scene, me, created_id=asset_id)
-
-
-@router.patch("/{scene_id}/assets/{asset_id}")
-def edit_asset(scene: Edited, asset_id: str, body: AssetEdit, db: Session, me: Me) -> SceneOut:
-    """Change an asset's name, parameters or variants."""
-    asset = scenes.get(db, scene, "asset", asset_id)
-    scenes.check_version(
-        asset, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
-    )
-    fields = _given(body.name, body.parameters)
-    if body.seeds is not None:
-        fields["seeds"] = body.seeds
-    if body.tags is not None:
-        fields["tags"] = body.tags
-    if body.images is not None:
-        fields["images"] = body.images
-    if body.notes is not None:
-        fields["notes"] = body.notes
-    scenes.change(
-        Editing(db, scene, me), Subject("asset", asset_id), fields, _title(asset.name, fields)
-    )
-    return scene_out(db, scene, me)
-
-
-@router.delete("/{scene_id}/assets/{asset_id}")
-def remove_asset(scene: Edited, asset_id: str, db: Session, me: Me) -> SceneOut:
-    """Remove an asset; layers that place it say so."""
-    asset = scenes.get(db, scene, "asset", asset_id)
-    scenes.remove(Editing(db, scene, me), Subject("asset", asset_id), f"remove {asset.name}")
-    return scene_out(db, scene, me)
-
-
-def _given(name: str | None, parameters: dict[str, Any] | None) -> dict[str, Any]:
-    fields: dict[str, Any] = {"name": name} if name is not None else {}
-    return fields | flatten(parameters or {}, "parameters")
-
-
-def _title(name: str, fields: dict[str, Any]) -> str:
-    parts = sorted(
-        {k.removeprefix("parameters.").replace("_", " ").replace(".", " ") for k in fields}
-    )
-    return f"{', '.join(parts)} of {name}"
 
 
 @router.post("/{scene_id}/undo")
