@@ -142,6 +142,8 @@ def test_declarations_name_what_is_there(kind: str) -> None:
     groups = {row.group for row in rows} | {row.section for row in rows}
     products = [make(kind, recipe, 1, 2) for _, recipe in states(kind)]
     products += [make(p.kind, p.parameters, 1) for p in all_presets() if p.kind == kind]
+    turned = {row.path: not row.default for row in rows if row.control == "flag"}
+    products.append(make(kind, with_values({}, turned), 1, 2))
     ranges = {name for product in products for name in product.ranges}
     counts = {name for product in products for name in product.counts}
     for row in rows:

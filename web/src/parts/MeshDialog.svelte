@@ -141,9 +141,9 @@
                   {metres(w)} × {metres(d)}, <b class="font-medium">{metres(h)} m high</b>
                 </p>
               </div>
-              <ul class="space-y-1 text-[12.5px]" aria-label="what is wrong with {m.file}">
+              <ul class="text-[12.5px]" aria-label="what is wrong with {m.file}">
                 {#each m.faults as fault, n (n)}
-                  <li class="flex items-start gap-2">
+                  <li class="flex min-h-6.5 items-start gap-2">
                     {#if Object.keys(fault.mend).length}
                       <Checkbox
                         class="mt-0.5"
