@@ -19,6 +19,7 @@ from xdist.scheduler import LoadScopeScheduling
 from plough.service.db.cluster import Cluster, free_port
 from plough.service.db.session import Database, migrate
 from plough.service.demo.load import ACCOUNTS, load_demo
+from tests.library import Outside, outside
 
 
 class BrowserInOne(LoadScopeScheduling):
@@ -72,11 +73,11 @@ def _load(url: str) -> None:
 class Running:
     """The web service and a worker, as processes."""
 
-    def __init__(self, url: str) -> None:
+    def __init__(self, url: str, library: str = "") -> None:
         self.database_url = url
         self.port = free_port()
         self.base = f"http://127.0.0.1:{self.port}"
-        self.environment = os.environ | {"PLOUGH_DATABASE_URL": url}
+        self.environment = os.environ | {"PLOUGH_DATABASE_URL": url, "PLOUGH_LIBRARY": library}
         self.service = self._start("serve", "--port", str(self.port))
 
     def _start(self, *arguments: str) -> subprocess.Popen[bytes]:
@@ -107,9 +108,25 @@ class Running:
 
 
 @pytest.fixture(scope="session")
-def running(database_url: str) -> Iterator[Running]:
-    """The service with its worker."""
-    service = Running(database_url)
+def elsewhere() -> Iterator[Outside]:
+    """An asset library outside, whose answers can be made wrong."""
+    with outside() as made:
+        yield made
+
+
+@pytest.fixture
+def library(elsewhere: Outside, running: Running) -> Iterator[Outside]:
+    """The asset library that the service is connected to, once all it offers is made."""
+    httpx.get(f"{elsewhere.base}/items", timeout=120)
+    elsewhere.asked.clear()
+    yield elsewhere
+    elsewhere.wrong.clear()
+
+
+@pytest.fixture(scope="session")
+def running(database_url: str, elsewhere: Outside) -> Iterator[Running]:
+    """The service with its worker, connected to an asset library."""
+    service = Running(database_url, elsewhere.base)
     service.wait()
     yield service
     service.stop()

@@ -261,6 +261,47 @@ def mesh(
 
 
 @app.command()
+def heights(
+    file: Annotated[Path, typer.Argument(help="PNG, TIFF, or raw 16 bits.")],
+    keep_in: Annotated[Path, typer.Option("--files", help="The folder to keep it in.")],
+) -> None:
+    """Read a height map; it is kept, and the parameters of a ground that is made from it are printed as JSON."""
+    from plough.core.formats.folder import keep
+    from plough.core.formats.heights import unpack_heights
+    from plough.core.formats.reading import read_heights_apart
+    from plough.core.layers.ground import begun_with
+
+    packed = read_heights_apart(file.name, _read(file))
+    found = unpack_heights(packed)
+    print(f"{file.name}: {found.size[0]} x {found.size[1]}, {found.told}", file=sys.stderr)
+    if found.holes:
+        print(f"{file.name}: {found.holes:,} samples held nothing", file=sys.stderr)
+    print(json.dumps(begun_with(found, keep(keep_in, packed))))
+
+
+@app.command()
+def ground(path: Path, out: Out, files: Files = None) -> None:
+    """Write a scene's ground: a height map (.png of 16 bits, .tif of floats, .raw of 16 bits) or a mesh (.glb)."""
+    from plough.core.bake.ground_file import MEDIA, ground_file
+    from plough.core.formats.folder import folder_loader
+    from plough.core.library import Library
+    from plough.core.scene import Evaluator, read_document
+
+    form = out.suffix[1:].lower()
+    if form not in MEDIA:
+        known = ", ".join(MEDIA)
+        raise ParameterError("--out", f"ends in {out.suffix!r}; it may end in {known}", limit=known)
+    library = Library(load=folder_loader(files) if files else None)
+    evaluation = Evaluator(library).evaluate(read_document(_read(path)))
+    for finding in evaluation.layers[0].output.findings:
+        raise FormatError(finding.text)
+    data, told = ground_file(evaluation.surface, form)
+    out.parent.mkdir(parents=True, exist_ok=True)
+    out.write_bytes(data)
+    print(f"{out}: {told}, {len(data):,} bytes")
+
+
+@app.command()
 def bake(
     path: Annotated[Path, typer.Argument(help="A scene document.")], out: Out, files: Files = None
 ) -> None:
@@ -305,6 +346,22 @@ def serve(host: Host = "127.0.0.1", port: Port = 8321) -> None:
     from plough.service.run import serve as run
 
     run(host, port, demo=False)
+
+
+@app.command()
+def library(
+    host: Host = "127.0.0.1",
+    port: Annotated[int, typer.Option(min=1, max=65535, help="Port to listen on.")] = 8322,
+) -> None:
+    """Serve a small asset library to try things out with; PLOUGH_LIBRARY=http://HOST:PORT connects Plough to it."""
+    import uvicorn
+
+    from plough.outside.standin import create_library
+    from plough.service.run import check_port
+
+    check_port(host, port)
+    print(f"The asset library is at http://{host}:{port}", flush=True)
+    uvicorn.run(create_library(), host=host, port=port, log_level="warning")
 
 
 @app.command()

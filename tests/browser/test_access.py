@@ -11,6 +11,7 @@ from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Page, packet
 from tests.browser.test_own_meshes import scan
+from tests.library import Outside
 
 AXE = Path(__file__).parents[2] / "web/node_modules/axe-core/axe.min.js"
 RUN = """
@@ -61,7 +62,9 @@ class Report:
 
 
 @pytest.mark.parametrize("theme", ["light", "dusk"])
-def test_no_screen_keeps_anybody_out(page: Page, scene_id: str, theme: str, tmp_path: Path) -> None:
+def test_no_screen_keeps_anybody_out(
+    page: Page, scene_id: str, theme: str, tmp_path: Path, library: Outside
+) -> None:
     check = Report(page)
     page.driver.get(page.base)
     page.one("input[autocomplete=username]")
@@ -80,6 +83,12 @@ def test_no_screen_keeps_anybody_out(page: Page, scene_id: str, theme: str, tmp_
     for layer in ("ground", "dyke", "willows", "bake"):
         packet(page, layer)
         check(f"board, {layer}")
+    packet(page, "ground")
+    for button in ("Begin with…", "Write the ground…"):
+        page.button(button).click()
+        dialog(page)
+        check(button)
+        leave(page)
     packet(page, "willows")
     page.one("[aria-label^='fill:']").click()
     check("a chip")
@@ -115,6 +124,11 @@ def test_no_screen_keeps_anybody_out(page: Page, scene_id: str, theme: str, tmp_
     page.button("Shelf").click()
     dialog(page)
     page.button("Bring in meshes…").click()
+    page.button("From the library…").click()
+    page.button("look at Cask").click()
+    page.button("Take it")
+    check("asset library")
+    page.all("dialog[open] button[aria-label='Close']")[-1].click()
     chosen = page.driver.find_element(By.CSS_SELECTOR, "input[aria-label='meshes to bring in']")
     chosen.send_keys(str(scan(tmp_path)))
     page.one("[aria-label='pebble_scan.stl']")

@@ -23,6 +23,7 @@ from plough.core.library import Library
 from plough.core.scene import Evaluator, read_document
 from tests.conftest import SMALL
 from tests.core.test_scene import counts, small
+from tests.models import BROKEN as MESH
 
 WEB = Path(__file__).resolve().parents[2] / "web"
 
@@ -294,3 +295,23 @@ def test_notes_for_the_game_are_in_nodes_table_and_manifest(instancing: bool) ->
     assert all(e["notes"]["sound"] == "leaves" for e in mine)
     manifest = json.loads(noted["manifest.json"])
     assert all(("notes" in a) == (a["asset"] == own) for a in manifest["assets"])
+
+
+def test_the_manifest_tells_where_what_is_written_came_from() -> None:
+    def origin(file: str, item: str) -> dict[str, str]:
+        told = {"library": "Fen", "title": item, "version": "1", "by": "us", "licence": "CC0-1.0"}
+        return {"file": file, "item": item, **told}
+
+    worn, idle = digest(MESH), digest(b"another")
+    document = copy.deepcopy(SMALL)
+    stone = {"id": "stone", "name": "Stone", "kind": "mesh"}
+    document["assets"] += [
+        stone | {"parameters": {"source": worn, "unit": "cm"}},
+        stone | {"id": "idle", "parameters": {"source": idle}},
+    ]
+    scatter = next(x for x in document["layers"] if x["id"] == "sedges")
+    scatter["parameters"]["mix"].append({"asset": "stone"})
+    document["origins"] = [origin(worn, "stone"), origin(idle, "idle"), origin("f" * 40, "gone")]
+    library = Library(load=lambda name: MESH)
+    evaluation = Evaluator(library).evaluate(read_document(document))
+    assert bake(evaluation, library).manifest["origins"] == [document["origins"][0]]

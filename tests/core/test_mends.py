@@ -11,11 +11,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
+from plough.core import kinds
 from plough.core.build.imported import ImportParameters
+from plough.core.formats.model import PLAIN, Model, Piece, pack
 from plough.core.mesh.checks import is_watertight, problems, volume
 from plough.core.mesh.convex import convex_pieces, hull_of
 from plough.core.mesh.simplify import simplified
-from plough.core.mesh.topology import facing_wrong, flat_triangles, holes
+from plough.core.mesh.topology import closed_volume, facing_wrong, flat_triangles, holes
 from plough.core.mesh.value import Mesh, Part
 from tests.models import make
 
@@ -131,6 +133,99 @@ def test_open_edges_seams_and_materials_stay_where_they_are() -> None:
         share = float(flat[at[0, 30], 0]) if shift == 0 else 1 - float(flat[at[0, 30], 0])
         assert area == pytest.approx(share, abs=1e-4), "its outline has moved"
     assert simplified(whole, 400).indices.tobytes() == less.indices.tobytes()
+
+
+def test_a_thin_tube_is_not_pinched() -> None:
+    rings = 60
+    angle = np.tile(np.arange(3) * 2.1, rings) + np.repeat(np.arange(rings) * 0.3, 3)
+    along = np.repeat(np.arange(rings) * 0.4, 3)
+    points = np.stack([np.cos(angle), along, np.sin(angle)], axis=1)
+    at = np.arange(3 * rings).reshape(rings, 3)
+    a, b = at[:-1], at[1:]
+    quads = np.stack([a, b, np.roll(b, -1, 1), np.roll(a, -1, 1)], -1).reshape(-1, 4)
+    caps = [at[0], at[-1][::-1]]
+    faces = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]], caps])
+    body = trimesh.Trimesh(points, faces, process=False)
+    assert body.is_watertight
+    for target in (200, 60, 16):
+        less = simplified(mesh_of(body), target)
+        assert is_watertight(less), target
+        corners = np.sort(less.indices, axis=1)
+        assert len(np.unique(corners, axis=0)) == len(corners), "two triangles on the same corners"
+
+
+def test_texture_coordinates_are_not_folded_over() -> None:
+    n = 30
+    g = np.linspace(0, 1, n)
+    x, z = (v.ravel() for v in np.meshgrid(g, g))
+    points = np.stack([x, np.zeros(n * n), z], 1)
+    at = np.arange(n * n).reshape(n, n)
+    quads = np.stack([at[:-1, :-1], at[1:, :-1], at[1:, 1:], at[:-1, 1:]], -1).reshape(-1, 4)
+    faces = quads[:, [[0, 1, 2], [0, 2, 3]]].reshape(-1, 3)
+    # the plane says nothing of what may go; the coordinates wind about its middle
+    turn = 2.6 * np.exp(-8 * ((x - 0.5) ** 2 + (z - 0.5) ** 2))
+    c, s = np.cos(turn), np.sin(turn)
+    uv = np.stack([c * (x - 0.5) - s * (z - 0.5), s * (x - 0.5) + c * (z - 0.5)], 1)
+
+    def folds(uv: Any, faces: Any) -> int:
+        a, b, c = (uv[faces[:, k]].astype(np.float64) for k in range(3))
+        area = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
+        return int(min((area > 0).sum(), (area < 0).sum()))
+
+    assert folds(uv, faces) == 0
+    less = simplified(mesh_of(trimesh.Trimesh(points, faces, process=False), uv), 250)
+    assert less.triangles < 400
+    assert folds(less.uv0, less.indices) == 0
+
+
+def test_only_closed_bodies_have_a_volume() -> None:
+    box, ball = trimesh.creation.box((2, 3, 4)), trimesh.creation.icosphere(3)
+    bowl = ball.faces[ball.triangles_center[:, 1] < 0]
+    points = np.concatenate([box.vertices, ball.vertices + 9.0])
+    faces = np.concatenate([box.faces, bowl + len(box.vertices)]).astype(np.int64)
+    assert closed_volume(points[faces], faces) == pytest.approx(24.0)
+
+
+def mended(piece: Piece, **mend: bool) -> Mesh:
+    data = pack(Model("glb", (piece,), (PLAIN,)))
+    values = {"source": "ab" * 8, "mend": mend, "pivot": "own"}
+    return kinds.make("mesh", values, 1, 0, lambda name: data).mesh
+
+
+def along(mesh: Mesh) -> Any:
+    """(m, 3) of each triangle's corners: how far the normal goes with the triangle's own."""
+    a, b, c = (mesh.positions[mesh.indices[:, k]] for k in range(3))
+    own = np.cross(b - a, c - a)
+    own /= np.linalg.norm(own, axis=1, keepdims=True)
+    return np.einsum("mj,mkj->mk", own, mesh.normals[mesh.indices])
+
+
+def test_normals_turn_with_what_is_turned() -> None:
+    ball = trimesh.creation.icosphere(2)
+    corners = ball.vertices[ball.faces].reshape(-1, 3)
+    faces = np.arange(len(corners)).reshape(-1, 3)
+    normals = corners.copy()
+    faces[::3] = faces[::3, ::-1]  # turned by their tool, with their normals
+    normals[faces[::3].reshape(-1)] *= -1
+    as_one = (corners.astype(np.float32), faces.astype(np.uint32), normals.astype(np.float32))
+    assert along(mended(Piece("ball", 0, *as_one), outwards=True)).min() > 0.9
+    normals = np.abs(normals) * np.sign(corners)  # turned, but lit as if they were not
+    as_one = (corners.astype(np.float32), faces.astype(np.uint32), normals.astype(np.float32))
+    assert along(mended(Piece("ball", 0, *as_one), outwards=True)).min() > 0.9
+
+
+def test_a_closed_hole_is_lit_as_the_face_that_it_is() -> None:
+    ball = trimesh.creation.uv_sphere(count=[32, 32])
+    kept = ball.faces[ball.triangles_center[:, 2] < 0.7]
+    args = (ball.vertices, kept, ball.vertices)
+    types = (np.float32, np.uint32, np.float32)
+    piece = Piece("bowl", 0, *(np.asarray(v, t) for v, t in zip(args, types, strict=True)))
+    mesh = mended(piece, holes=True)
+    assert mesh.triangles > len(kept)
+    rim = ball.vertices[kept][..., 2].max()
+    lid = (mesh.positions[mesh.indices][..., 2] > rim - 1e-4).all(axis=1)
+    assert lid.sum() >= 30
+    assert along(mesh)[lid].min() > 0.999
 
 
 @settings(max_examples=15, deadline=None)

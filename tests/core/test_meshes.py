@@ -152,6 +152,49 @@ def test_nodes_stand_where_they_are_put_and_what_is_mirrored_faces_outwards() ->
         assert trimesh.Trimesh(piece.positions, piece.indices).volume > 0
 
 
+def ball_document(**node: Any) -> tuple[dict[str, Any], bytes]:
+    """A ball with normals, in nodes of one's own."""
+    ball = trimesh.creation.icosphere(1)
+    points = ball.vertices.astype("<f4").tobytes()
+    faces = ball.faces.astype("<u4").tobytes()
+    document = {
+        "nodes": [{"name": "ball", "mesh": 0, **node}],
+        "scenes": [{"nodes": [0]}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0, "NORMAL": 0}, "indices": 1}]}],
+        "accessors": [
+            {"bufferView": 0, "componentType": 5126, "count": len(points) // 12, "type": "VEC3"},
+            {"bufferView": 1, "componentType": 5125, "count": len(faces) // 4, "type": "SCALAR"},
+        ],
+        "bufferViews": [
+            {"buffer": 0, "byteLength": len(points)},
+            {"buffer": 0, "byteOffset": len(points), "byteLength": len(faces)},
+        ],
+        "buffers": [{"byteLength": len(points) + len(faces)}],
+    }
+    return document, points + faces
+
+
+def test_normals_follow_what_is_stretched() -> None:
+    document, data = ball_document(scale=[1, 1, 4], rotation=[0.6, 0, 0, 0.8])
+    (piece,) = read_model("egg.glb", glb(document, data)).pieces
+    assert piece.normals is not None
+    turn = trimesh.transformations.quaternion_matrix([0.8, 0.6, 0, 0])[:3, :3]
+    right = (trimesh.creation.icosphere(1).vertices / [1, 1, 4]) @ turn.T
+    right /= np.linalg.norm(right, axis=1, keepdims=True)
+    assert np.allclose(piece.normals, right, atol=1e-5)
+
+
+def test_levels_that_are_told_as_such_are_not_meshes_beside_it_and_extras_are_gathered() -> None:
+    document, data = ball_document(extensions={"MSFT_lod": {"ids": [1]}}, extras={"a": 1})
+    document["nodes"].append({"name": "far ball", "mesh": 0})
+    document["scenes"][0]["nodes"] = [0, 1]
+    document["meshes"][0] |= {"extras": {"b": 2, "a": 5}}
+    document["meshes"][0]["primitives"][0]["extras"] = {"c": 3}
+    (piece,) = read_model("levels.glb", glb(document, data)).pieces
+    assert piece.name == "ball"
+    assert piece.extras == {"a": 1, "b": 2, "c": 3}
+
+
 ONE = {
     "nodes": [{"mesh": 0}],
     "scenes": [{"nodes": [0]}],
@@ -353,8 +396,9 @@ def test_a_file_without_its_binary_part_is_told_as_damage_and_not_as_memory() ->
         read_apart("short.glb", glb(ONE, CORNERS)[:-44])
 
 
-def test_normals_and_coordinates_that_are_none_are_made_anew() -> None:
-    values = np.float32([[0, 0, 0], [np.nan, 0, 1], [np.inf, 0, 0]])
+@pytest.mark.parametrize("wrong", [np.nan, np.inf, 0.0])
+def test_normals_and_coordinates_that_are_none_are_made_anew(wrong: float) -> None:
+    values = np.tile(np.float32([wrong, 0, 0]), (3, 1))
     piece = Piece(
         "leaf",
         0,

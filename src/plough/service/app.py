@@ -23,12 +23,15 @@ import plough
 from plough.core.errors import ParameterError, PloughError, Superseded
 from plough.core.library import Library
 from plough.core.scene import Evaluator
+from plough.outside.client import AskedForNothing, AssetLibrary, LibraryError
 from plough.service.accounts import COOKIE, account_of, scene_for
 from plough.service.api import (
     accounts,
     bench,
     evaluation,
+    ground,
     items,
+    outside,
     own_meshes,
     releases,
     revisions,
@@ -58,6 +61,9 @@ def problem(status: int, title: str, detail: str, **more: Any) -> JSONResponse:
 def _plough_problem(_: Request, error: Exception) -> Response:
     if isinstance(error, ServiceError):
         return problem(error.status, error.title, error.detail, **error.more)
+    if isinstance(error, LibraryError):
+        status = 404 if isinstance(error, AskedForNothing) else 502
+        return problem(status, "The asset library", str(error))
     if isinstance(error, Superseded):
         return problem(409, "Superseded", str(error))
     if isinstance(error, ParameterError):
@@ -118,17 +124,20 @@ def _busy(_: Request, error: Exception) -> Response:
     return answer
 
 
-def create_app(url: str) -> FastAPI:
-    """The application on the database at `url`."""
+def create_app(url: str, asset_library: str = "") -> FastAPI:
+    """The application on the database at `url`, with the asset library at another address, if there is one."""
     database = Database(url, impatient=True)
     library = Library(load=file_loader(database))
-    ctx = Context(database, Results(database), library, Evaluator(library), Live(url))
+    elsewhere = AssetLibrary(asset_library) if asset_library else None
+    ctx = Context(database, Results(database), library, Evaluator(library), Live(url), elsewhere)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         await ctx.live.start()
         yield
         await ctx.live.stop()
+        if elsewhere is not None:
+            await elsewhere.close()
         database.close()
 
     app = FastAPI(
@@ -157,6 +166,8 @@ def create_app(url: str) -> FastAPI:
         evaluation.router,
         bench.router,
         own_meshes.router,
+        ground.router,
+        outside.router,
         revisions.router,
     ):
         app.include_router(router)

@@ -19,7 +19,7 @@ _LIMITS = (
     (re.compile(r"/api/session"), 64_000),
     (re.compile(r"/api/bench/images"), MOST_IMAGE),
     (re.compile(r"/api/bench/form"), MOST_MESH),
-    (re.compile(r"/api/bench/meshes"), MOST_FILES),
+    (re.compile(r"/api/bench/(meshes|heights)"), MOST_FILES),
     (re.compile(r"/api/scenes/[^/]+/picture"), MOST_PICTURE),
     (re.compile(r"/api/scenes/[^/]+/releases/[^/]+/stills/[^/]+"), MOST_STILL),
 )

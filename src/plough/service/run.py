@@ -10,12 +10,16 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from plough.service.db.cluster import Cluster
+from plough.service.db.cluster import Cluster, free_port
 from plough.service.db.session import Database, migrate
 from plough.service.errors import SetupError
+
+if TYPE_CHECKING:
+    from fastapi import FastAPI
 
 STATE = Path(__file__).resolve().parents[3] / ".plough"
 
@@ -52,11 +56,12 @@ def check_port(host: str, port: int) -> None:
 
 
 @contextmanager
-def worker(url: str) -> Iterator[subprocess.Popen[bytes]]:
-    """A worker process beside the service, so that a bake never slows the screens down."""
-    environment = os.environ | {"PLOUGH_DATABASE_URL": url}
+def beside(*arguments: str, **environment: str) -> Iterator[subprocess.Popen[bytes]]:
+    """`plough` with `arguments` as a process that runs meanwhile."""
     process = subprocess.Popen(
-        [sys.executable, "-m", "plough", "work"], env=environment, start_new_session=True
+        [sys.executable, "-m", "plough", *arguments],
+        env=os.environ | environment,
+        start_new_session=True,
     )
     try:
         yield process
@@ -74,6 +79,8 @@ def serve(host: str, port: int, demo: bool) -> None:
     Raises:
         SetupError: the port is in use, a tool is missing, the database cannot be started or migrated.
     """
+    from plough.service.app import create_app
+
     check_port(host, port)
     began = time.monotonic()
     with database() as url:
@@ -92,14 +99,19 @@ def serve(host: str, port: int, demo: bool) -> None:
                 + ", ".join(f"{n} (password {p}, {r})" for n, (p, r) in ACCOUNTS.items())
                 + "."
             ]
-        with worker(url):
-            _run(url, host, port, lines, began)
+        with ExitStack() as stack:
+            # so that a bake never slows the screens down
+            stack.enter_context(beside("work", PLOUGH_DATABASE_URL=url))
+            library = os.environ.get("PLOUGH_LIBRARY", "")
+            if demo and not library:
+                own = str(free_port())
+                stack.enter_context(beside("library", "--port", own))
+                library = f"http://127.0.0.1:{own}"
+            _run(create_app(url, library), host, port, lines, began)
 
 
-def _run(url: str, host: str, port: int, lines: list[str], began: float) -> None:
+def _run(app: FastAPI, host: str, port: int, lines: list[str], began: float) -> None:
     import uvicorn
-
-    from plough.service.app import create_app
 
     class Server(uvicorn.Server):
         async def startup(self, sockets: list[socket.socket] | None = None) -> None:
@@ -112,7 +124,7 @@ def _run(url: str, host: str, port: int, lines: list[str], began: float) -> None
             )
 
     config = uvicorn.Config(
-        create_app(url),
+        app,
         host=host,
         port=port,
         log_level="warning",

@@ -25,11 +25,13 @@ from plough.core.scene.document import (
     check_asset,
     check_layer,
     check_order,
+    files_of,
 )
 from plough.core.scene.document import Asset as AssetModel
 from plough.core.scene.document import Layer as LayerModel
+from plough.core.scene.document import Origin as OriginModel
 from plough.core.scene.registry import get_layer_kind
-from plough.service.db.tables import Account, Asset, Edit, Layer, Member, Scene
+from plough.service.db.tables import Account, Asset, Edit, Layer, Member, Origin, Scene
 from plough.service.errors import NotFound, Stale
 from plough.service.fields import by_element, changed, flatten, nested, same
 
@@ -106,9 +108,27 @@ def document_of(db: Db, scene: Scene) -> SceneDocument:
         }
         for a in assets_of(db, scene.id)
     ]
+    used = files_of([*(a["parameters"] for a in assets), *(a["images"] for a in assets)])
+    used |= files_of([r["parameters"] for r in layers])
     return SceneDocument.model_validate(
-        {"name": scene.name, "settings": scene.settings, "assets": assets, "layers": layers}
+        {
+            "name": scene.name,
+            "settings": scene.settings,
+            "assets": assets,
+            "layers": layers,
+            "origins": [
+                {n: getattr(o, n) for n in OriginModel.model_fields}
+                for o in origins_of(db, scene.id)
+                if o.file in used
+            ],
+        }
     )
+
+
+def origins_of(db: Db, scene_id: str) -> list[Origin]:
+    """Where the scene's files came from, by title; of files that nothing uses any more, too."""
+    wanted = select(Origin).where(Origin.scene_id == scene_id)
+    return list(db.scalars(wanted.order_by(Origin.title, Origin.file)))
 
 
 def edit_of_key(db: Db, scene: Scene, key: str) -> Edit | None:
@@ -155,6 +175,8 @@ def create_scene(db: Db, account: Account, document: SceneDocument) -> Scene:
                 notes=dict(asset.notes),
             )
         )
+    for origin in document.origins:
+        db.add(Origin(scene_id=scene.id, **origin.model_dump()))
     db.flush()
     return scene
 

@@ -28,6 +28,12 @@ export type Preset = components['schemas']['PresetOut'];
 export type Revision = components['schemas']['RevisionOut'];
 export type Recipe = components['schemas']['RecipeOut'];
 export type Model = components['schemas']['ModelOut'];
+export type LibraryItem = components['schemas']['ItemOut'];
+export type Found = components['schemas']['SearchOut'];
+export type Taken = components['schemas']['TakenOut'];
+export type Origin = components['schemas']['OriginOut'];
+export type Heights = components['schemas']['HeightsOut'];
+export type Way = components['schemas']['WayOut'];
 export type Values = Record<string, unknown>;
 
 /** The parameters of a scatter. */

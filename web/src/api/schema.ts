@@ -893,6 +893,188 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ways/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ways
+         * @description Ways to begin a layer of a kind.
+         */
+        get: operations["ways_api_ways__kind__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways/{kind}/{name}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Way Picture
+         * @description What a layer that begins so looks like.
+         */
+        get: operations["way_picture_api_ways__kind___name__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/heights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Heights
+         * @description Takes in a height map (PNG of 8 or 16 bits, TIFF of 8, 16 or 32 bits, raw 16 bits), read in a process of its own with limits on memory and time.
+         */
+        post: operations["take_heights_api_bench_heights_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/ground": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Ground
+         * @description The ground as a height map (PNG and raw of 16 bits, TIFF of floats) or a mesh; the header `X-Told` says what one must know to read it.
+         */
+        get: operations["read_ground_api_scenes__scene_id__ground_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * About
+         * @description Whether an asset library is connected; it is not asked.
+         */
+        get: operations["about_api_library_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Search
+         * @description A page of what fits all words, and one of the kinds; 502 where the library does not answer as it should.
+         */
+        get: operations["search_api_library_items_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/items/{item}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture
+         * @description A picture of an item, passed on.
+         */
+        get: operations["picture_api_library_items__item__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/library/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take
+         * @description Takes an item in its present version: its files are fetched, held against what was told of them, read and kept, with where they came from.
+         *
+         *     It ends when its client is gone.
+         */
+        post: operations["take_api_scenes__scene_id__library__item__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/origins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Origins
+         * @description Where what was taken for the scene came from, and whether the library has another version; where it does not answer, that is left open.
+         */
+        get: operations["origins_api_scenes__scene_id__origins_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{scene_id}/assets/{asset_id}/picture": {
         parameters: {
             query?: never;
@@ -1098,6 +1280,11 @@ export interface components {
             };
             /** Version */
             version: number;
+        };
+        /** Body_take_heights_api_bench_heights_post */
+        Body_take_heights_api_bench_heights_post: {
+            /** File */
+            file: string;
         };
         /** Body_take_meshes_api_bench_meshes_post */
         Body_take_meshes_api_bench_meshes_post: {
@@ -1510,6 +1697,52 @@ export interface components {
             detail?: components["schemas"]["ValidationError"][];
         };
         /**
+         * HeightsOut
+         * @description A height map that was read.
+         */
+        HeightsOut: {
+            /** File */
+            file: string;
+            /**
+             * Hash
+             * @description By which a ground names it: `source`.
+             */
+            hash: string;
+            /**
+             * Width
+             * @description Samples that the file has.
+             */
+            width: number;
+            /** Height */
+            height: number;
+            /**
+             * Told
+             * @description What was read, in words.
+             */
+            told: string;
+            /**
+             * Metres
+             * @description Whether it holds metres; else shares of a range.
+             */
+            metres: boolean;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /**
+             * Holes
+             * @description Samples that held nothing; they take the nearest height.
+             */
+            holes: number;
+            /**
+             * Parameters
+             * @description Of a ground that begins with it.
+             */
+            parameters: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * ImageOut
          * @description An image that was taken in.
          */
@@ -1520,6 +1753,41 @@ export interface components {
             width: number;
             /** Height */
             height: number;
+        };
+        /**
+         * ItemOut
+         * @description What the library offers.
+         */
+        ItemOut: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "mesh" | "leaf" | "texture" | "heights";
+            /** Title */
+            title: string;
+            /** Text */
+            text: string;
+            /** By */
+            by: string;
+            /** Licence */
+            licence: string;
+            /**
+             * Bytes
+             * @description Of all its files.
+             */
+            bytes: number;
+            /** Files */
+            files: number;
+            /**
+             * Picture
+             * @description Its address.
+             */
+            picture: string;
         };
         /**
          * KindOut
@@ -1809,6 +2077,14 @@ export interface components {
             switch_distance: number | null;
         };
         /**
+         * LibraryOut
+         * @description Whether there is an asset library.
+         */
+        LibraryOut: {
+            /** There */
+            there: boolean;
+        };
+        /**
          * MakeAsset
          * @description An asset to be made, not kept.
          * @example {
@@ -2042,6 +2318,52 @@ export interface components {
             document?: {
                 [key: string]: unknown;
             } | null;
+        };
+        /**
+         * Origin
+         * @description Where a file came from that was taken from an asset library.
+         */
+        Origin: {
+            /** File */
+            file: string;
+            /** Library */
+            library: string;
+            /** Item */
+            item: string;
+            /** Title */
+            title: string;
+            /** Version */
+            version: string;
+            /** By */
+            by: string;
+            /** Licence */
+            licence: string;
+        };
+        /**
+         * OriginOut
+         * @description Where a file of the scene came from.
+         */
+        OriginOut: {
+            /** File */
+            file: string;
+            /** Library */
+            library: string;
+            /** Item */
+            item: string;
+            /** Title */
+            title: string;
+            /** Version */
+            version: string;
+            /** By */
+            by: string;
+            /** Licence */
+            licence: string;
+            /**
+             * Newer
+             * @description The version that the library has now, where it is another.
+             * @default
+             */
+            newer: string;
         };
         /**
          * PackIn
@@ -2447,6 +2769,11 @@ export interface components {
             assets: components["schemas"]["Asset"][];
             /** Layers */
             layers: components["schemas"]["Layer"][];
+            /**
+             * Origins
+             * @default []
+             */
+            origins: components["schemas"]["Origin"][];
         };
         /**
          * SceneEdit
@@ -2510,6 +2837,25 @@ export interface components {
              * @description Id of what the request made.
              */
             created_id?: string | null;
+        };
+        /**
+         * SearchOut
+         * @description A page of what fits a search.
+         */
+        SearchOut: {
+            /**
+             * Library
+             * @description Its name.
+             */
+            library: string;
+            /** Total */
+            total: number;
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Items */
+            items: components["schemas"]["ItemOut"][];
         };
         /**
          * Settings
@@ -2661,6 +3007,29 @@ export interface components {
             covers: components["schemas"]["CoverOut"][];
         };
         /**
+         * TakenOut
+         * @description An item whose files are here now.
+         */
+        TakenOut: {
+            item: components["schemas"]["ItemOut"];
+            /**
+             * Meshes
+             * @description Of a mesh: as a mesh of one's own is told.
+             * @default []
+             */
+            meshes: components["schemas"]["ModelOut"][];
+            /**
+             * Images
+             * @description Of a leaf or texture: map to hash.
+             * @default {}
+             */
+            images: {
+                [key: string]: string;
+            };
+            /** @description Of a height map. */
+            heights?: components["schemas"]["HeightsOut"] | null;
+        };
+        /**
          * Test
          * @description A condition on one parameter; exactly one of the three is given.
          */
@@ -2782,6 +3151,27 @@ export interface components {
              * @default 0
              */
             focus: number;
+        };
+        /**
+         * WayOut
+         * @description Parameters of a layer to begin with.
+         */
+        WayOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Text */
+            text: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /**
+             * Picture
+             * @description Its address.
+             */
+            picture: string;
         };
         /**
          * WeightOut
@@ -6257,6 +6647,620 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NameOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ways_api_ways__kind__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    way_picture_api_ways__kind___name__picture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_heights_api_bench_heights_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_take_heights_api_bench_heights_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeightsOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_ground_api_scenes__scene_id__ground_get: {
+        parameters: {
+            query?: {
+                /** @description `tif` holds metres. */
+                format?: "png" | "tif" | "raw" | "glb";
+            };
+            header?: never;
+            path: {
+                scene_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                    "image/tiff": unknown;
+                    "application/octet-stream": unknown;
+                    "model/gltf-binary": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    about_api_library_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    search_api_library_items_get: {
+        parameters: {
+            query?: {
+                search?: string;
+                kind?: ("mesh" | "leaf" | "texture" | "heights")[] | null;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    picture_api_library_items__item__picture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                    "image/jpeg": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_api_scenes__scene_id__library__item__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    origins_api_scenes__scene_id__origins_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OriginOut"][];
                 };
             };
             /** @description Not signed in. */

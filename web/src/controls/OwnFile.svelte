@@ -3,8 +3,9 @@
   import { Spinner } from 'flowbite-svelte';
   import { onDestroy } from 'svelte';
   import { createQuery } from '@tanstack/svelte-query';
-  import { api, said, take, type Row } from '../api/client';
+  import { said, type Row } from '../api/client';
   import FileButton from '../parts/FileButton.svelte';
+  import { fileQuery } from '../state/queries';
   import { ACCEPTED, readMeshes } from '../state/meshes';
 
   let {
@@ -13,12 +14,7 @@
     disabled,
     onchange,
   }: { row: Row; value: string; disabled: boolean; onchange: (v: unknown) => void } = $props();
-  const told = createQuery(() => ({
-    queryKey: ['mesh', value],
-    queryFn: () => take<{ file: string }>(api.GET('/api/bench/meshes/{name}', { params: { path: { name: value } } })),
-    enabled: Boolean(value),
-    staleTime: Infinity,
-  }));
+  const told = createQuery(() => fileQuery(value));
   let failure = $state('');
   let reading = $state(false);
   let running = new AbortController();

@@ -1,12 +1,106 @@
 <script lang="ts">
-  /** The ground in words. */
+  /** The ground in words, ways to begin it, and the height map that it is made from. */
+  import { Button, Spinner } from 'flowbite-svelte';
+  import { createQuery } from '@tanstack/svelte-query';
+  import { onDestroy } from 'svelte';
+  import { said, type Heights, type Values } from '../api/client';
+  import FileButton from '../parts/FileButton.svelte';
+  import LibraryDialog from '../parts/LibraryDialog.svelte';
+  import WaysDialog from '../parts/WaysDialog.svelte';
+  import WriteGround from '../parts/WriteGround.svelte';
+  import { groundText, HEIGHT_FILES, readHeights, toldOf } from '../state/heights';
+  import { fileQuery, libraryQuery } from '../state/queries';
   import type { PartProps } from './registry';
-  let { layer }: PartProps = $props();
+
+  let { open, layer, rows, disabled }: PartProps = $props();
+  const p = $derived(layer.parameters);
+  const fromFile = $derived(p.made_from === 'heights');
+  const named = createQuery(() => fileQuery(fromFile ? String(p.source) : ''));
+  const library = createQuery(libraryQuery);
+  let waysOpen = $state(false);
+  let libraryOpen = $state(false);
+  let writeOpen = $state(false);
+  let reading = $state(false);
+  let told = $state('');
+  let failure = $state('');
+  let running = new AbortController();
+  onDestroy(() => running.abort());
+
+  // a way names what differs from the defaults; the size stays as it is
+  const KEPT = ['size', 'resolution', 'seed'];
+  const fresh = $derived(
+    Object.fromEntries(rows.filter((r) => !KEPT.includes(r.path)).map((r) => [r.path, r.default])),
+  );
+  /** Make another ground of it, and look at it whole. */
+  async function change(parameters: Values) {
+    if (await open.edit({ op: 'layer', id: layer.id, parameters })) open.reframe = true;
+  }
+
+  function begin(h: Heights) {
+    told = toldOf(h);
+    failure = '';
+    void change(h.parameters);
+  }
+
+  async function read(file: File) {
+    reading = true;
+    failure = told = '';
+    running = new AbortController();
+    try {
+      begin(await readHeights(file, running.signal));
+    } catch (error) {
+      if (!running.signal.aborted) failure = `${file.name}: ${said(error)}`;
+    } finally {
+      reading = false;
+    }
+  }
 </script>
 
-<p class="font-serif text-[17px] leading-[1.6]">
-  {Number(layer.parameters.size).toLocaleString('en')} m of ground with about {Number(layer.parameters.relief)} m of relief{layer
-    .parameters.basin
-    ? ', a flat-bottomed basin'
-    : ''}{layer.parameters.water ? `, and water at ${Number(layer.parameters.water_level)} m` : ''}.
-</p>
+<p class="font-serif text-[17px] leading-[1.6]">{groundText(p)}</p>
+<div class="mt-2 flex flex-wrap gap-1.5">
+  {#if !disabled}
+    <Button color="alternative" size="xs" onclick={() => (waysOpen = true)}>Begin with…</Button>
+    {#if !fromFile}
+      <FileButton accept={HEIGHT_FILES} label="height map to bring in" disabled={reading} onfile={read}
+        >Height map…</FileButton
+      >
+    {/if}
+  {/if}
+  <Button color="alternative" size="xs" onclick={() => (writeOpen = true)}>Write the ground…</Button>
+</div>
+{#if fromFile}
+  <div class="mt-2 flex items-center gap-1.5">
+    <span class="min-w-0 flex-1 truncate" title={named.data?.file}>
+      {named.data?.file ?? (named.error ? 'a file that is not here any more' : p.source ? '…' : 'no file yet')}
+    </span>
+    {#if !disabled}
+      {#if library.data?.there}
+        <Button color="alternative" size="xs" onclick={() => (libraryOpen = true)}>Library…</Button>
+      {/if}
+      <FileButton accept={HEIGHT_FILES} label="another height map" disabled={reading} onfile={read}
+        >{p.source ? 'Another…' : 'Choose a file…'}</FileButton
+      >
+    {/if}
+  </div>
+{/if}
+{#if reading}
+  <p class="mt-1.5 flex items-center gap-2 text-[12.5px]" role="status">
+    <Spinner size="4" /> Reading… <Button color="alternative" size="xs" onclick={() => running.abort()}>Cancel</Button>
+  </p>
+{/if}
+{#if told}<p class="mt-1.5 text-[12.5px] text-soft" role="status">{told}</p>{/if}
+{#if failure}<p class="mt-1.5 text-[12.5px] text-clay" role="alert">{failure}.</p>{/if}
+
+<WaysDialog
+  bind:open={waysOpen}
+  kind={layer.kind}
+  title="Begin the ground with"
+  onchoose={(way) => change({ ...fresh, ...way.parameters, made_from: 'noise' })}
+/>
+<WriteGround bind:open={writeOpen} scene={open.id} name={open.scene?.name ?? ''} />
+<LibraryDialog
+  bind:open={libraryOpen}
+  scene={open.id}
+  kinds={['heights']}
+  ontaken={(taken) => taken.heights && begin(taken.heights)}
+/>

@@ -127,6 +127,8 @@
           if (!done) return;
           loaded = true;
           if (!away) lend(now);
+          if (open.reframe) frameScene();
+          open.reframe = false;
           failure = '';
         })
         .catch((error: unknown) => {

@@ -2,18 +2,23 @@
   /** Brings meshes of one's own onto the shelf: files are dropped, read, looked through, mended, taken. */
   import { Alert, Button, Checkbox, Modal, Select, Spinner } from 'flowbite-svelte';
   import FileUp from '@lucide/svelte/icons/file-up';
+  import { createQuery } from '@tanstack/svelte-query';
   import { onDestroy } from 'svelte';
   import { said, type Model, type Values } from '../api/client';
   import { app } from '../state/app.svelte';
   import { ACCEPTED, choiceOf, metres, parametersOf, readMeshes, sizeOf, titleOf, type Choice } from '../state/meshes';
+  import { libraryQuery } from '../state/queries';
   import FileButton from './FileButton.svelte';
+  import LibraryDialog from './LibraryDialog.svelte';
 
   let {
     open = $bindable(),
+    scene,
     onbring,
     onalone,
   }: {
     open: boolean;
+    scene: string;
     /** Make an asset; its id, or null where it was not made. */
     onbring: (name: string, parameters: Values) => Promise<string | null>;
     /** One was brought in, alone. */
@@ -21,6 +26,8 @@
   } = $props();
   let found = $state<Model[]>([]);
   let choices = $state<Choice[]>([]);
+  const library = createQuery(libraryQuery);
+  let libraryOpen = $state(false);
   let reading = $state(0); // files on their way
   let over = $state(false);
   let failure = $state('');
@@ -37,14 +44,17 @@
     reading = files.length;
     running = new AbortController();
     try {
-      const more = await readMeshes(files, running.signal);
-      found = [...found, ...more];
-      choices = [...choices, ...more.map(choiceOf)];
+      list(await readMeshes(files, running.signal));
     } catch (error) {
       if (!running.signal.aborted) failure = said(error);
     } finally {
       reading = 0;
     }
+  }
+
+  function list(more: Model[]) {
+    found = [...found, ...more];
+    choices = [...choices, ...more.map(choiceOf)];
   }
 
   function drop(event: DragEvent) {
@@ -103,6 +113,9 @@
       <Spinner size="6" />
       <Button color="alternative" onclick={() => running.abort()}>Cancel</Button>
     {:else}
+      {#if library.data?.there}
+        <Button color="alternative" onclick={() => (libraryOpen = true)}>From the library…</Button>
+      {/if}
       <FileButton accept={ACCEPTED} label="meshes to bring in" onfiles={read}>Choose files…</FileButton>
     {/if}
   </div>
@@ -173,3 +186,4 @@
     </div>
   {/if}
 </Modal>
+<LibraryDialog bind:open={libraryOpen} {scene} kinds={['mesh']} ontaken={(taken) => list(taken.meshes)} />

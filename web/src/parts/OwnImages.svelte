@@ -1,15 +1,21 @@
 <script lang="ts">
   /** Images of one's own in place of the maps that Plough draws. */
   import { Alert, ToolbarButton } from 'flowbite-svelte';
+  import LibraryBig from '@lucide/svelte/icons/library-big';
   import X from '@lucide/svelte/icons/x';
+  import { createQuery } from '@tanstack/svelte-query';
   import { bytes, said } from '../api/client';
+  import { libraryQuery } from '../state/queries';
+  import LibraryDialog from './LibraryDialog.svelte';
 
   let {
+    scene,
     slots,
     images,
     disabled,
     onchange,
   }: {
+    scene: string;
     slots: string[];
     images: Record<string, string>;
     disabled: boolean;
@@ -21,6 +27,8 @@
     ['surface', 'Occlusion, roughness, metallic'],
   ];
   let failure = $state('');
+  const library = createQuery(libraryQuery);
+  let librarySlot = $state('');
 
   async function choose(event: Event, key: string) {
     const input = event.target as HTMLInputElement;
@@ -46,7 +54,17 @@
     </div>
     {#each slots as slot (slot)}
       <div class="mb-1.5 grid grid-cols-[52px_1fr_1fr_1fr] items-start gap-1.5">
-        <span class="pt-1 text-[12.5px]">{slot}</span>
+        <span class="pt-1 text-[12.5px]">
+          {slot}
+          {#if library.data?.there && !disabled}
+            <ToolbarButton
+              class="mt-0.5 block text-moss"
+              aria-label="images for {slot} from the asset library"
+              title="From the asset library"
+              onclick={() => (librarySlot = slot)}><LibraryBig size={16} /></ToolbarButton
+            >
+          {/if}
+        </span>
         {#each maps as [map, title] (map)}
           {@const key = `${slot}.${map}`}
           {@const own = images[key]}
@@ -83,3 +101,10 @@
     {#if failure}<Alert role="alert">{failure}</Alert>{/if}
   </section>
 {/if}
+<LibraryDialog
+  bind:open={() => Boolean(librarySlot), (open) => open || (librarySlot = '')}
+  {scene}
+  kinds={['leaf', 'texture']}
+  ontaken={({ images: own }) =>
+    onchange({ ...images, ...Object.fromEntries(Object.entries(own).map(([map, h]) => [`${librarySlot}.${map}`, h])) })}
+/>

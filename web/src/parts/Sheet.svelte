@@ -9,6 +9,7 @@
   import Seed from '../controls/Seed.svelte';
   import { fixed, mixOf, rowsOf, uiOf } from '../layers/registry';
   import type { SceneStore } from '../state/sceneStore.svelte';
+  import { matters } from '../state/matters';
   import { grouped, read } from '../state/values';
   import AssetShelf from './AssetShelf.svelte';
   import NotesForGame from './NotesForGame.svelte';
@@ -18,7 +19,11 @@
   const ui = $derived(uiOf(layer.kind));
   const view = $derived(open.view(layer.id));
   const disabled = $derived(!open.canEdit);
-  const groups = $derived(grouped(rows.filter((r) => !['mix', 'reference', 'seed'].includes(r.control) && r.group)));
+  const APART = ['mix', 'reference', 'seed', 'heights']; // have a place of their own in the sheet
+  const groups = $derived(
+    grouped(rows.filter((r) => !APART.includes(r.control) && r.group && matters(r, layer.parameters))),
+  );
+  const seeded = $derived(rows.some((r) => r.control === 'seed' && matters(r, layer.parameters)));
   let draft: Values = {};
 
   function oninput(path: string, value: unknown) {
@@ -49,11 +54,7 @@
       value={layer.name}
       onchange={(name) => open.edit({ op: 'layer', id: layer.id, name })}
     />
-    {#if 'seed' in layer.parameters}<Seed
-        value={layer.parameters.seed as number}
-        {disabled}
-        onchange={(v) => onchange('seed', v)}
-      />{/if}
+    {#if seeded}<Seed value={layer.parameters.seed as number} {disabled} onchange={(v) => onchange('seed', v)} />{/if}
   </div>
   <div class="flex-1 overflow-y-auto px-[18px] pb-5">
     {#if open.refusal}<Alert class="mb-2" role="alert">

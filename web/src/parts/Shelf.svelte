@@ -5,7 +5,9 @@
   import Trash from '@lucide/svelte/icons/trash-2';
   import { api, said, take, type Asset, type Preset, type Recipe } from '../api/client';
   import { app } from '../state/app.svelte';
-  import { recipeOf } from '../state/queries';
+  import { createQuery } from '@tanstack/svelte-query';
+  import { byItem, filesOf } from '../state/library';
+  import { originsQuery, recipeOf } from '../state/queries';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import Name from '../controls/Name.svelte';
   import FileButton from './FileButton.svelte';
@@ -38,6 +40,15 @@
         .every((w) => [a.name, a.kind, ...a.tags].some((t) => t.toLowerCase().includes(w))),
     ),
   );
+
+  const files = $derived([...new Set(assets.flatMap(filesOf))].sort());
+  const origins = createQuery(() => ({ ...originsQuery(scene.id, files), enabled: open && files.length > 0 }));
+
+  /** On whose terms an asset is used, as short as it can be said. */
+  function termsOf(a: Asset): string {
+    const mine = byItem((origins.data ?? []).filter((o) => filesOf(a).includes(o.file)));
+    return mine.length ? ` · ${[...new Set(mine.map((o) => o.licence))].join(', ')} by ${mine[0]?.by}` : '';
+  }
 
   const seedsOf = (a: Asset) =>
     app.seeded(a.kind) ? ` · ${a.seeds.length} ${a.seeds.length === 1 ? 'seed' : 'seeds'}` : '';
@@ -162,7 +173,7 @@
             onchange={(name) => scene.edit({ op: 'asset', id: a.id, name })}
           />
           <p class="truncate text-[11.5px] text-soft" title={used.join(', ')}>
-            {a.kind}{seedsOf(a)} · {used.length ? `used in ${used.join(', ')}` : 'not used yet'}
+            {a.kind}{seedsOf(a)}{termsOf(a)} · {used.length ? `used in ${used.join(', ')}` : 'not used yet'}
           </p>
           <div class="mt-1 flex items-center gap-1">
             <Input
@@ -198,5 +209,10 @@
     {/each}
   </div>
 </Modal>
-<MeshDialog bind:open={meshesOpen} onbring={(name, parameters) => add('mesh', name, parameters, [1])} onalone={show} />
+<MeshDialog
+  bind:open={meshesOpen}
+  scene={scene.id}
+  onbring={(name, parameters) => add('mesh', name, parameters, [1])}
+  onalone={show}
+/>
 <PresetDialog bind:open={presetsOpen} title="Begin with" onchoose={begin} />

@@ -14,6 +14,7 @@
   import BenchView from '../parts/BenchView.svelte';
   import ExportDialog from '../parts/ExportDialog.svelte';
   import NotesForGame from '../parts/NotesForGame.svelte';
+  import Origins from '../parts/Origins.svelte';
   import OwnImages from '../parts/OwnImages.svelte';
   import Presence from '../parts/Presence.svelte';
   import PresetDialog from '../parts/PresetDialog.svelte';
@@ -48,6 +49,9 @@
   const rows = $derived(kind?.parameters ?? []);
   const stages = $derived(grouped(rows));
   const shown = $derived(stages.find((g) => g.group === stage) ?? stages[0]);
+  /** The stage at which images of one's own are worn. */
+  const skin = $derived(['Skin', 'Leaf', 'Colour'].find((g) => rows.some((r) => r.group === g)));
+  const wears = (g: { group: string }) => g.group === skin;
   const aged = $derived(rows.some((r) => r.control === 'age'));
   const disabled = $derived(!open.canEdit);
   const users = $derived(
@@ -222,8 +226,9 @@
       “its own” under Leaves to shape another.
     </p>
   {/if}
-  {#if g.group === (rows.some((r) => r.group === 'Skin') ? 'Skin' : rows.some((r) => r.group === 'Leaf') ? 'Leaf' : 'Colour')}
+  {#if wears(g)}
     <OwnImages
+      scene={open.id}
       slots={bench.detail < 3 ? (bench.made?.facts.slots ?? []) : []}
       images={bench.images}
       {disabled}
@@ -233,6 +238,9 @@
         void open.edit({ op: 'asset', id: params.asset, images });
       }}
     />
+  {/if}
+  {#if asset && g === (asset.parameters.source ? stages[0] : stages.find(wears))}
+    <Origins scene={open} {asset} {disabled} />
   {/if}
   {#if asset && g === stages.at(-1)}
     {#key params.asset}

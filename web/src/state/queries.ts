@@ -1,6 +1,6 @@
 /** What is read from the server as it stands, and shared by all who show it. */
-import { QueryClient } from '@tanstack/svelte-query';
-import { api, ApiError, take, type Preset, type Revision, type SceneCard } from '../api/client';
+import { keepPreviousData, QueryClient } from '@tanstack/svelte-query';
+import { api, ApiError, take, type Origin, type Preset, type Revision, type SceneCard, type Way } from '../api/client';
 
 /** Refusals are final; a server that is away is asked again. */
 const again = (failures: number, error: Error) =>
@@ -36,6 +36,37 @@ export const revisionsQuery = (scene: string, asset: string) => ({
         params: { path: { scene_id: scene, asset_id: asset } },
       }),
     ),
+});
+
+export const waysQuery = (kind: string, wanted: boolean) => ({
+  queryKey: ['ways', kind],
+  queryFn: () => take<Way[]>(api.GET('/api/ways/{kind}', { params: { path: { kind } } })),
+  staleTime: Infinity,
+  enabled: wanted,
+});
+
+/** What a file was called that somebody brought along. */
+export const fileQuery = (hash: string) => ({
+  queryKey: ['file', hash],
+  queryFn: () => take<{ file: string }>(api.GET('/api/bench/meshes/{name}', { params: { path: { name: hash } } })),
+  enabled: Boolean(hash),
+  staleTime: Infinity,
+});
+
+/** Whether there is an asset library to take from. */
+export const libraryQuery = () => ({
+  queryKey: ['library'],
+  queryFn: () => take<{ there: boolean }>(api.GET('/api/library')),
+  staleTime: Infinity,
+});
+
+/** Where the files of `used` came from that a scene's assets refer to. */
+export const originsQuery = (scene: string, used: string[]) => ({
+  queryKey: ['origins', scene, ...used],
+  queryFn: () => take<Origin[]>(api.GET('/api/scenes/{scene_id}/origins', { params: { path: { scene_id: scene } } })),
+  staleTime: 60_000,
+  enabled: used.length > 0,
+  placeholderData: keepPreviousData,
 });
 
 /** The asset that a preset begins: three seeds of its numbers. */

@@ -31,6 +31,8 @@ export class SceneStore {
   selected = $state('');
   /** The layer that the pointer is over in the view; none by ''. */
   pointed = $state('');
+  /** Whether the view is to show the whole scene once it has caught up. */
+  reframe = false;
   pending = $state(0);
   /** From where the scene is weighed; null until the view stands somewhere. */
   eye: [number, number, number] | null = null;

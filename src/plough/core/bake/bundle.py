@@ -26,6 +26,7 @@ from plough.core.library.variants import Variant
 from plough.core.mesh.material import Material
 from plough.core.parameters import build
 from plough.core.place.placements import Placements
+from plough.core.scene.document import files_of
 from plough.core.scene.evaluation import Evaluation, LayerResult
 
 _GROUND = Material("ground", color=(0.12, 0.16, 0.055), roughness=0.97)
@@ -222,9 +223,18 @@ class Baker:
             "ground": self._ground_facts(),
             "layers": layers,
             "assets": [self._asset_facts(v) for v in self.variants.values()],
+            "origins": self._origins(),
             "files": files,
         }
         return orjson.dumps(manifest, option=orjson.OPT_INDENT_2)
+
+    def _origins(self) -> list[dict[str, Any]]:
+        """From which asset library what is written came, and on what terms."""
+        document = self.evaluation.document
+        placed = {v.asset for v in self.variants.values()}
+        used = files_of([[a.parameters, a.images] for a in document.assets if a.id in placed])
+        used |= files_of([layer.parameters for layer in document.layers])
+        return [o.model_dump() for o in document.origins if o.file in used]
 
     def _ground_facts(self) -> dict[str, Any]:
         """How well the written ground follows the one evaluated, measured at every placement and at a grid of other places."""

@@ -1,6 +1,6 @@
-"""Reads meshes from outside in a process of its own, which may use so much memory and time and no more.
+"""Reads meshes and height maps from outside in a process of its own, which may use so much memory and time and no more.
 
-The child is this module run as a program: it takes the files from its input and gives a packed model, or a fault, on its output.
+The child is this module run as a program: it takes the files from its input and gives what it read, packed, or a fault, on its output.
 """
 
 from __future__ import annotations
@@ -32,9 +32,24 @@ def read_apart(
     Raises:
         FormatError, TooLargeError, ParameterError: as `plough.core.formats.meshes.read_model` does; and when memory or time run out.
     """
-    files = {name: data, **(beside or {})}
+    return _apart("mesh", name, data, beside or {}, seconds, memory)
+
+
+def read_heights_apart(name: str, data: bytes) -> bytes:
+    """The height map in a file, read in a child: bytes of `plough.core.formats.heights.pack_heights`.
+
+    Raises:
+        FormatError, TooLargeError: as `plough.core.formats.heights.read_heights` does; and when memory or time run out.
+    """
+    return _apart("heights", name, data, {}, MOST_SECONDS, MOST_MEMORY)
+
+
+def _apart(
+    what: str, name: str, data: bytes, beside: Mapping[str, bytes], seconds: int, memory: int
+) -> bytes:
+    files = {name: data, **beside}
     head = orjson.dumps({"main": name, "files": [[n, len(d)] for n, d in files.items()]})
-    command = [sys.executable, "-m", __name__, str(memory), str(seconds)]
+    command = [sys.executable, "-m", __name__, str(memory), str(seconds), what]
     # one thread, and no secrets
     quiet = {k: v for k, v in os.environ.items() if not k.startswith("PLOUGH_")}
     quiet |= {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
@@ -48,7 +63,7 @@ def read_apart(
             check=False,
         )
     except subprocess.TimeoutExpired:
-        raise TooLargeError("mesh", f"takes more than {seconds} s to read") from None
+        raise TooLargeError(what, f"takes more than {seconds} s to read") from None
     if done.returncode == 0:
         return done.stdout
     with contextlib.suppress(orjson.JSONDecodeError, KeyError):
@@ -58,8 +73,19 @@ def read_apart(
             raise FormatError(told["message"])
         raise kinds.get(told["kind"], ParameterError)(told["field"], told["message"])
     if done.returncode in (-24, -9):  # the limit of processor time
-        raise TooLargeError("mesh", f"takes more than {seconds} s to read")
-    raise TooLargeError("mesh", f"takes more than {memory // 1_000_000:,} MB of memory to read")
+        raise TooLargeError(what, f"takes more than {seconds} s to read")
+    raise TooLargeError(what, f"takes more than {memory // 1_000_000:,} MB of memory to read")
+
+
+def _read(what: str, name: str, data: bytes, beside: Mapping[str, bytes]) -> bytes:
+    if what == "heights":
+        from plough.core.formats.heights import pack_heights, read_heights
+
+        return pack_heights(read_heights(name, data))
+    from plough.core.formats.meshes import read_model
+    from plough.core.formats.model import pack
+
+    return pack(read_model(name, data, beside))
 
 
 def _main() -> int:
@@ -67,20 +93,18 @@ def _main() -> int:
     resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
     resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds + 1))
     resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
-    from plough.core.formats.meshes import read_model
-    from plough.core.formats.model import pack
-
+    what = sys.argv[3]
     given = sys.stdin.buffer
     head = orjson.loads(given.read(int.from_bytes(given.read(4), "little")))
     files = {name: given.read(size) for name, size in head["files"]}
     main = head["main"]
     try:
-        packed = pack(read_model(main, files.pop(main), files))
+        packed = _read(what, main, files.pop(main), files)
     except PloughError as error:
         told = {
             "kind": type(error).__name__,
             "message": getattr(error, "message", str(error)),
-            "field": getattr(error, "field", "mesh"),
+            "field": getattr(error, "field", what),
         }
         sys.stdout.buffer.write(orjson.dumps(told))
         return 3
@@ -88,7 +112,7 @@ def _main() -> int:
         return 4
     except Exception as error:  # whatever the reader did not foresee is the file's
         words = f"the file is damaged ({type(error).__name__})"
-        told = {"kind": "FormatError", "message": words, "field": "mesh"}
+        told = {"kind": "FormatError", "message": words, "field": what}
         sys.stdout.buffer.write(orjson.dumps(told))
         return 3
     sys.stdout.buffer.write(packed)

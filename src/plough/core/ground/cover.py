@@ -14,9 +14,10 @@ from typing import Literal
 import numpy as np
 from scipy.ndimage import gaussian_filter
 
-from plough.core.arrays import Float32, UInt8
+from plough.core.arrays import Float32
 from plough.core.kernels import kernel
 from plough.core.mesh.material import Maps, Material, as_bytes
+from plough.core.mesh.relief import normals_of_heights
 from plough.core.noise import cells, tile
 from plough.core.rng import seed_for, stream, symmetric, uniform
 
@@ -88,22 +89,6 @@ def _sward(seed: np.uint64, size: int, blades: int) -> tuple[Float32, Float32]:
     return color, height
 
 
-@kernel
-def _relief(height: Float32, strength: float) -> UInt8:
-    """Tangent-space normals of heights that repeat; green points up the image."""
-    n, m = height.shape
-    out = np.empty((n, m, 3), np.uint8)
-    for r in range(n):
-        for c in range(m):
-            dx = (height[r, (c + 1) % m] - height[r, c - 1]) * strength
-            dy = (height[r - 1, c] - height[(r + 1) % n, c]) * strength
-            s = 127.5 / math.sqrt(dx * dx + dy * dy + 1.0)
-            out[r, c, 0] = np.uint8(127.5 - dx * s)
-            out[r, c, 1] = np.uint8(127.5 - dy * s)
-            out[r, c, 2] = np.uint8(127.5 + s)
-    return out
-
-
 @dataclass(frozen=True, slots=True)
 class Cover:
     """The images of one class of ground; their depth is the height."""
@@ -126,7 +111,7 @@ class Cover:
         surface = np.zeros((self.size, self.size, 3), np.uint8)
         surface[..., 0], surface[..., 1] = 255, round(255 * roughness)
         strength = {"grass": 2.2, "soil": 7.0, "gravel": 7.5, "mud": 3.0, "stone": 5.0}[self.name]
-        normal = _relief(height.astype(np.float32), strength * self.size / 512)
+        normal = normals_of_heights(height.astype(np.float32), strength * self.size / 512)
         return Maps(albedo, normal, surface, depth=as_bytes(height))
 
     def _noise(self, purpose: str, repeat: int, octaves: int, gain: float = 0.55) -> Float32:

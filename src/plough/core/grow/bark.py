@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,6 +9,7 @@ import numpy as np
 from plough.core.arrays import Float32, Float64, UInt8
 from plough.core.kernels import kernel, together
 from plough.core.mesh.material import Maps
+from plough.core.mesh.relief import normals_of_heights
 from plough.core.noise import cells, tile
 from plough.core.rng import seed_for
 
@@ -19,25 +19,6 @@ Color = tuple[float, float, float]  #: sRGB, 0 to 1
 @kernel
 def _byte(x: float) -> np.uint8:
     return np.uint8(min(1.0, max(0.0, x)) * 255.0 + 0.5)
-
-
-@kernel
-def _normal_map(height: Float32, strength: float) -> UInt8:
-    """Tangent-space normals of a height image that repeats on both axes; green points up the image."""
-    n, m = height.shape
-    out = np.empty((n, m, 3), np.uint8)
-    for r in range(n):
-        above, below = height[(r - 1) % n], height[(r + 1) % n]
-        for c in range(m):
-            dx = (height[r, (c + 1) % m] - height[r, (c - 1) % m]) * strength
-            dy = (above[c] - below[c]) * strength
-            s = 0.5 / math.sqrt(dx * dx + dy * dy + 1.0)
-            out[r, c, 0], out[r, c, 1], out[r, c, 2] = (
-                _byte(0.5 - dx * s),
-                _byte(0.5 - dy * s),
-                _byte(0.5 + s),
-            )
-    return out
 
 
 _LICHEN = np.array([0.56, 0.60, 0.49])
@@ -117,7 +98,7 @@ class Bark:
         look = (self.lichen, self.relief)
         (albedo, surface), normal = together(
             lambda: _colored(height, mix.astype(np.float32), grain, blotch, tone, look),
-            lambda: _normal_map(height, n / 512 * 3.4),
+            lambda: normals_of_heights(height, n / 512 * 3.4),
         )
         return Maps(albedo, normal, surface)
 

@@ -1,45 +1,145 @@
-"""The ground: terrain from layered noise, with standing water."""
+"""The ground: terrain from noise, from a height map or level, with standing water."""
 
 from __future__ import annotations
 
+import math
+from typing import Any, ClassVar, Literal
+
 import numpy as np
 
-from plough.core.ground.heightfield import HeightField, TerrainParameters, make_terrain
+from plough.core.arrays import Float32
+from plough.core.formats.heights import HeightMap, side_of, square_of, unpack_heights
+from plough.core.ground.heightfield import MOST_SAMPLES, HeightField
+from plough.core.ground.terrain import TerrainParameters, make_terrain, samples
 from plough.core.hashing import key_of
+from plough.core.matters import Matters, among
 from plough.core.mesh.material import Material
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
-from plough.core.parameters import flag, number
+from plough.core.parameters import choice, flag, number, span, text, within
 from plough.core.scene.facets import Output, Solid, solid
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
 
 _WATER = Material("water", color=(0.02, 0.035, 0.035), roughness=0.12)
+_FILE = "Height map"
 
 
 class GroundParameters(TerrainParameters):
-    """Terrain from layered noise, and the water that stands on it."""
+    """What the ground is made of, and the water that stands on it."""
 
+    stages: ClassVar[tuple[str, ...]] = ("Ground", "Terrain", _FILE, "Basin", "Water")
+    matters: ClassVar[Matters] = {
+        "seed relief feature roughness ridges stretch* lean terrace basin*": among(
+            "made_from", "noise"
+        ),
+        "source as_told heights whole mirror_*": among("made_from", "heights"),
+        "heights": among("as_told", False),
+        "level": among("made_from", "level"),
+        "water_level": among("water", True),
+    }
+
+    made_from: Literal["noise", "heights", "level"] = choice(
+        "noise",
+        "Made from",
+        {"noise": "Noise", "heights": "A height map", "level": "A level plane"},
+        group="Ground",
+    )
+    source: str = text(
+        "", "File", most=40, group=_FILE, control="heights", help="What was read, by its hash."
+    )
+    as_told: bool = flag(
+        True,
+        "Heights as the file tells them",
+        group=_FILE,
+        help="Of files that hold metres; shares are spread over the range below.",
+    )
+    heights: within(-1000, 9000) = span(  # type: ignore[valid-type]
+        (0, 60),
+        "From black to white",
+        (-1000, 9000),
+        soft=(-50, 400),
+        unit="m",
+        step=0.5,
+        group=_FILE,
+    )
+    whole: bool = flag(
+        False,
+        "All of it",
+        group=_FILE,
+        help="Where it is no square: all of it, level beyond its edge, in place of the largest square within.",
+    )
+    mirror_x: bool = flag(False, "West and east changed about", group=_FILE)
+    mirror_z: bool = flag(False, "North and south changed about", group=_FILE)
+    level: float = number(
+        0, "Height", (-1000, 9000), soft=(-10, 50), unit="m", step=0.1, group="Ground"
+    )
     water: bool = flag(False, "Standing water", group="Water")
     water_level: float = number(
-        0, "Level", (-200, 600), soft=(-10, 20), unit="m", step=0.05, group="Water"
+        0, "Level", (-1000, 9000), soft=(-10, 20), unit="m", step=0.05, group="Water"
     )
+
+
+def begun_with(heights: HeightMap, file: str) -> dict[str, Any]:
+    """Parameters of a ground made of a height map that is kept as `file`: its own size where it tells one, a sample for each of its own."""
+    size = side_of(heights, False) or min(512.0, min(heights.values.shape) - 1.0)
+    size = min(4096.0, max(64.0, size))
+    step = min(32.0, max(0.25, size / (min(heights.values.shape) - 1)))
+    return {
+        "made_from": "heights",
+        "source": file,
+        "size": round(size, 2),
+        "resolution": math.ceil(1e4 * max(step, size / (MOST_SAMPLES - 1))) / 1e4,
+        "as_told": heights.metres,
+    }
 
 
 @layer_kind(
     "ground",
     "Ground",
-    "The terrain: hills, basin, standing water.",
+    "The terrain: noise, a height map or a plane, and standing water.",
     GroundParameters,
     place="first",
     gives=("surface", "solids"),
 )
 def evaluate(p: GroundParameters, inputs: Inputs) -> Output:
     """The terrain as a surface; water is a solid of its own, so that its level rebuilds nothing."""
+    field = {"noise": _noise, "heights": _heights, "level": _level}[p.made_from](p, inputs)
+    return Output(surface=field, solids=(_water(field, p.water_level),) if p.water else ())
+
+
+def _noise(p: GroundParameters, inputs: Inputs) -> HeightField:
     shape = TerrainParameters(**{n: getattr(p, n) for n in TerrainParameters.model_fields})
     key = key_of("terrain", shape.model_dump(mode="json"))
-    field = inputs.kept(key, lambda: make_terrain(shape, inputs.check), lambda f: f.nbytes)
-    return Output(surface=field, solids=(_water(field, p.water_level),) if p.water else ())
+    return inputs.kept(key, lambda: make_terrain(shape, inputs.check), lambda f: f.nbytes)
+
+
+def _heights(p: GroundParameters, inputs: Inputs) -> HeightField:
+    """Heights of a file; level ground where there is none."""
+    n = samples(p)
+    data = inputs.file(p.source)
+    if data is None:
+        return _level(p, inputs)
+    heights = unpack_heights(data)
+
+    def make() -> Float32:
+        return square_of(heights, n, p.whole, (p.mirror_x, p.mirror_z))
+
+    key = key_of("heights", p.source, n, p.whole, p.mirror_x, p.mirror_z)
+    values = inputs.kept(key, make, lambda v: v.nbytes)
+    if heights.metres and p.as_told:
+        return HeightField(values, p.size)
+    low, high = (0.0, 1.0)
+    if heights.metres:
+        low, high = float(heights.values.min()), float(heights.values.max())
+    share = (values - np.float32(low)) / np.float32(max(high - low, 1e-9))
+    black, white = p.heights
+    return HeightField((black + (white - black) * share).astype(np.float32), p.size)
+
+
+def _level(p: GroundParameters, inputs: Inputs) -> HeightField:
+    n = samples(p)
+    return HeightField(np.full((n, n), p.level, np.float32), p.size)
 
 
 def _water(field: HeightField, level: float) -> Solid:

@@ -65,14 +65,20 @@ class Library:
         if not field:
             return ""
         name = str(parameters.get(field, ""))
-        if not name:
-            return "it has no file"
+        return self.lacks(name) if name else "it has no file"
+
+    def lacks(self, name: str) -> str:
+        """Why a file is not here, in words; empty where it is."""
         try:
             # what is here stays here; what is not may come
             self.cache.get(("file", name), lambda: bool(self._load(name)), lambda found: 100)
         except FormatError as error:
             return str(error)
         return ""
+
+    def file(self, name: str) -> bytes:
+        """The bytes of a file that somebody brought along. Raises `FormatError` when it is not here."""
+        return self._load(name)
 
     def levels_of(self, variant: Variant) -> int:
         """How many levels of detail there are, the impostor included."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, Literal, Protocol
@@ -16,7 +17,8 @@ from plough.core.parameters import Parameters, Seed, build, fault, number
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 
 Profile = Literal["phone", "console", "high-end"]
-MOST_LAYERS, MOST_ASSETS = 500, 500
+MOST_LAYERS, MOST_ASSETS, MOST_ORIGINS = 500, 500, 2_000
+_A_HASH = re.compile(r"[0-9a-f]{40}")
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")]
 Coordinate = Annotated[float, Field(ge=-4096, le=4096)]
 Point = tuple[Coordinate, Coordinate]
@@ -146,6 +148,18 @@ class Layer(Parameters):
     notes: dict[Key, Remark] = _notes()
 
 
+class Origin(Parameters):
+    """Where a file came from that was taken from an asset library."""
+
+    file: Hash
+    library: str = Field(min_length=1, max_length=120)
+    item: str = Field(pattern=r"^[A-Za-z0-9_-]{1,64}$")
+    title: str = Field(min_length=1, max_length=120)
+    version: str = Field(min_length=1, max_length=40)
+    by: str = Field(min_length=1, max_length=120)
+    licence: str = Field(min_length=1, max_length=120)
+
+
 class SceneDocument(Parameters):
     """A scene."""
 
@@ -154,6 +168,16 @@ class SceneDocument(Parameters):
     settings: Settings = Settings()
     assets: tuple[Asset, ...] = Field((), max_length=MOST_ASSETS)
     layers: tuple[Layer, ...] = Field(min_length=2, max_length=MOST_LAYERS)
+    origins: tuple[Origin, ...] = Field((), max_length=MOST_ORIGINS)
+
+
+def files_of(values: Any) -> set[str]:
+    """The hashes of files that plain values (an asset's images, the parameters of a layer) refer to."""
+    if isinstance(values, Mapping):
+        return set().union(*map(files_of, values.values()))
+    if isinstance(values, list | tuple):
+        return set().union(*map(files_of, values))
+    return {values} if isinstance(values, str) and _A_HASH.fullmatch(values) else set()
 
 
 def check_asset(asset: Asset, where: str = "") -> None:

@@ -15,7 +15,7 @@ from plough.core.ground.surface import Surface
 from plough.core.hashing import key_of
 from plough.core.library.library import Library
 from plough.core.parameters import build
-from plough.core.scene.document import Layer, SceneDocument
+from plough.core.scene.document import Layer, SceneDocument, files_of
 from plough.core.scene.facets import Output
 from plough.core.scene.inputs import Inputs, Shelf
 from plough.core.scene.registry import get_layer_kind
@@ -100,11 +100,12 @@ class Evaluator:
         parameters = build(kind.parameters, layer.parameters, f"{layer.id}.parameters")
         whole = parameters.model_dump(mode="json")
         read = [(r.layer.id, r.key) for r in done]
-        key = key_of(kind.name, kind.version, layer.id, whole, read, assets_key)
+        lost = [name for name in sorted(files_of(whole)) if self.library.lacks(name)]
+        key = key_of(kind.name, kind.version, layer.id, whole, read, assets_key, lost)
 
         def make() -> Output:
             earlier = {r.layer.id: r.output for r in done}
-            inputs = Inputs(layer.id, earlier, shelf, self.cache, check)
+            inputs = Inputs(layer.id, earlier, shelf, self.cache, check, self.library.file)
             output = kind.evaluate(parameters, inputs)
             return replace(output, findings=(*output.findings, *inputs.findings))
 

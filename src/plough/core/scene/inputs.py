@@ -9,9 +9,12 @@ from typing import TypeVar
 import numpy as np
 
 from plough.core.cache import Cache
+from plough.core.errors import FormatError
+from plough.core.formats.images import Load
 from plough.core.ground.areas import Region
 from plough.core.ground.paths import Curve
 from plough.core.ground.surface import Surface
+from plough.core.kinds import no_files
 from plough.core.library.references import resolve
 from plough.core.library.variants import Variant, variant_of
 from plough.core.place.placements import PlacedTile
@@ -50,6 +53,7 @@ class Inputs:
         shelf: Shelf,
         cache: Cache,
         check: Callable[[], None],
+        load: Load = no_files,
     ) -> None:
         self.layer_id = layer_id
         self.cache = cache
@@ -57,6 +61,7 @@ class Inputs:
         self.findings: list[Finding] = []
         self._earlier = earlier
         self._shelf = shelf
+        self._load = load
 
     def find(self, code: str, text: str) -> None:
         """Tell the person that something is not as it should be."""
@@ -66,6 +71,16 @@ class Inputs:
         """64 bits from the layer's id and its own seed: two layers with equal seeds still differ."""
         index = np.array([own], np.uint64)
         return int(bits_array(int(stream(f"layer {self.layer_id}")), _LAYER, index)[0])
+
+    def file(self, name: str) -> bytes | None:
+        """The bytes of a file that somebody brought along; None, and a finding, where there is none."""
+        try:
+            if not name:
+                raise FormatError("it has no file yet; choose one")
+            return self._load(name)
+        except FormatError as error:
+            self.find("missing-file", str(error))
+            return None
 
     def surface(self) -> Surface:
         """What things stand on."""

@@ -221,6 +221,21 @@ def preset_picture(
     return Response(ctx.results.get(names["jpeg"]), media_type="image/jpeg", headers=headers)
 
 
+def keep_image(ctx: Context, account: int, data: bytes) -> ImageOut:
+    """Keep an image for `account`. Raises `ParameterError` unless it can stand in for a map."""
+    width, height = check_image(data)
+    values = {
+        "hash": digest(data),
+        "data": data,
+        "width": width,
+        "height": height,
+        "account_id": account,
+    }
+    with ctx.database.session() as db:
+        db.execute(insert(Picture).values(**values).on_conflict_do_nothing())
+    return ImageOut(hash=digest(data), width=width, height=height)
+
+
 @router.post(
     "/images",
     status_code=201,
@@ -232,21 +247,7 @@ async def take_image(request: Request, me: Me, ctx: Ctx) -> ImageOut:
     """Take in a PNG or JPEG that may stand in for a map of an asset's materials."""
     data = await request.body()
 
-    def keep() -> ImageOut:
-        width, height = check_image(data)
-        name = digest(data)
-        with ctx.database.session() as db:
-            values = {
-                "hash": name,
-                "data": data,
-                "width": width,
-                "height": height,
-                "account_id": me.id,
-            }
-            db.execute(insert(Picture).values(**values).on_conflict_do_nothing())
-        return ImageOut(hash=name, width=width, height=height)
-
-    return await run_in_threadpool(keep)
+    return await run_in_threadpool(keep_image, ctx, me.id, data)
 
 
 @router.get(
@@ -296,7 +297,7 @@ _FILE: dict[int | str, dict[str, Any]] = {
 def export(body: ExportIn, db: Session, me: Me, ctx: Ctx) -> Response:
     """The recipe as a file: GLB with levels and colliders, OBJ with MTL, USD with a variant for each seed, texture maps, a film, or JSON."""
     if body.format == "recipe":
-        return _download(
+        return download(
             write_recipe(body.kind, body.name, body.parameters, body.seeds),
             f"{body.name}.json",
             "application/json",
@@ -314,9 +315,9 @@ def export(body: ExportIn, db: Session, me: Me, ctx: Ctx) -> Response:
         made = film_glb(
             build(TreeParameters, parameters), body.seeds[0], body.steps, body.seconds, images
         )
-        return _download(made, f"{body.name}-growth.glb", "model/gltf-binary")
+        return download(made, f"{body.name}-growth.glb", "model/gltf-binary")
     if body.format == "glb":
-        return _download(
+        return download(
             _glb(ctx, variants, images, body.name), f"{body.name}.glb", "model/gltf-binary"
         )
     files: dict[str, bytes] = {}
@@ -347,7 +348,7 @@ def export(body: ExportIn, db: Session, me: Me, ctx: Ctx) -> Response:
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
         for name, data in files.items():
             archive.writestr(zipfile.ZipInfo(name, (2026, 1, 1, 0, 0, 0)), data)
-    return _download(packed.getvalue(), f"{body.name}-{body.format}.zip", "application/zip")
+    return download(packed.getvalue(), f"{body.name}-{body.format}.zip", "application/zip")
 
 
 def _glb(ctx: Context, variants: Sequence[Variant], images: Images, name: str) -> bytes:
@@ -403,7 +404,7 @@ def _glb(ctx: Context, variants: Sequence[Variant], images: Images, name: str) -
     return builder.finish(roots)
 
 
-def _download(data: bytes, name: str, media: str) -> Response:
+def download(data: bytes, name: str, media: str) -> Response:
     return Response(
         data,
         media_type=media,

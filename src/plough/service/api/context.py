@@ -15,6 +15,7 @@ from plough.core.errors import Superseded
 from plough.core.kernels import core_key
 from plough.core.library import Library
 from plough.core.scene import Evaluator
+from plough.outside.client import AssetLibrary
 from plough.service.accounts import COOKIE, Attempts, account_of
 from plough.service.db.session import Database
 from plough.service.db.tables import Account
@@ -54,6 +55,7 @@ class Context:
     library: Library
     evaluator: Evaluator
     live: Live
+    outside: AssetLibrary | None = None  #: where there is one
     attempts: Attempts = field(default_factory=Attempts)
     latest: Latest = field(default_factory=Latest)
     code: str = field(default_factory=core_key)  #: tells this code of the core from any other

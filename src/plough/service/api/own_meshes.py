@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import asdict
 from threading import BoundedSemaphore
 from typing import Any
@@ -76,27 +77,44 @@ async def take_meshes(files: list[UploadFile], me: Me, ctx: Ctx) -> list[ModelOu
         )
     given: dict[str, bytes] = {}
     for file in files:
-        name = _plain(file.filename)
+        name = plain_name(file.filename)
         if name in given:
             raise ParameterError("files", f"two files are called {name}; bring them one by one")
         given[name] = await file.read()
+    return await read_given(ctx, me.id, given)
+
+
+async def read_given(ctx: Ctx, account: int, given: dict[str, bytes]) -> list[ModelOut]:
+    """What each mesh among files by name comes to, kept for `account`.
+
+    Raises:
+        ParameterError: there is no mesh among them.
+        HTTPException: 429, others are being read.
+    """
     main = [n for n in given if ending(n) in FORMATS]
     if not main:
         known = ", ".join(FORMATS)
         raise ParameterError(
             "files", f"there is no mesh among them; meshes come as {known}", limit=known
         )
+    with reading():
+        return await run_in_threadpool(lambda: list(_read(ctx, account, given, main)))
+
+
+@contextmanager
+def reading() -> Iterator[None]:
+    """Hold one of the few places where files are read; raises 429 when all are taken."""
     if not _readers.acquire(timeout=0):
         raise HTTPException(
-            429, "other meshes are being read; try again in a few seconds", {"Retry-After": "5"}
+            429, "other files are being read; try again in a few seconds", {"Retry-After": "5"}
         )
     try:
-        return await run_in_threadpool(lambda: list(_read(ctx, me.id, given, main)))
+        yield
     finally:
         _readers.release()
 
 
-def _plain(name: str | None) -> str:
+def plain_name(name: str | None) -> str:
     """The last part of a file's name, without what does not belong in one."""
     last = re.split(r"[\\/]", name or "")[-1]
     return re.sub(r"[\x00-\x1f]", "", last)[-120:] or "file"

@@ -116,7 +116,7 @@ class Picture(Base):
 
 
 class Model(Base):
-    """A mesh that somebody brought along, as it was read."""
+    """A mesh or a height map that somebody brought along, as it was read."""
 
     __tablename__ = "model"
     hash: Mapped[str] = mapped_column(String(40), primary_key=True)
@@ -135,6 +135,23 @@ class ModelPiece(Base):
     )
     ordinal: Mapped[int] = mapped_column(primary_key=True)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class Origin(Base):
+    """From which asset library a file came that a scene uses, and on what terms."""
+
+    __tablename__ = "origin"
+    scene_id: Mapped[str] = mapped_column(
+        ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True
+    )
+    file: Mapped[str] = mapped_column(String(40), primary_key=True)
+    library: Mapped[str] = mapped_column(String(120))
+    item: Mapped[str] = mapped_column(String(64))
+    title: Mapped[str] = mapped_column(String(120))
+    version: Mapped[str] = mapped_column(String(40))
+    by: Mapped[str] = mapped_column(String(120))
+    licence: Mapped[str] = mapped_column(String(120))
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
 class Revision(Base):
@@ -255,6 +272,7 @@ __all__ = [
     "Member",
     "Model",
     "ModelPiece",
+    "Origin",
     "Picture",
     "Release",
     "ReleaseFile",

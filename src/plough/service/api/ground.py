@@ -1,0 +1,151 @@
+"""The ground: ways to begin, height maps that are brought in, the ground as a file."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Header, Query, Response, UploadFile
+from pydantic import BaseModel, Field
+from starlette.concurrency import run_in_threadpool
+
+from plough.core.bake.ground_file import MEDIA, GroundFormat, ground_file
+from plough.core.formats.heights import unpack_heights
+from plough.core.formats.images import jpeg
+from plough.core.formats.reading import read_heights_apart
+from plough.core.hashing import key_of
+from plough.core.layers.ground import begun_with
+from plough.core.scene.registry import get_layer_kind
+from plough.core.scene.ways import Way, draw_way, way, ways_of
+from plough.service import scenes
+from plough.service.accounts import scene_for
+from plough.service.api.bench import PRESET_SIZE, download
+from plough.service.api.context import Ctx, Me, Session
+from plough.service.api.models import PROBLEMS
+from plough.service.api.own_meshes import plain_name, reading
+from plough.service.results import keep_model
+
+router = APIRouter(prefix="/api", tags=["ground"], responses=PROBLEMS)
+
+
+class WayOut(BaseModel):
+    """Parameters of a layer to begin with."""
+
+    name: str
+    title: str
+    text: str
+    parameters: dict[str, Any]
+    picture: str = Field(description="Its address.")
+
+
+class HeightsOut(BaseModel):
+    """A height map that was read."""
+
+    file: str
+    hash: str = Field(description="By which a ground names it: `source`.")
+    width: int = Field(description="Samples that the file has.")
+    height: int
+    told: str = Field(description="What was read, in words.")
+    metres: bool = Field(description="Whether it holds metres; else shares of a range.")
+    low: float
+    high: float
+    holes: int = Field(description="Samples that held nothing; they take the nearest height.")
+    parameters: dict[str, Any] = Field(description="Of a ground that begins with it.")
+
+
+@router.get("/ways/{kind}")
+def ways(kind: str, me: Me) -> list[WayOut]:
+    """Ways to begin a layer of a kind."""
+    return [
+        WayOut(
+            name=w.name,
+            title=w.title,
+            text=w.text,
+            parameters=w.parameters,
+            picture=f"/api/ways/{kind}/{w.name}/picture?v={_key(w)[:8]}",
+        )
+        for w in ways_of(kind)
+    ]
+
+
+def _key(w: Way) -> str:
+    return key_of("way", w.kind, get_layer_kind(w.kind).version, w.parameters, PRESET_SIZE)
+
+
+@router.get(
+    "/ways/{kind}/{name}/picture",
+    response_class=Response,
+    responses={200: {"content": {"image/jpeg": {}}}},
+)
+def way_picture(
+    kind: str,
+    name: str,
+    me: Me,
+    ctx: Ctx,
+    if_none_match: Annotated[str | None, Header(include_in_schema=False)] = None,
+) -> Response:
+    """What a layer that begins so looks like."""
+    chosen = way(kind, name)
+    key = _key(chosen)
+    headers = {"Cache-Control": "private, max-age=604800", "ETag": f'"{key}"'}
+    if if_none_match == f'"{key}"':
+        return Response(status_code=304, headers=headers)
+    made = ctx.results.result(key, lambda: {"jpeg": jpeg(draw_way(chosen, PRESET_SIZE), 90)}, True)
+    return Response(ctx.results.get(made["jpeg"]), media_type="image/jpeg", headers=headers)
+
+
+@router.post("/bench/heights", status_code=201)
+async def take_heights(file: UploadFile, me: Me, ctx: Ctx) -> HeightsOut:
+    """Takes in a height map (PNG of 8 or 16 bits, TIFF of 8, 16 or 32 bits, raw 16 bits), read in a process of its own with limits on memory and time."""
+    name, data = plain_name(file.filename), await file.read()
+    with reading():
+        return await run_in_threadpool(keep_heights, ctx, me.id, name, data)
+
+
+def keep_heights(ctx: Ctx, account: int, name: str, data: bytes) -> HeightsOut:
+    """Read and keep a height map for `account`. Raises as `plough.core.formats.reading.read_heights_apart`."""
+    packed = read_heights_apart(name, data)
+    found = unpack_heights(packed)
+    with ctx.database.session() as db:
+        kept = keep_model(db, account, name, packed)
+    return HeightsOut(
+        file=name,
+        hash=kept,
+        width=found.size[0],
+        height=found.size[1],
+        told=found.told,
+        metres=found.metres,
+        low=float(found.values.min()),
+        high=float(found.values.max()),
+        holes=found.holes,
+        parameters=begun_with(found, kept),
+    )
+
+
+@router.get(
+    "/scenes/{scene_id}/ground",
+    response_class=Response,
+    responses={200: {"content": {media: {} for media in MEDIA.values()}}},
+)
+def read_ground(
+    scene_id: str,
+    db: Session,
+    me: Me,
+    ctx: Ctx,
+    form: Annotated[GroundFormat, Query(alias="format", description="`tif` holds metres.")] = "tif",
+) -> Response:
+    """The ground as a height map (PNG and raw of 16 bits, TIFF of floats) or a mesh; the header `X-Told` says what one must know to read it."""
+    scene = scene_for(db, me, scene_id)
+    document, name = (
+        scenes.document_of(db, scene),
+        "".join(c for c in scene.name if c.isalnum() or c in " -_"),
+    )
+    db.commit()  # nothing of the database is held while computing
+    bare = document.model_copy(update={"layers": (document.layers[0], document.layers[-1])})
+    data, told = ground_file(ctx.evaluator.evaluate(bare).surface, form)
+    answer = download(
+        data,
+        f"{name.strip().encode('ascii', 'ignore').decode() or 'scene'} ground.{form}",
+        MEDIA[form],
+    )
+    answer.headers["X-Told"] = told
+    return answer

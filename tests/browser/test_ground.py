@@ -1,0 +1,78 @@
+"""The ground, as a person makes it: a way to begin, a height map of one's own, and the file of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import httpx
+import numpy as np
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import Select
+
+from plough.core.formats.heights import read_heights, write_tiff
+from tests.browser.conftest import Page, differing, packet, picture
+
+pytestmark = pytest.mark.browser
+
+
+def ground_of(client: httpx.Client, scene: str) -> dict[str, object]:
+    return client.get(f"/api/scenes/{scene}").json()["layers"][0]["parameters"]  # type: ignore[no-any-return]
+
+
+def test_a_ground_begins_with_a_way_and_is_undone(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "ground")
+    before, seen = ground_of(sedge, scene_id), picture(page)
+    page.button("Begin with…").click()
+    page.until(lambda: len(page.all("dialog[open] img")) == 6, "six pictures")
+    page.button("begin with Crater lake").click()
+    page.until(lambda: "water at -13 m" in page.text("aside"), "the lake in words")
+    assert differing(picture(page), seen) > 0.3
+    made = ground_of(sedge, scene_id)
+    assert made["basin_rim"] == 40 and made["size"] == before["size"]
+    page.button("Undo").click()
+    page.until(lambda: "water at" not in page.text("aside"), "the ground as it was")
+    assert ground_of(sedge, scene_id) == before
+
+
+def test_a_height_map_of_ones_own_is_the_ground_and_is_written_again(
+    page: Page, sedge: httpx.Client, scene_id: str, tmp_path: Path
+) -> None:
+    y, x = np.mgrid[0:129, 0:129]
+    heights = np.float32(6 * np.sin(x / 13) + 3 * np.cos(y / 8) + 20)
+    own, wrong = tmp_path / "washes.tif", tmp_path / "notes.raw"
+    own.write_bytes(write_tiff(heights, 2.0))
+    wrong.write_bytes(bytes(777))
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "ground")
+    page.driver.find_element(By.CSS_SELECTOR, "[aria-label='height map to bring in']").send_keys(
+        str(wrong)
+    )
+    page.until(lambda: "no square of 16-bit samples" in page.text("aside"), "the reason")
+    page.driver.find_element(By.CSS_SELECTOR, "[aria-label='height map to bring in']").send_keys(
+        str(own)
+    )
+    page.until(lambda: "washes.tif" in page.text("aside"), "its name")
+    assert "129 × 129, 32 bits, in metres, 11.0 to 29.0 m" in page.text("aside")
+    page.until(lambda: "129 × 129 samples" in page.text("aside"), "its samples")
+    assert ground_of(sedge, scene_id)["size"] == 256
+    page.rested()
+
+    page.button("Write the ground…").click()
+    page.button("Write").click()
+    page.until(lambda: "256 m a side" in page.text("dialog[open]"), "what was written")
+    written = page.until(lambda: list(page.downloads.glob("*.tif")), "the file")[0]
+    assert np.array_equal(read_heights("a.tif", written.read_bytes()).values, heights)
+    page.button("Close").click()
+
+    made_from = Select(page.driver.find_element(By.XPATH, "//select[.//option[@value='level']]"))
+    made_from.select_by_value("level")
+    page.until(lambda: "level at 0 m" in page.text("aside"), "a plane")
+    assert "Relief" not in page.text("aside") and "washes" not in page.text("aside")
+    page.button("Undo").click()
+    page.until(lambda: "washes.tif" in page.text("aside"), "the height map, again")

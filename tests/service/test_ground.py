@@ -1,0 +1,103 @@
+"""Ways to begin a ground, height maps that are brought in or taken, the ground as a file."""
+
+from __future__ import annotations
+
+import io
+
+import httpx
+import numpy as np
+import pytest
+from PIL import Image
+
+from plough.core.formats.heights import read_heights, write_png, write_tiff
+from plough.core.scene.ways import ways_of
+from tests.conftest import SMALL
+from tests.library import Outside
+
+
+@pytest.fixture
+def scene_id(sedge: httpx.Client) -> str:
+    return sedge.post("/api/scenes", json={"name": "Hythe", "document": SMALL}).json()["id"]
+
+
+def edited(client: httpx.Client, scene: str, parameters: dict[str, object]) -> httpx.Response:
+    layers = client.get(f"/api/scenes/{scene}").json()["layers"]
+    body = {"version": layers[0]["version"], "parameters": parameters}
+    return client.patch(f"/api/scenes/{scene}/layers/{layers[0]['id']}", json=body)
+
+
+def fen() -> np.ndarray:
+    y, x = np.mgrid[0:65, 0:65]
+    return np.float32(4 * np.sin(x / 9) + 2 * np.cos(y / 5))
+
+
+def test_a_height_map_is_brought_in_and_the_ground_written_again(
+    sedge: httpx.Client, scene_id: str
+) -> None:
+    sent = {"file": ("fen.tif", write_tiff(fen(), 3.0))}
+    told = sedge.post("/api/bench/heights", files=sent).json()
+    assert (told["width"], told["height"], told["metres"], told["holes"]) == (65, 65, True, 0)
+    assert (told["low"], told["high"]) == pytest.approx((fen().min(), fen().max()))
+    assert edited(sedge, scene_id, told["parameters"]).status_code == 200
+    answer = sedge.get(f"/api/scenes/{scene_id}/ground", params={"format": "tif"})
+    assert answer.headers["content-type"] == "image/tiff"
+    assert "65 x 65 samples, 192 m a side" in answer.headers["x-told"]
+    again = read_heights("a.tif", answer.content)
+    assert np.array_equal(again.values, fen()) and again.spacing == (3.0, 3.0)
+    answer = sedge.get(f"/api/scenes/{scene_id}/ground", params={"format": "glb"})
+    assert answer.content.startswith(b"glTF")
+    assert sedge.get(f"/api/scenes/{scene_id}/ground?format=bmp").status_code == 422
+    assert sedge.get(f"/api/bench/meshes/{told['hash']}").json()["file"] == "fen.tif"
+
+
+def test_what_is_no_height_map_is_refused_with_its_reason(sedge: httpx.Client) -> None:
+    out = io.BytesIO()
+    Image.effect_noise((8, 8), 90).convert("RGB").rotate(1).save(out, "PNG")
+    for name, data, words in (
+        ("a.jpg", b"x", "png, tif"),
+        ("a.raw", b"x" * 99, "no square"),
+        ("a.png", b"\x89PNG", "no PNG or TIFF"),
+    ):
+        answer = sedge.post("/api/bench/heights", files={"file": (name, data)})
+        assert answer.status_code == 422 and words in answer.json()["detail"]
+    answer = sedge.post("/api/bench/heights", files={"file": ("a.raw", bytes(100_000_001))})
+    assert answer.status_code == 413
+
+
+def test_a_height_map_is_taken_from_the_library_with_its_origin(
+    sedge: httpx.Client, scene_id: str, library: Outside
+) -> None:
+    taken = sedge.post(f"/api/scenes/{scene_id}/library/downs-heights").json()
+    heights = taken["heights"]
+    assert (heights["width"], heights["metres"]) == (513, False)
+    assert edited(sedge, scene_id, heights["parameters"]).status_code == 200
+    document = sedge.get(f"/api/scenes/{scene_id}/document").json()
+    assert [o["item"] for o in document["origins"]] == ["downs-heights"]
+    evaluation = sedge.get(f"/api/scenes/{scene_id}/evaluation").json()
+    assert evaluation["layers"][0]["surface"]["samples"] == 513
+
+
+def test_ways_to_begin_are_told_with_their_pictures(sedge: httpx.Client, scene_id: str) -> None:
+    ways = sedge.get("/api/ways/ground").json()
+    assert [w["name"] for w in ways] == [w.name for w in ways_of("ground")]
+    seen = set()
+    for w in ways:
+        answer = sedge.get(w["picture"])
+        assert Image.open(io.BytesIO(answer.content)).size == (300, 270)
+        seen.add(answer.content)
+        tag = {"If-None-Match": answer.headers["etag"]}
+        assert sedge.get(w["picture"], headers=tag).status_code == 304
+        assert edited(sedge, scene_id, w["parameters"]).status_code == 200
+    assert len(seen) == len(ways)
+    assert sedge.get("/api/ways/cloud").status_code == 422
+    assert sedge.get("/api/ways/ground/moon/picture").status_code == 422
+    assert sedge.get("/api/ways/path").json() == []
+
+
+def test_a_viewer_may_write_the_ground_and_a_stranger_not(
+    sedge: httpx.Client, burdock: httpx.Client, demo_id: str, scene_id: str
+) -> None:
+    assert burdock.get(f"/api/scenes/{demo_id}/ground?format=png").status_code == 200
+    assert burdock.get(f"/api/scenes/{scene_id}/ground?format=png").status_code == 404
+    data = burdock.get(f"/api/scenes/{demo_id}/ground?format=png").content
+    assert data[:8] == write_png(fen())[0][:8]
