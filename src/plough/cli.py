@@ -282,6 +282,7 @@ def heights(
 @app.command()
 def ground(path: Path, out: Out, files: Files = None) -> None:
     """Write a scene's ground: a height map (.png of 16 bits, .tif of floats, .raw of 16 bits) or a mesh (.glb)."""
+    from plough.core.bake.bundle import embedded_images
     from plough.core.bake.ground_file import MEDIA, ground_file
     from plough.core.formats.folder import folder_loader
     from plough.core.library import Library
@@ -295,7 +296,8 @@ def ground(path: Path, out: Out, files: Files = None) -> None:
     evaluation = Evaluator(library).evaluate(read_document(_read(path)))
     for finding in evaluation.layers[0].output.findings:
         raise FormatError(finding.text)
-    data, told = ground_file(evaluation.surface, form)
+    images = embedded_images(library.cache)
+    data, told = ground_file(evaluation.surface, form, images)
     out.parent.mkdir(parents=True, exist_ok=True)
     out.write_bytes(data)
     print(f"{out}: {told}, {len(data):,} bytes")

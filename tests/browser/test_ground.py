@@ -7,6 +7,7 @@ from pathlib import Path
 import httpx
 import numpy as np
 import pytest
+import trimesh
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import Select
 
@@ -50,13 +51,13 @@ def test_a_height_map_of_ones_own_is_the_ground_and_is_written_again(
     page.sign_in("sedge")
     page.open_scene(scene_id)
     packet(page, "ground")
-    page.driver.find_element(By.CSS_SELECTOR, "[aria-label='height map to bring in']").send_keys(
-        str(wrong)
-    )
+    page.driver.find_element(
+        By.CSS_SELECTOR, "[aria-label='height map or mesh to bring in']"
+    ).send_keys(str(wrong))
     page.until(lambda: "no square of 16-bit samples" in page.text("aside"), "the reason")
-    page.driver.find_element(By.CSS_SELECTOR, "[aria-label='height map to bring in']").send_keys(
-        str(own)
-    )
+    page.driver.find_element(
+        By.CSS_SELECTOR, "[aria-label='height map or mesh to bring in']"
+    ).send_keys(str(own))
     page.until(lambda: "washes.tif" in page.text("aside"), "its name")
     assert "129 × 129, 32 bits, in metres, 11.0 to 29.0 m" in page.text("aside")
     page.until(lambda: "129 × 129 samples" in page.text("aside"), "its samples")
@@ -76,3 +77,33 @@ def test_a_height_map_of_ones_own_is_the_ground_and_is_written_again(
     assert "Relief" not in page.text("aside") and "washes" not in page.text("aside")
     page.button("Undo").click()
     page.until(lambda: "washes.tif" in page.text("aside"), "the height map, again")
+
+
+def test_a_mesh_with_an_arch_is_the_ground(
+    page: Page, sedge: httpx.Client, scene_id: str, tmp_path: Path
+) -> None:
+    arch = trimesh.creation.torus(24.0, 5.0, major_sections=40, minor_sections=16)
+    arch.apply_translation([0, 3, -10])
+    floor = trimesh.creation.box((120, 4, 120))
+    floor.apply_translation([0, -2, 0])
+    (tmp_path / "arch.glb").write_bytes(
+        trimesh.util.concatenate([floor, arch]).export(file_type="glb")
+    )
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "ground")
+    before = picture(page)
+    page.driver.find_element(
+        By.CSS_SELECTOR, "[aria-label='height map or mesh to bring in']"
+    ).send_keys(str(tmp_path / "arch.glb"))
+    page.until(lambda: "Ground made of a mesh." in page.text("aside"), "the mesh in words")
+    assert "120 × 120 m" in page.text("aside") and "Relief" not in page.text("aside")
+    made = ground_of(sedge, scene_id)
+    assert (made["made_from"], made["dressed"]) == ("mesh", "classes")
+    page.rested()
+    assert differing(picture(page), before) > 0.2
+    page.button("Undo").click()
+    page.until(lambda: "of ground with about" in page.text("aside"), "the hills, again")
+    page.button("Dyke").click()
+    assert differing(picture(page), before) < 0.02, "the hills are as they were"
+    assert not page.errors()

@@ -65,6 +65,21 @@ def test_a_hollow_stays_hollow_and_a_sheet_takes_the_side_of_its_normals() -> No
     assert facing_wrong(sheet, faces, -up).all()
 
 
+@pytest.mark.parametrize("side", [12, 90])
+def test_a_broad_sheet_of_hills_keeps_its_side(side: int) -> None:
+    g = np.linspace(-60, 60, side)
+    x, z = (v.ravel() for v in np.meshgrid(g, g))
+    points = np.stack([x, 12 * np.sin(x / 17) * np.cos(z / 13) - 4, z], 1)
+    at = np.arange(side * side).reshape(side, side)
+    quads = np.stack([at[:-1, :-1], at[1:, :-1], at[1:, 1:], at[:-1, 1:]], -1).reshape(-1, 4)
+    faces = quads[:, [[0, 1, 2], [0, 2, 3]]].reshape(-1, 3).astype(np.int64)
+    assert not facing_wrong(points, faces, None).any()
+    turned = np.zeros(len(faces), bool)
+    turned[::9] = True
+    faces[turned] = faces[turned][:, ::-1]
+    assert np.array_equal(facing_wrong(points, faces, None), turned)
+
+
 @settings(max_examples=30, deadline=None)
 @given(st.integers(0, 2**31), st.integers(1, 30))
 def test_loops_about_holes_hold_every_open_edge_once(seed: int, gone: int) -> None:

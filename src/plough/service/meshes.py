@@ -6,21 +6,20 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any, Literal
 
-import numpy as np
 import orjson
 
-from plough.core.arrays import Float32
+from plough.core.bake.ground_file import heights_of
 from plough.core.formats.glb import mesh_glb
-from plough.core.ground import HeightField, Surface
+from plough.core.ground import Surface
 from plough.core.ground.cover import METRES, CoverName, cover_material
 from plough.core.kinds import get_kind
 from plough.core.library import Library, Variant
+from plough.core.mesh.material import Material
 from plough.core.scene.evaluation import Evaluation
 from plough.core.scene.facets import Solid
 from plough.service.results import Results
 
 _SHOWN = ("albedo", "normal")  #: images of a card that the view draws it with
-_SAMPLES = 513  #: a side, of a surface that is no height field
 
 
 Detail = int | Literal["dome"]  #: a level of detail, or the card that faces the eye
@@ -78,27 +77,31 @@ def surface_heights(
     results: Results, surface: Surface, keep: bool = True
 ) -> tuple[str, int, float]:
     """The hash of a surface's heights over a square about the origin, the samples a side, and its size in metres."""
-    heights, size = _grid(surface)
+    heights, spacing = heights_of(surface)
     names = results.result(
         f"surface {surface.key}", lambda: {"heights": heights.astype("<f4").tobytes()}, keep
     )
-    return names["heights"], heights.shape[0], size
+    return names["heights"], len(heights), spacing * (len(heights) - 1)
+
+
+def surface_glb(results: Results, surface: Surface, keep: bool = True) -> str:
+    """The hash of the triangles that a surface is made of as GLB; empty where it is made of heights."""
+    own = surface.own
+    if own is None:
+        return ""
+    images = results.images(keep)
+    materials = own.materials or {p.material: Material(p.material) for p in own.mesh.parts}
+
+    def make() -> dict[str, bytes]:
+        return {"glb": mesh_glb(own.mesh, materials, "ground", images)}
+
+    return results.result(f"ground {surface.key} {materials!r}", make, keep)["glb"]
 
 
 def cover_images(results: Results, keep: bool = True) -> dict[CoverName, dict[str, str]]:
     """Addresses of the images of each class of ground."""
     images = results.images(keep)
     return {name: {k: str(v) for k, v in images(cover_material(name)).items()} for name in METRES}
-
-
-def _grid(surface: Surface) -> tuple[Float32, float]:
-    if isinstance(surface, HeightField):
-        return surface.heights, surface.size
-    size = 2.0 * max(abs(v) for v in surface.bounds)
-    at = np.linspace(-size / 2, size / 2, _SAMPLES)
-    x, z = (a.ravel() for a in np.meshgrid(at, at))
-    found = surface.sample(x, z).position[:, 1].astype(np.float32)
-    return found.reshape(_SAMPLES, _SAMPLES), size
 
 
 def prepare(
@@ -118,6 +121,7 @@ def prepare(
     for output in (r.output for r in evaluation.layers):
         if output.surface is not None:
             steps.append(lambda s=output.surface: surface_heights(results, s))  # type: ignore[misc]
+            steps.append(lambda s=output.surface: surface_glb(results, s))  # type: ignore[misc]
             steps.append(lambda: cover_images(results))
         steps += [lambda s=s: solid_glb(results, s) for s in output.solids]  # type: ignore[misc]
         for v in output.placements.variants if output.placements else ():

@@ -3005,6 +3005,18 @@ export interface components {
              * @description The classes of ground.
              */
             covers: components["schemas"]["CoverOut"][];
+            /**
+             * Mesh
+             * @description Address of the triangles it is made of, where it is.
+             * @default
+             */
+            mesh: string;
+            /**
+             * Bare
+             * @description Whether these are dressed by the classes of ground.
+             * @default false
+             */
+            bare: boolean;
         };
         /**
          * TakenOut

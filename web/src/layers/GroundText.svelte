@@ -3,19 +3,20 @@
   import { Button, Spinner } from 'flowbite-svelte';
   import { createQuery } from '@tanstack/svelte-query';
   import { onDestroy } from 'svelte';
-  import { said, type Heights, type Values } from '../api/client';
+  import { said, type Values } from '../api/client';
   import FileButton from '../parts/FileButton.svelte';
   import LibraryDialog from '../parts/LibraryDialog.svelte';
   import WaysDialog from '../parts/WaysDialog.svelte';
   import WriteGround from '../parts/WriteGround.svelte';
-  import { groundText, HEIGHT_FILES, readHeights, toldOf } from '../state/heights';
+  import { groundText, GROUND_FILES, ofTaken, readGround, type Begun } from '../state/heights';
   import { fileQuery, libraryQuery } from '../state/queries';
   import type { PartProps } from './registry';
 
   let { open, layer, rows, disabled }: PartProps = $props();
   const p = $derived(layer.parameters);
-  const fromFile = $derived(p.made_from === 'heights');
-  const named = createQuery(() => fileQuery(fromFile ? String(p.source) : ''));
+  const fromFile = $derived(p.made_from === 'heights' || p.made_from === 'mesh');
+  const file = $derived(String(p.made_from === 'heights' ? p.source : p.made_from === 'mesh' ? p.mesh : ''));
+  const named = createQuery(() => fileQuery(file));
   const library = createQuery(libraryQuery);
   let waysOpen = $state(false);
   let libraryOpen = $state(false);
@@ -36,20 +37,21 @@
     if (await open.edit({ op: 'layer', id: layer.id, parameters })) open.reframe = true;
   }
 
-  function begin(h: Heights) {
-    told = toldOf(h);
+  function begin(begun: Begun | null) {
+    if (!begun) return;
+    told = begun.told;
     failure = '';
-    void change(h.parameters);
+    void change(begun.parameters);
   }
 
-  async function read(file: File) {
+  async function read(files: File[]) {
     reading = true;
     failure = told = '';
     running = new AbortController();
     try {
-      begin(await readHeights(file, running.signal));
+      begin(await readGround(files, running.signal));
     } catch (error) {
-      if (!running.signal.aborted) failure = `${file.name}: ${said(error)}`;
+      if (!running.signal.aborted) failure = `${files[0]?.name}: ${said(error)}`;
     } finally {
       reading = false;
     }
@@ -61,8 +63,8 @@
   {#if !disabled}
     <Button color="alternative" size="xs" onclick={() => (waysOpen = true)}>Begin with…</Button>
     {#if !fromFile}
-      <FileButton accept={HEIGHT_FILES} label="height map to bring in" disabled={reading} onfile={read}
-        >Height map…</FileButton
+      <FileButton accept={GROUND_FILES} label="height map or mesh to bring in" disabled={reading} onfiles={read}
+        >From a file…</FileButton
       >
     {/if}
   {/if}
@@ -71,14 +73,14 @@
 {#if fromFile}
   <div class="mt-2 flex items-center gap-1.5">
     <span class="min-w-0 flex-1 truncate" title={named.data?.file}>
-      {named.data?.file ?? (named.error ? 'a file that is not here any more' : p.source ? '…' : 'no file yet')}
+      {named.data?.file ?? (named.error ? 'a file that is not here any more' : file ? '…' : 'no file yet')}
     </span>
     {#if !disabled}
       {#if library.data?.there}
         <Button color="alternative" size="xs" onclick={() => (libraryOpen = true)}>Library…</Button>
       {/if}
-      <FileButton accept={HEIGHT_FILES} label="another height map" disabled={reading} onfile={read}
-        >{p.source ? 'Another…' : 'Choose a file…'}</FileButton
+      <FileButton accept={GROUND_FILES} label="another height map or mesh" disabled={reading} onfiles={read}
+        >{file ? 'Another…' : 'Choose a file…'}</FileButton
       >
     {/if}
   </div>
@@ -101,6 +103,6 @@
 <LibraryDialog
   bind:open={libraryOpen}
   scene={open.id}
-  kinds={['heights']}
-  ontaken={(taken) => taken.heights && begin(taken.heights)}
+  kinds={['heights', 'mesh']}
+  ontaken={(taken) => begin(ofTaken(taken))}
 />

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import type { Heights } from '../api/client';
-import { groundText, readHeights, toldOf } from './heights';
+import type { Heights, Model, Taken } from '../api/client';
+import { groundText, ofMesh, ofTaken, readHeights, toldOf } from './heights';
 
 const read = (more: Partial<Heights>): Heights => ({
   file: 'a.tif',
@@ -37,6 +37,30 @@ describe('height maps', () => {
     expect(groundText({ ...base, made_from: 'heights', as_told: true, heights: [0, 60] })).toBe(
       '1,024 m of ground from a height map.',
     );
+  });
+
+  it('begins with a mesh in its unit, upright, mended where it is advised', () => {
+    const fault = (text: string, advised: boolean, mend: object) => ({ text, advised, mend });
+    const mesh = {
+      error: '',
+      hash: 'h',
+      triangles: 1200,
+      images: 2,
+      parameters: { unit: 'cm', up: 'z' },
+      sizes: { cm: [12, 30, 4] },
+      faults: [
+        fault('3 face inwards', true, { 'mend.outwards': true }),
+        fault('9 open edges', false, { 'mend.holes': true }),
+      ],
+    } as unknown as Model;
+    expect(ofMesh(mesh)).toEqual({
+      parameters: { made_from: 'mesh', mesh: 'h', unit: 'cm', up: 'z', outwards: true, dressed: 'own' },
+      told: '1,200 triangles, 12.00 × 30.00 m, 4.00 m high',
+    });
+    expect(() => ofMesh({ ...mesh, error: 'it is damaged' })).toThrow('it is damaged');
+    expect(ofTaken({ meshes: [], images: {}, heights: null } as unknown as Taken)).toBeNull();
+    expect(ofTaken({ meshes: [], images: {}, heights: read({}) } as unknown as Taken)?.told).toBe('65 × 33, 16 bits');
+    expect(groundText({ made_from: 'mesh', size: 512, water: false })).toBe('Ground made of a mesh.');
   });
 
   it('refuses a file beyond the limit before it is sent', async () => {

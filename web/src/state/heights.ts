@@ -1,7 +1,10 @@
 /** Height maps: brought in, and the ground written as one. */
-import { bytes, ApiError, type Heights, type Values } from '../api/client';
+import { bytes, ApiError, type Heights, type Model, type Taken, type Values } from '../api/client';
+import { metres, readMeshes } from './meshes';
 
-export const HEIGHT_FILES = '.png,.tif,.tiff,.raw,.r16';
+/** What a ground can be made from. */
+export const GROUND_FILES = '.png,.tif,.tiff,.raw,.r16,.glb,.obj,.stl,.ply,.mtl,.jpg,.jpeg';
+const MESHES = /\.(glb|obj|stl|ply)$/i;
 const MOST_BYTES = 100_000_000; // the service's limit, told before anything is sent
 
 export async function readHeights(file: File, signal: AbortSignal): Promise<Heights> {
@@ -20,8 +23,49 @@ export function toldOf(h: Heights): string {
   return `${h.width} × ${h.height}, ${h.told}${range}${holes}`;
 }
 
+/** A ground to begin with, and what it was made from, in a line. */
+export interface Begun {
+  parameters: Values;
+  told: string;
+}
+
+export const ofHeights = (h: Heights): Begun => ({ parameters: h.parameters, told: toldOf(h) });
+
+/** A ground made of a mesh: in its unit, upright; what can be mended unasked is. */
+export function ofMesh(m: Model): Begun {
+  if (m.error) throw new Error(m.error);
+  const unit = String(m.parameters.unit ?? 'm');
+  const up = String(m.parameters.up ?? 'y');
+  const outwards = m.faults.some((f) => f.advised && 'mend.outwards' in f.mend);
+  const [x, y, z] = m.sizes[unit] ?? [0, 0, 0];
+  const size = `${metres(x)} × ${metres(up === 'z' ? y : z)} m, ${metres(up === 'z' ? z : y)} m high`;
+  return {
+    // without images it looks better as ground does
+    parameters: { made_from: 'mesh', mesh: m.hash, unit, up, outwards, dressed: m.images ? 'own' : 'classes' },
+    told: `${m.triangles.toLocaleString('en')} triangles, ${size}`,
+  };
+}
+
+/** A ground made from files: a height map, or a mesh with what lies beside it. */
+export async function readGround(files: readonly File[], signal: AbortSignal): Promise<Begun> {
+  const [first] = files;
+  if (!first) throw new Error('no file was chosen');
+  if (!files.some((f) => MESHES.test(f.name))) return ofHeights(await readHeights(first, signal));
+  const [mesh] = await readMeshes(files, signal);
+  if (!mesh) throw new Error('nothing was read');
+  return ofMesh(mesh);
+}
+
+/** A ground made from what was taken from a library; null: it holds none. */
+export function ofTaken(taken: Taken): Begun | null {
+  const [mesh] = taken.meshes;
+  return taken.heights ? ofHeights(taken.heights) : mesh ? ofMesh(mesh) : null;
+}
+
 /** The ground in words. */
 export function groundText(p: Values): string {
+  const water = p.water ? `, and water at ${Number(p.water_level)} m` : '';
+  if (p.made_from === 'mesh') return `Ground made of a mesh${water}.`;
   const size = `${Number(p.size).toLocaleString('en')} m of ground`;
   const [low, high] = (p.heights ?? [0, 0]) as [number, number];
   const form =
@@ -30,7 +74,7 @@ export function groundText(p: Values): string {
       : p.made_from === 'heights'
         ? ` from a height map${p.as_told ? '' : `, ${low} to ${high} m high`}`
         : ` with about ${Number(p.relief)} m of relief${Number(p.terrace) ? `, in steps of ${Number(p.terrace)} m` : ''}${p.basin ? ', a flat-bottomed basin' : ''}`;
-  return `${size}${form}${p.water ? `, and water at ${Number(p.water_level)} m` : ''}.`;
+  return `${size}${form}${water}.`;
 }
 
 export const GROUND_FORMS = [

@@ -74,13 +74,21 @@ const COLOR = /* glsl */ `
   // one class and one neighbour a frame: the frames mix them
   float kind = pick < cover.x ? 0.0 : pick < cover.x + cover.y ? 1.0 : pick < cover.x + cover.y + cover.z ? 2.0 : pick < dot(cover, vec4(1.0)) ? 3.0 : 4.0;
   float metres = coverMetres[int(kind)];
-  vec2 coverAcross = dFdx(place.xz) / metres, coverDown = dFdy(place.xz) / metres;
+  // laid on from above or, where it is steep, from the side that it faces; where it faces both, the frames mix them
+  vec3 across = dFdx(place) / metres, down = dFdy(place) / metres;
+  vec3 faced = pow(abs(normalize(slopeNormal)), vec3(8.0));
+  float side = frameNoise(gl_FragCoord.yx + 57.0, frameSeed.y) * (faced.x + faced.y + faced.z);
+  bool above = side < faced.y, east = !above && side < faced.y + faced.x;
+  vec2 flatPlace = above ? place.xz : east ? vec2(place.z, -place.y) : vec2(place.x, -place.y);
+  vec2 coverAcross = above ? across.xz : east ? vec2(across.z, -across.y) : vec2(across.x, -across.y);
+  vec2 coverDown = above ? down.xz : east ? vec2(down.z, -down.y) : vec2(down.x, -down.y);
   vec2 at;
   mat2 turn;
-  coverTap(place.xz, metres, frameNoise(gl_FragCoord.yx * 1.37 + 31.0, frameSeed.y), at, turn);
+  coverTap(flatPlace, metres, frameNoise(gl_FragCoord.yx * 1.37 + 31.0, frameSeed.y), at, turn);
   vec3 c = textureGrad(coverAlbedo, vec3(at, kind), turn * coverAcross, turn * coverDown).rgb;
-  coverBump = textureGrad(coverNormal, vec3(at, kind), turn * coverAcross, turn * coverDown).xy * 2.0 - 1.0;
-  coverBump = coverBump * turn * (kind == 0.0 ? 0.7 : 0.9); // the inverse of the turn
+  vec2 bump = textureGrad(coverNormal, vec3(at, kind), turn * coverAcross, turn * coverDown).xy * 2.0 - 1.0;
+  bump = bump * turn * (kind == 0.0 ? 0.7 : 0.9); // the inverse of the turn
+  coverBump = above ? vec3(bump.x, 0.0, -bump.y) : east ? vec3(0.0, bump.y, bump.x) : vec3(bump.x, bump.y, 0.0);
   if (kind == 0.0) c *= meadowTint(place.xz) * mix(vec3(1.22, 1.30, 1.22), vec3(1.75, 1.72, 1.35), mown);
   else if (kind < 3.0) c *= vec3(1.48, 1.40, 1.28); // dry where it is trodden
   float broad = texture2D(groundNoise, place.xz * 0.021 + 0.4).r;
@@ -115,12 +123,12 @@ export function groundMaterial(): THREE.MeshLambertMaterial {
         varying vec3 place;
         varying vec3 slopeNormal;
         uniform float contour;
-        vec2 coverBump;`,
+        vec3 coverBump;`,
       )
       .replace('#include <color_fragment>', COLOR)
       .replace(
         '#include <normal_fragment_maps>',
-        'normal = normalize(normal + (viewMatrix * vec4(coverBump.x, 0.0, -coverBump.y, 0.0)).xyz);',
+        'normal = normalize(normal + (viewMatrix * vec4(coverBump, 0.0)).xyz);',
       );
   };
   made.customProgramCacheKey = () => 'plough ground';
@@ -134,13 +142,15 @@ export class Ground {
   field: HeightField | null = null;
   private chunks: { mesh: THREE.Mesh; centre: THREE.Vector3; radius: number }[] = [];
   private indices: THREE.BufferAttribute[] = [];
+  /** Triangles that are shown in place of the heights. */
+  worn: THREE.Mesh[] = [];
   private readonly look = groundMaterial();
 
   set(field: HeightField) {
     if (this.field === field) return;
     this.field = field;
     for (const { mesh } of this.chunks) mesh.geometry.dispose();
-    this.group.clear();
+    for (const { mesh } of this.chunks) mesh.removeFromParent();
     this.chunks = [];
     const cells = field.samples - 1;
     const side = cells <= 512 ? 32 : cells <= 1024 ? 64 : 128;
@@ -192,9 +202,22 @@ export class Ground {
     geometry.computeBoundingSphere();
     const mesh = new THREE.Mesh(geometry, this.look);
     mesh.receiveShadow = true;
+    mesh.visible = !this.worn.length;
     this.group.add(mesh);
     const sphere = geometry.boundingSphere as THREE.Sphere;
     this.chunks.push({ mesh, centre: sphere.center, radius: sphere.radius });
+  }
+
+  /** Show these triangles in place of the heights, bare ones dressed as ground is; none: the heights again. */
+  wear(parts: { geometry: THREE.BufferGeometry; material: THREE.Material }[], bare: boolean) {
+    for (const mesh of this.worn) mesh.removeFromParent();
+    this.worn = parts.map(({ geometry, material }) => {
+      const mesh = new THREE.Mesh(geometry, bare ? this.look : material);
+      mesh.castShadow = mesh.receiveShadow = true;
+      return mesh;
+    });
+    if (this.worn.length) this.group.add(...this.worn);
+    for (const { mesh } of this.chunks) mesh.visible = !this.worn.length;
   }
 
   dispose() {

@@ -12,12 +12,13 @@ import orjson
 
 import plough
 from plough.core.arrays import Float64
+from plough.core.bake.ground_file import ground_mesh
 from plough.core.bake.instances import InstanceWriter, rows_of
 from plough.core.bake.table import COLUMNS, NOTES, table_lines
 from plough.core.cache import Cache
 from plough.core.formats.glb import GlbBuilder, Images, mesh_glb, no_images
 from plough.core.formats.images import encode
-from plough.core.ground.mesh import Network, fit_network, network_mesh
+from plough.core.ground.mesh import Network, fit_network
 from plough.core.hashing import digest
 from plough.core.kinds import get_kind
 from plough.core.layers.bake import BakeParameters
@@ -28,8 +29,6 @@ from plough.core.parameters import build
 from plough.core.place.placements import Placements
 from plough.core.scene.document import files_of
 from plough.core.scene.evaluation import Evaluation, LayerResult
-
-_GROUND = Material("ground", color=(0.12, 0.16, 0.055), roughness=0.97)
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,9 +111,11 @@ class Baker:
         )
 
     @cached_property
-    def network(self) -> Network:
-        """The ground as it is written."""
+    def network(self) -> Network | None:
+        """The ground as it is written, where it is not written as it is."""
         surface = self.evaluation.surface
+        if surface.own is not None:
+            return None
         samples = round((surface.triangles / 2) ** 0.5) + 1
         places = [
             tile.placements.position[:, [0, 2]]
@@ -128,6 +129,8 @@ class Baker:
 
     def _seated(self, placed: Placements) -> Placements:
         """`placed`, raised or lowered by as much as the ground that is written differs from the one evaluated."""
+        if self.network is None:
+            return placed
         x, z = placed.position[:, 0].astype(np.float64), placed.position[:, 2].astype(np.float64)
         change = self.network.height(x, z) - self.evaluation.surface.sample(x, z).position[:, 1]
         position = placed.position.copy()
@@ -158,10 +161,8 @@ class Baker:
         return ("\n".join(lines) + "\n").encode()
 
     def _scene(self, builder: GlbBuilder, writer: InstanceWriter) -> bytes:
-        ground = network_mesh(self.network, self.evaluation.surface)
-        roots = [
-            builder.add_node("ground", builder.add_mesh(ground, {"ground": _GROUND}, "ground"))
-        ]
+        ground, materials = ground_mesh(self.evaluation.surface, self.network)
+        roots = [builder.add_node("ground", builder.add_mesh(ground, materials, "ground"))]
         writer.counts.triangles += ground.triangles
         for result in self.evaluation.layers:
             if result.output.solids:
@@ -239,6 +240,8 @@ class Baker:
     def _ground_facts(self) -> dict[str, Any]:
         """How well the written ground follows the one evaluated, measured at every placement and at a grid of other places."""
         surface, network = self.evaluation.surface, self.network
+        if network is None:
+            return {"error_under_placements": 0.0, "error": 0.0}
         x0, z0, x1, z1 = surface.bounds
         x, z = np.meshgrid(np.linspace(x0, x1, 701), np.linspace(z0, z1, 701))
         elsewhere = _miss(network, self.evaluation, x.ravel(), z.ravel())

@@ -9,11 +9,12 @@ import numpy as np
 
 from plough.core.arrays import Float32
 from plough.core.errors import PloughError
-from plough.core.formats.glb import mesh_glb
+from plough.core.formats.glb import Images, mesh_glb, no_images
 from plough.core.formats.heights import write_png, write_raw, write_tiff
 from plough.core.ground import HeightField, Surface
-from plough.core.ground.mesh import fit_network, network_mesh
+from plough.core.ground.mesh import Network, fit_network, network_mesh
 from plough.core.mesh.material import Material
+from plough.core.mesh.value import Mesh
 
 GroundFormat = Literal["png", "tif", "raw", "glb"]
 MEDIA: dict[GroundFormat, str] = {
@@ -22,33 +23,47 @@ MEDIA: dict[GroundFormat, str] = {
     "raw": "application/octet-stream",
     "glb": "model/gltf-binary",
 }
+_PLAIN = Material("ground", color=(0.12, 0.16, 0.055), roughness=0.97)
 _TOLERANCE = 0.02  # metres that the mesh may miss
 
 
 def heights_of(surface: Surface) -> tuple[Float32, float]:
-    """(n, n) metres over the square that `surface` lies in, north first, and the metres between them; where there is no surface, the lowest of it."""
+    """(n, n) metres over a square about the origin that holds `surface`, north first, and the metres between them; where there is no surface, the lowest of it."""
     if isinstance(surface, HeightField):
         return surface.heights, surface.spacing
-    x0, z0, x1, z1 = surface.bounds
-    size = max(x1 - x0, z1 - z0)
-    n = min(2049, math.isqrt(max(surface.triangles // 2, 1)) + 1)
-    x, z = (a.ravel() for a in np.meshgrid(*(np.linspace(v, v + size, n) for v in (x0, z0))))
+    half = max(abs(v) for v in surface.bounds)
+    n = min(1025, max(65, math.isqrt(max(surface.triangles, 1)) + 1))
+    at = np.linspace(-half, half, n)
+    x, z = (a.ravel() for a in np.meshgrid(at, at))
     found = surface.sample(x, z)
     if not found.hit.any():
         raise PloughError("the ground holds no surface to be written")
     heights = np.where(found.hit, found.position[:, 1], found.position[found.hit, 1].min())
-    return heights.reshape(n, n).astype(np.float32), size / (n - 1)
+    return heights.reshape(n, n).astype(np.float32), 2 * half / (n - 1)
 
 
-def ground_file(surface: Surface, form: GroundFormat) -> tuple[bytes, str]:
+def ground_mesh(surface: Surface, network: Network | None) -> tuple[Mesh, dict[str, Material]]:
+    """The ground as triangles: its own, or those of `network`."""
+    own = surface.own
+    if own is None:
+        assert network is not None
+        return network_mesh(network, surface), {"ground": _PLAIN}
+    return own.mesh, own.materials or {p.material: _PLAIN for p in own.mesh.parts}
+
+
+def ground_file(
+    surface: Surface, form: GroundFormat, images: Images = no_images
+) -> tuple[bytes, str]:
     """`surface` as a file, and what one must know to read it, in words."""
     if form == "glb":
-        n = round((surface.triangles / 2) ** 0.5) + 1
-        network = fit_network(surface, n, _TOLERANCE, np.empty((0, 2)), _TOLERANCE)
-        mesh = network_mesh(network, surface)
-        material = Material("ground", color=(0.12, 0.16, 0.055), roughness=0.97)
-        told = f"{mesh.triangles:,} triangles within {_TOLERANCE * 100:g} cm"
-        return mesh_glb(mesh, {"ground": material}, "ground"), told
+        network, within = None, "as they are"
+        if surface.own is None:
+            n = round((surface.triangles / 2) ** 0.5) + 1
+            network = fit_network(surface, n, _TOLERANCE, np.empty((0, 2)), _TOLERANCE)
+            within = f"within {_TOLERANCE * 100:g} cm"
+        mesh, materials = ground_mesh(surface, network)
+        told = f"{mesh.triangles:,} triangles {within}"
+        return mesh_glb(mesh, materials, "ground", images), told
     heights, spacing = heights_of(surface)
     n = len(heights)
     size = f"{n} x {n} samples, {spacing * (n - 1):g} m a side"

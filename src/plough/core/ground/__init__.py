@@ -3,6 +3,7 @@
 from plough.core.ground.heightfield import HeightField
 from plough.core.ground.surface import Hits, Samples, Surface
 from plough.core.ground.terrain import TerrainParameters, make_terrain
+from plough.core.ground.triangles import TriangleSurface
 
 __all__ = [
     "HeightField",
@@ -10,5 +11,6 @@ __all__ = [
     "Samples",
     "Surface",
     "TerrainParameters",
+    "TriangleSurface",
     "make_terrain",
 ]

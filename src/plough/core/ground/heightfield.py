@@ -26,6 +26,11 @@ class HeightField:
     size: float  #: metres a side
 
     @property
+    def own(self) -> None:
+        """It is made of heights."""
+        return None
+
+    @property
     def spacing(self) -> float:
         """Metres between samples."""
         return float(self.size / (self.heights.shape[0] - 1))

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from plough.core.arrays import Bool, Float64, UInt64
+from plough.core.mesh.material import Material
+from plough.core.mesh.value import Mesh
 from plough.core.tiles import Bounds, TileList
 
 
@@ -27,8 +29,21 @@ class Hits:
     normal: Float64  #: (n, 3) unit
 
 
+@dataclass(frozen=True, slots=True)
+class Own:
+    """The triangles that a surface is made of."""
+
+    mesh: Mesh
+    materials: dict[str, Material]  #: by slot; none: it is dressed as ground is
+
+
 class Surface(Protocol):
     """Something to stand on: a height field, a mesh."""
+
+    @property
+    def own(self) -> Own | None:
+        """The triangles that it is made of, where it is made of triangles."""
+        ...
 
     @property
     def key(self) -> str:

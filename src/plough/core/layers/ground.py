@@ -1,8 +1,9 @@
-"""The ground: terrain from noise, from a height map or level, with standing water."""
+"""The ground: terrain from noise, from a height map, a mesh or level, with standing water."""
 
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -10,8 +11,11 @@ import numpy as np
 from plough.core.arrays import Float32
 from plough.core.formats.heights import HeightMap, side_of, square_of, unpack_heights
 from plough.core.ground.heightfield import MOST_SAMPLES, HeightField
+from plough.core.ground.surface import Surface
 from plough.core.ground.terrain import TerrainParameters, make_terrain, samples
+from plough.core.ground.triangles import TriangleSurface
 from plough.core.hashing import key_of
+from plough.core.kinds import make as make_asset
 from plough.core.matters import Matters, among
 from plough.core.mesh.material import Material
 from plough.core.mesh.tangents import with_tangents
@@ -28,21 +32,28 @@ _FILE = "Height map"
 class GroundParameters(TerrainParameters):
     """What the ground is made of, and the water that stands on it."""
 
-    stages: ClassVar[tuple[str, ...]] = ("Ground", "Terrain", _FILE, "Basin", "Water")
+    stages: ClassVar[tuple[str, ...]] = ("Ground", "Terrain", _FILE, "Mesh", "Basin", "Water")
     matters: ClassVar[Matters] = {
         "seed relief feature roughness ridges stretch* lean terrace basin*": among(
             "made_from", "noise"
         ),
         "source as_told heights whole mirror_*": among("made_from", "heights"),
         "heights": among("as_told", False),
+        "size resolution": among("made_from", "noise", "heights", "level"),
+        "mesh unit up turned times centred outwards dressed": among("made_from", "mesh"),
         "level": among("made_from", "level"),
         "water_level": among("water", True),
     }
 
-    made_from: Literal["noise", "heights", "level"] = choice(
+    made_from: Literal["noise", "heights", "mesh", "level"] = choice(
         "noise",
         "Made from",
-        {"noise": "Noise", "heights": "A height map", "level": "A level plane"},
+        {
+            "noise": "Noise",
+            "heights": "A height map",
+            "mesh": "A mesh",
+            "level": "A level plane",
+        },
         group="Ground",
     )
     source: str = text(
@@ -71,6 +82,30 @@ class GroundParameters(TerrainParameters):
     )
     mirror_x: bool = flag(False, "West and east changed about", group=_FILE)
     mirror_z: bool = flag(False, "North and south changed about", group=_FILE)
+    mesh: str = text(
+        "", "File", most=40, group="Mesh", control="file", help="What was read, by its hash."
+    )
+    unit: Literal["m", "cm", "mm", "in", "ft"] = choice(
+        "m",
+        "Its unit",
+        {"m": "metres", "cm": "centimetres", "mm": "millimetres", "in": "inches", "ft": "feet"},
+        group="Mesh",
+    )
+    up: Literal["y", "z"] = choice("y", "Upwards is", {"y": "Y", "z": "Z"}, group="Mesh")
+    turned: float = number(0, "Turned", (-180, 180), unit="°", step=1, group="Mesh")
+    times: float = number(1, "Larger", (0.001, 1000), soft=(0.1, 10), unit="times", group="Mesh")
+    centred: bool = flag(
+        True, "In the middle of the map", group="Mesh", help="In place of where its file has it."
+    )
+    outwards: bool = flag(
+        False, "Turn triangles outwards", group="Mesh", help="So that neighbours agree."
+    )
+    dressed: Literal["own", "classes"] = choice(
+        "own",
+        "Looks like",
+        {"own": "Its own materials", "classes": "Grass and soil, by slope"},
+        group="Mesh",
+    )
     level: float = number(
         0, "Height", (-1000, 9000), soft=(-10, 50), unit="m", step=0.1, group="Ground"
     )
@@ -104,8 +139,9 @@ def begun_with(heights: HeightMap, file: str) -> dict[str, Any]:
 )
 def evaluate(p: GroundParameters, inputs: Inputs) -> Output:
     """The terrain as a surface; water is a solid of its own, so that its level rebuilds nothing."""
-    field = {"noise": _noise, "heights": _heights, "level": _level}[p.made_from](p, inputs)
-    return Output(surface=field, solids=(_water(field, p.water_level),) if p.water else ())
+    made = {"noise": _noise, "heights": _heights, "mesh": _mesh, "level": _level}
+    surface = made[p.made_from](p, inputs)
+    return Output(surface=surface, solids=(_water(surface, p.water_level),) if p.water else ())
 
 
 def _noise(p: GroundParameters, inputs: Inputs) -> HeightField:
@@ -137,14 +173,45 @@ def _heights(p: GroundParameters, inputs: Inputs) -> HeightField:
     return HeightField((black + (white - black) * share).astype(np.float32), p.size)
 
 
+def _mesh(p: GroundParameters, inputs: Inputs) -> Surface:
+    """The triangles of a file; level ground where there are none."""
+    data = inputs.file(p.mesh)
+    if data is None:
+        return _level(p, inputs)
+    placed = {
+        "source": p.mesh,
+        "unit": p.unit,
+        "up": p.up,
+        "turn": p.turned,
+        "size": p.times,
+        "pivot": "own",
+        "game": {"collider": "none"},
+        "mend": {"outwards": p.outwards},
+    }
+
+    def make() -> TriangleSurface:
+        product = make_asset("mesh", placed, 1, 0, lambda _: data)
+        mesh = product.mesh
+        if p.centred:
+            low, high = mesh.bounds()
+            middle = ((low + high) / 2).astype(np.float32)
+            middle[1] = 0
+            positions: Float32 = mesh.positions - middle
+            mesh = replace(mesh, positions=positions)
+        return TriangleSurface(mesh, product.materials if p.dressed == "own" else {})
+
+    key = key_of("ground of triangles", placed, p.centred, p.dressed)
+    return inputs.kept(key, make, lambda s: s.nbytes)
+
+
 def _level(p: GroundParameters, inputs: Inputs) -> HeightField:
     n = samples(p)
     return HeightField(np.full((n, n), p.level, np.float32), p.size)
 
 
-def _water(field: HeightField, level: float) -> Solid:
+def _water(surface: Surface, level: float) -> Solid:
     """A level square over the whole ground."""
-    h = field.size / 2
+    h = max(abs(v) for v in surface.bounds)
     corners = [[-h, level, -h], [-h, level, h], [h, level, -h], [h, level, h]]
     positions = np.array(corners, np.float32)
     normals = np.tile(np.array([0, 1, 0], np.float32), (4, 1))

@@ -12,6 +12,7 @@ from plough.core.kernels import kernel
 SAME = 1e-6  #: of the size: vertices nearer than that are one point
 FLAT = 1e-7  #: of the longest edge: triangles thinner than that have no area
 _NEARLY = 0.03  #: of the sides: with fewer open ones a surface is as good as closed
+_LID = 0.1  #: of a body's surface, that its holes may come to
 _RIM = 0.1  #: of a body's triangles: a longer loop of edges is its rim
 MOST_HOLE = 400  #: edges of a hole that is closed
 
@@ -130,8 +131,12 @@ def facing_wrong(positions: Float64, faces: Int64, told: Float64 | None) -> Bool
         group, sign * np.einsum("ij,ij->i", a - middle, np.cross(b - middle, c - middle)), m
     )
     gaps = np.bincount(group, (edges.uses[edges.of] != 2).reshape(m, 3).sum(axis=1), m)
-    open_ = gaps > _NEARLY * 3 * np.bincount(group, minlength=m)
-    weight = np.bincount(group, sign * np.linalg.norm(normal, axis=1), m)
+    area = np.linalg.norm(normal, axis=1)
+    # the normals of a body come to nothing, but for those of its holes
+    lid = [np.bincount(group, sign * normal[:, k], m) for k in range(3)]
+    wide = np.linalg.norm(lid, axis=0) > _LID * np.bincount(group, area, m)
+    open_ = wide | (gaps > _NEARLY * 3 * np.bincount(group, minlength=m))
+    weight = np.bincount(group, sign * area, m)
     if told is not None:
         agreed = np.bincount(group, sign * np.einsum("ij,ij->i", normal, told), m)
         weight = np.where(agreed != 0, agreed, weight)

@@ -23,6 +23,7 @@ _MOST = (
     1_200_000  #: triangles of one layer; beyond that, its variants are drawn as cards, and in part
 )
 _MEADOW, _DRY, _EARTH = (0.060, 0.100, 0.025), (0.115, 0.125, 0.042), (0.17, 0.12, 0.075)
+_BARE = Material("ground", color=(0.09, 0.11, 0.045))
 _WATER = (0.025, 0.06, 0.085)
 
 
@@ -51,7 +52,10 @@ def draw_scene(evaluation: Evaluation, library: Library, size: tuple[int, int]) 
 def _pieces(evaluation: Evaluation, library: Library) -> Iterator[tuple[Mesh, dict[str, Material]]]:
     for result in evaluation.layers:
         out = result.output
-        if out.surface is not None:
+        if out.surface is not None and out.surface.own is not None:
+            own = out.surface.own
+            yield own.mesh, own.materials or {p.material: _BARE for p in own.mesh.parts}
+        elif out.surface is not None:
             x0, z0, x1, z1 = out.surface.bounds
             sides = np.linspace(x0, x1, _SAMPLES), np.linspace(z0, z1, _SAMPLES)
             x, z = (a.ravel() for a in np.meshgrid(*sides))

@@ -60,6 +60,7 @@ from plough.service.meshes import (
     drawn,
     level_glb,
     solid_glb,
+    surface_glb,
     surface_heights,
 )
 
@@ -119,7 +120,15 @@ class Transport:
             )
             for name, maps in cover_images(self.ctx.results, self.keep).items()
         ]
-        return SurfaceOut(heights=heights, samples=samples, size=size, covers=covers)
+        mesh = surface_glb(self.ctx.results, surface, self.keep)
+        return SurfaceOut(
+            heights=heights,
+            samples=samples,
+            size=size,
+            covers=covers,
+            mesh=f"/api/blobs/{mesh}" if mesh else "",
+            bare=surface.own is not None and not surface.own.materials,
+        )
 
     def _solid(self, s: Solid) -> SolidOut:
         address = f"/api/blobs/{solid_glb(self.ctx.results, s, self.keep)}"

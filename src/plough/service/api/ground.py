@@ -8,6 +8,7 @@ from fastapi import APIRouter, Header, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
+from plough.core.bake.bundle import embedded_images
 from plough.core.bake.ground_file import MEDIA, GroundFormat, ground_file
 from plough.core.formats.heights import unpack_heights
 from plough.core.formats.images import jpeg
@@ -141,7 +142,8 @@ def read_ground(
     )
     db.commit()  # nothing of the database is held while computing
     bare = document.model_copy(update={"layers": (document.layers[0], document.layers[-1])})
-    data, told = ground_file(ctx.evaluator.evaluate(bare).surface, form)
+    surface = ctx.evaluator.evaluate(bare).surface
+    data, told = ground_file(surface, form, embedded_images(ctx.library.cache))
     answer = download(
         data,
         f"{name.strip().encode('ascii', 'ignore').decode() or 'scene'} ground.{form}",

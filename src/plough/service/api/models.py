@@ -339,6 +339,8 @@ class SurfaceOut(BaseModel):
     samples: int
     size: float = Field(description="Metres a side; the middle lies at the origin.")
     covers: list[CoverOut] = Field(description="The classes of ground.")
+    mesh: str = Field("", description="Address of the triangles it is made of, where it is.")
+    bare: bool = Field(False, description="Whether these are dressed by the classes of ground.")
 
 
 class CurveOut(BaseModel):
