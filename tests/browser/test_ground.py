@@ -8,7 +8,9 @@ import httpx
 import numpy as np
 import pytest
 import trimesh
+from selenium import webdriver
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from plough.core.formats.heights import read_heights, write_tiff
@@ -19,6 +21,14 @@ pytestmark = pytest.mark.browser
 
 def ground_of(client: httpx.Client, scene: str) -> dict[str, object]:
     return client.get(f"/api/scenes/{scene}").json()["layers"][0]["parameters"]  # type: ignore[no-any-return]
+
+
+def risen(page: Page, since: float = 0.0) -> float:
+    """Cubic metres of ground, by square of the grid, more than `since`."""
+    total = page.driver.execute_script(
+        "return window.plough.world.field.heights.reduce((a, b) => a + b, 0)"
+    )
+    return float(total) - since
 
 
 def test_a_ground_begins_with_a_way_and_is_undone(
@@ -106,4 +116,54 @@ def test_a_mesh_with_an_arch_is_the_ground(
     page.until(lambda: "of ground with about" in page.text("aside"), "the hills, again")
     page.button("Dyke").click()
     assert differing(picture(page), before) < 0.02, "the hills are as they were"
+    assert not page.errors()
+
+
+def test_the_ground_is_shaped_by_brush_by_pointer_and_by_keys(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "ground")
+    before = picture(page)
+    page.button("Raise").click()
+    assert page.one("[data-field='brush.amount']").is_displayed()
+    canvas, flat = page.one("section canvas"), risen(page)
+    eye = page.driver.execute_script("return window.plough.stage.camera.position.toArray()")
+
+    def drag() -> webdriver.ActionChains:
+        hand = webdriver.ActionChains(page.driver, duration=60)
+        hand.move_to_element_with_offset(canvas, -60, 40).click_and_hold()
+        for _ in range(5):
+            hand.move_by_offset(24, 6)
+        return hand
+
+    drag().perform()
+    page.until(lambda: risen(page, flat) > 5, "the ground that has risen under the brush")
+    assert "strokes" not in ground_of(sedge, scene_id) or not ground_of(sedge, scene_id)["strokes"]
+    page.keys(Keys.ESCAPE)
+    webdriver.ActionChains(page.driver).release().perform()
+    assert page.button("Raise").get_attribute("aria-pressed") == "true", "the brush stays in hand"
+    page.until(lambda: abs(risen(page, flat)) < 0.5, "the ground as it was, since it was given up")
+    drag().release().perform()
+    page.until(lambda: "1 stroke" in page.text("aside"), "the stroke")
+    page.until(lambda: risen(page, flat) > 5, "the ground that has risen")
+    (stroke,) = ground_of(sedge, scene_id)["strokes"]  # type: ignore[misc]
+    assert stroke["brush"] == "raise" and len(stroke["points"]) > 3
+    now = page.driver.execute_script("return window.plough.stage.camera.position.toArray()")
+    assert now == pytest.approx(eye), "the camera stays where it is"
+
+    page.button("Level").click()
+    canvas.send_keys(Keys.ARROW_LEFT * 3, Keys.SPACE)
+    page.until(lambda: "2 strokes" in page.text("aside"), "a dab by keys")
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: "1 stroke" in page.text("aside"), "one stroke, again")
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: "no stroke yet" in page.text("aside"), "none")
+    page.until(lambda: abs(risen(page, flat)) < 0.5, "the ground as it was")
+    page.keys(Keys.ESCAPE)
+    page.until(
+        lambda: page.button("Level").get_attribute("aria-pressed") == "false", "no brush in hand"
+    )
+    assert differing(picture(page), before) < 0.02
     assert not page.errors()

@@ -236,6 +236,9 @@ def test_unit_axis_and_middle_are_put_right() -> None:
     low, high = apart.own.mesh.bounds()  # type: ignore[union-attr]
     assert np.allclose((low + high) / 2, [300, 500, 70], atol=0.5)
     assert GroundParameters(made_from="mesh").mesh == ""
+    assert not apart.own.materials  # type: ignore[union-attr]
+    worn = scene({"made_from": "mesh", "dressed": "own"}, body).surface
+    assert [m.name for m in worn.own.materials.values()] == ["plain"]  # type: ignore[union-attr]
     lost = scene({"made_from": "mesh", "mesh": ""}, body)
     assert lost.layers[0].output.findings[0].code == "missing-file"
     assert isinstance(lost.surface, HeightField)

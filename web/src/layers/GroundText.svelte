@@ -4,6 +4,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { onDestroy } from 'svelte';
   import { said, type Values } from '../api/client';
+  import BrushPanel from '../parts/BrushPanel.svelte';
   import FileButton from '../parts/FileButton.svelte';
   import LibraryDialog from '../parts/LibraryDialog.svelte';
   import WaysDialog from '../parts/WaysDialog.svelte';
@@ -92,6 +93,13 @@
 {/if}
 {#if told}<p class="mt-1.5 text-[12.5px] text-soft" role="status">{told}</p>{/if}
 {#if failure}<p class="mt-1.5 text-[12.5px] text-clay" role="alert">{failure}.</p>{/if}
+
+{#if !disabled && p.made_from !== 'mesh'}
+  <BrushPanel
+    strokes={((p.strokes ?? []) as unknown[]).length}
+    onclear={() => open.edit({ op: 'layer', id: layer.id, parameters: { strokes: [] } })}
+  />
+{/if}
 
 <WaysDialog
   bind:open={waysOpen}

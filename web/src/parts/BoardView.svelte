@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { brush } from '../state/brush.svelte';
   /** The coloured plate: the scene in three dimensions, and what is drawn over it. */
   import { Alert, Spinner } from 'flowbite-svelte';
   import * as THREE from 'three';
@@ -12,6 +13,7 @@
   import { Stage } from '../view/stage';
   import { Standing } from '../view/standing.svelte';
   import type { Spot } from '../view/tools/tool';
+  import { BrushTool } from '../view/tools/brush';
   import { DrawTool } from '../view/tools/draw';
   import { ToolHost } from '../view/tools/host.svelte';
   import { ShapeTool } from '../view/tools/shape';
@@ -44,6 +46,14 @@
   let standing = $state.raw<Standing | null>(null);
   const viewpoints = $derived(open.scene?.settings.viewpoints ?? []);
   const selected = $derived(open.layer(open.selected));
+  /** The selected layer and the parameter that holds its strokes, where a brush can shape it. */
+  const painted = $derived.by(() => {
+    const path = selected && open.canEdit ? uiOf(selected.kind).strokes?.(selected) : '';
+    return path ? `${selected?.id} ${path}` : '';
+  });
+  $effect(() => {
+    if (!painted) brush.inHand = ''; // it was for another layer
+  });
   const shaped = $derived(selected && drawn(selected.kind) ? selected.id : '');
   let lastEye = new THREE.Vector3(1e9, 0, 0);
   let pictured = false;
@@ -75,7 +85,10 @@
         open.pointed = found ? found.layer : '';
         pointed = found ? spot : null;
       },
-      leave: () => (drawing = null),
+      leave: () => {
+        drawing = null;
+        brush.inHand = '';
+      },
     }));
     stage.onDrawn = (coarse) => {
       frame++;
@@ -143,7 +156,7 @@
     if (world && open.scene) world.setSettings(open.scene.settings);
   });
   $effect(() => {
-    world?.setContours(contours);
+    world?.setContours(contours || (brush.inHand ? 1 : 0)); // what a brush does is seen by them
   });
   let ready = $state(false);
   $effect(() => {
@@ -231,10 +244,12 @@
     if (!host || !now) return;
     const wanted = drawing && drawingOf(drawing);
     const id = shaped;
+    const [layer, path] = brush.inHand ? painted.split(' ') : [];
     untrack(() => {
       const kind = open.layer(id)?.kind ?? '';
       const row = drawn(kind);
       if (wanted) host.take(new DrawTool(now, wanted));
+      else if (layer && path) host.take(new BrushTool(now, layer, path, () => brush.now));
       else if (row)
         host.take(
           new ShapeTool(

@@ -11,6 +11,13 @@
     void host.turn;
     return (host.tool?.strokes() ?? []).map((s) => ({ ...s, d: pathOf(project, s.points) }));
   });
+  const labels = $derived.by(() => {
+    void host.turn;
+    return (host.tool?.labels?.() ?? []).flatMap(({ text, at }) => {
+      const spot = project(at);
+      return spot && Number.isFinite(spot.x + spot.y) ? [{ text, spot }] : [];
+    });
+  });
   const marks = $derived.by(() => {
     void host.turn;
     const all = (host.tool?.marks() ?? []).map((m) => ({ ...m, spot: project(m.at) }));
@@ -50,6 +57,18 @@
       stroke-dasharray={s.dashed ? '6 5' : ''}
       stroke-linejoin="round"
     />
+  {/each}
+  {#each labels as { text, spot } (text)}
+    <text
+      x={spot.x + 8}
+      y={spot.y + 4}
+      class="text-[12px]"
+      fill="#faf7ee"
+      stroke="#232b20"
+      stroke-opacity="0.75"
+      stroke-width="3"
+      paint-order="stroke">{text}</text
+    >
   {/each}
   {#each marks as m (m.key)}
     {#if host.tool?.alone}

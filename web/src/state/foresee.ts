@@ -12,8 +12,8 @@ export function foreseen(scene: Scene, edit: Edit): Scene {
   if (edit.op === 'removeLayer') return { ...scene, layers: scene.layers.filter((l) => l.id !== edit.id) };
   if (edit.op === 'removeAsset') return { ...scene, assets: scene.assets.filter((a) => a.id !== edit.id) };
   if (edit.op === 'scene') {
-    const settings = withElements(scene.settings, edit.settings ?? {});
-    return { ...scene, name: edit.name ?? scene.name, settings };
+    const settings = withElements(scene.settings as unknown as Values, edit.settings ?? {});
+    return { ...scene, name: edit.name ?? scene.name, settings: settings as unknown as Settings };
   }
   return scene;
 }
@@ -22,7 +22,7 @@ function changed<T extends Layer | Asset>(item: T, edit: Edit & { id: string; pa
   if (item.id !== edit.id) return item;
   const given = edit as unknown as Values;
   const plain = Object.fromEntries(PLAIN.filter((k) => given[k] !== undefined).map((k) => [k, given[k]]));
-  const parameters = edit.parameters ? writeAll(item.parameters, edit.parameters) : item.parameters;
+  const parameters = edit.parameters ? withChanges(item.parameters, edit.parameters) : item.parameters;
   return { ...item, ...plain, parameters };
 }
 
@@ -30,9 +30,17 @@ interface Element {
   id: string;
 }
 
-/** Settings with some of them changed; `list#id` names one element of a list, null takes it away. */
-function withElements(settings: Settings, changes: Values): Settings {
-  let out: Values = { ...settings };
+/** Parameters with some of them changed, by dotted names or by elements of lists. */
+function withChanges(parameters: Values, changes: Values): Values {
+  const [plain, elements] = [false, true].map((e) =>
+    Object.fromEntries(Object.entries(changes).filter(([path]) => path.includes('#') === e)),
+  ) as [Values, Values];
+  return withElements(writeAll(parameters, plain), elements);
+}
+
+/** Values with some of them changed; `list#id` names one element of a list, null takes it away. */
+function withElements(values: Values, changes: Values): Values {
+  let out: Values = { ...values };
   for (const [path, value] of Object.entries(changes)) {
     const [name = '', id] = path.split('#');
     if (id === undefined) {
@@ -47,7 +55,7 @@ function withElements(settings: Settings, changes: Values): Settings {
       out[name] = list;
     }
   }
-  return out as unknown as Settings;
+  return out;
 }
 
 /** Whether what an edit changes has been changed by another between two states of the scene. */

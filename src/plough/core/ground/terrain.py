@@ -155,7 +155,7 @@ def _hills(shape: Shape, hills: Octaves, x: float, z: float) -> float:
 
 
 @kernel
-def _stepped(h: float, step: float) -> float:
+def stepped(h: float, step: float) -> float:
     """`h` on treads of the height `step`, nearly level, with risers between them."""
     k = math.floor(h / step)
     f = h / step - k
@@ -177,7 +177,7 @@ def _terrain(shape: Shape, n: int, first: int, last: int, out: Float32) -> None:
             # the noise is a function of the place, so that a larger or finer ground keeps its hills
             h = _hills(shape, hills, x, z)
             if shape.terrace > 0.0:
-                h = _stepped(h, shape.terrace)
+                h = stepped(h, shape.terrace)
             if shape.radius > 0.0:
                 u, v = x / shape.radius * 1.3, z / shape.radius * 1.3
                 wobble = 0.28 * layered(rim, u, v, 0.5, 0.0)

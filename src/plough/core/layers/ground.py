@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from itertools import accumulate
 from typing import Any, ClassVar, Literal
 
 import numpy as np
+from pydantic import Field
 
 from plough.core.arrays import Float32
 from plough.core.formats.heights import HeightMap, side_of, square_of, unpack_heights
 from plough.core.ground.heightfield import MOST_SAMPLES, HeightField
+from plough.core.ground.strokes import MOST_STROKES, Stroke, shaped
 from plough.core.ground.surface import Surface
 from plough.core.ground.terrain import TerrainParameters, make_terrain, samples
 from plough.core.ground.triangles import TriangleSurface
@@ -109,6 +112,11 @@ class GroundParameters(TerrainParameters):
     level: float = number(
         0, "Height", (-1000, 9000), soft=(-10, 50), unit="m", step=0.1, group="Ground"
     )
+    strokes: tuple[Stroke, ...] = Field(
+        (),
+        max_length=MOST_STROKES,
+        description="Of the brush, in order; each acts on what the ones before have left.",
+    )
     water: bool = flag(False, "Standing water", group="Water")
     water_level: float = number(
         0, "Level", (-1000, 9000), soft=(-10, 20), unit="m", step=0.05, group="Water"
@@ -141,7 +149,30 @@ def evaluate(p: GroundParameters, inputs: Inputs) -> Output:
     """The terrain as a surface; water is a solid of its own, so that its level rebuilds nothing."""
     made = {"noise": _noise, "heights": _heights, "mesh": _mesh, "level": _level}
     surface = made[p.made_from](p, inputs)
+    if p.strokes:
+        surface = _shaped(surface, p.strokes, inputs)
     return Output(surface=surface, solids=(_water(surface, p.water_level),) if p.water else ())
+
+
+def _shaped(surface: Surface, strokes: tuple[Stroke, ...], inputs: Inputs) -> Surface:
+    """What the brush makes of `surface`; the ground before the last stroke is at hand as a rule."""
+    if not isinstance(surface, HeightField):
+        inputs.find(
+            "not-shaped", "the brush shapes heights; a ground made of a mesh stays as it is"
+        )
+        return surface
+    keys = list(
+        accumulate(strokes, lambda k, s: key_of(k, s.model_dump(mode="json")), initial=surface.key)
+    )
+
+    def held(count: int) -> HeightField | None:
+        found: HeightField | None = inputs.look_up(keys[count])
+        return found
+
+    def make() -> HeightField:
+        return shaped(surface, strokes, held, inputs.check)
+
+    return inputs.kept(keys[-1], make, lambda f: f.nbytes)
 
 
 def _noise(p: GroundParameters, inputs: Inputs) -> HeightField:

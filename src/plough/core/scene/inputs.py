@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -137,3 +137,7 @@ class Inputs:
     def kept(self, key: str, make: Callable[[], T], size: Callable[[T], int]) -> T:
         """The value under `key`, made by `make` when it is not held."""
         return self.cache.get(("layer", key), make, size)
+
+    def look_up(self, key: str) -> Any:
+        """The value under `key`, or None where it is not held."""
+        return self.cache.look_up([("layer", key)])[0]

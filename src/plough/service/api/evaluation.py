@@ -18,7 +18,7 @@ from plough.core.lamp import Lamp
 from plough.core.library import Variant, resolve, variant_of
 from plough.core.library.library import switch_distances
 from plough.core.matters import declared
-from plough.core.parameters import build, describe, with_values
+from plough.core.parameters import build, describe
 from plough.core.scene.document import SceneDocument, Sky, Viewpoint, with_layer
 from plough.core.scene.evaluation import Evaluation, LayerResult
 from plough.core.scene.facets import Solid, TiledPlacements
@@ -53,6 +53,7 @@ from plough.service.api.models import (
     WeightOut,
 )
 from plough.service.errors import NotFound
+from plough.service.fields import flatten, nested
 from plough.service.meshes import (
     Detail,
     card_of,
@@ -248,7 +249,10 @@ def _with_draft(document: SceneDocument, body: Draft) -> SceneDocument:
     layer = next((x for x in document.layers if x.id == body.layer), None)
     if layer is None:
         raise NotFound(f"there is no layer {body.layer!r} in this scene; it may have been removed")
-    values = with_values(layer.parameters, body.parameters)
+    # as an edit would do it: a list with ids by element
+    prefix = "parameters"
+    fields = flatten(layer.parameters, prefix) | flatten(body.parameters, prefix)
+    values = nested(fields, prefix)
     build(get_layer_kind(layer.kind).parameters, values, "parameters")
     return with_layer(document, layer.model_copy(update={"parameters": values}))
 

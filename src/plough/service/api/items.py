@@ -22,7 +22,7 @@ from plough.service.api.models import (
 )
 from plough.service.api.scenes import Edited, scene_out
 from plough.service.db.tables import Layer
-from plough.service.fields import flatten
+from plough.service.fields import MARK, flatten
 from plough.service.scenes import Editing, Subject
 
 router = APIRouter(prefix="/api/scenes", tags=["scenes"], responses=PROBLEMS)
@@ -150,6 +150,9 @@ def _given(name: str | None, parameters: dict[str, Any] | None) -> dict[str, Any
 
 def _title(name: str, fields: dict[str, Any]) -> str:
     parts = sorted(
-        {k.removeprefix("parameters.").replace("_", " ").replace(".", " ") for k in fields}
+        {
+            k.removeprefix("parameters.").partition(MARK)[0].replace("_", " ").replace(".", " ")
+            for k in fields
+        }
     )
     return f"{', '.join(parts)} of {name}"

@@ -40,6 +40,7 @@ export class ToolHost {
   turn = $state(0);
   private pressed: Spot = { x: 0, y: 0 };
   private nudging = false;
+  private dragging = false;
   private pointing: { spot: Spot | null } | null = null;
   private release = () => {};
   private drag = new AbortController();
@@ -53,7 +54,10 @@ export class ToolHost {
     const { signal } = this.listeners;
     const listen = <K extends keyof HTMLElementEventMap>(name: K, act: (e: HTMLElementEventMap[K]) => void) =>
       canvas.addEventListener(name, (e) => stage.drawing && act(e), { signal, capture: name === 'pointerdown' });
-    listen('pointerdown', (e) => (this.pressed = this.spot(e)));
+    listen('pointerdown', (e) => {
+      this.pressed = this.spot(e);
+      if (this.tool?.paints) this.press(e, '');
+    });
     listen('pointerup', (e) => this.click(e));
     listen('dblclick', () => void this.finish());
     listen('pointermove', (e) => {
@@ -75,15 +79,21 @@ export class ToolHost {
   /** Take a tool in hand, or none; what the one before had begun is given up. */
   take(tool: Tool | null) {
     this.release();
+    if (this.dragging) this.giveUp();
     this.tool?.cancel();
     this.drop();
     this.tool = tool;
     this.cross = null;
     this.release = () => {};
-    if (!tool?.alone) return;
+    if (!tool?.alone && !tool?.paints) return;
+    const set = () => this.cross && this.give({ kind: 'click', spot: this.cross });
+    if (!tool.alone) {
+      // Escape gives up what is drawn, and only then the tool
+      this.release = keyring.bind({ set, leave: () => (this.dragging ? this.giveUp() : this.desk.leave(tool)) });
+      return;
+    }
     this.stage.canvas.focus(); // so that the keys act at once
     const back = () => this.type({ kind: 'back' });
-    const set = () => this.cross && this.give({ kind: 'click', spot: this.cross });
     const acts = { finish: () => void this.finish(), back, undo: back, set, leave: () => this.desk.leave(tool) };
     this.release = keyring.bind(acts, true);
   }
@@ -111,6 +121,7 @@ export class ToolHost {
     if (event.button !== 0) return;
     const spot = this.spot(event);
     if (Math.hypot(spot.x - this.pressed.x, spot.y - this.pressed.y) > STILL) return;
+    if (this.tool?.paints) return; // it had the press
     if (this.tool?.sets) this.give({ kind: 'click', spot });
     else this.desk.click?.(spot);
   }
@@ -121,6 +132,7 @@ export class ToolHost {
     event.stopPropagation();
     this.drop();
     this.held = mark;
+    this.dragging = true;
     this.stage.controls.enabled = false;
     const { signal } = (this.drag = new AbortController());
     const move = (e: PointerEvent) => this.give({ kind: 'drag', spot: this.spot(e) });
@@ -138,6 +150,7 @@ export class ToolHost {
   private drop() {
     this.drag.abort();
     this.held = '';
+    this.dragging = false;
     this.stage.controls.enabled = true;
   }
 

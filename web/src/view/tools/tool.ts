@@ -29,6 +29,12 @@ export interface Stroke {
   dashed?: boolean;
 }
 
+/** Words at a place of the view. */
+export interface Label {
+  text: string;
+  at: Point;
+}
+
 export type Hint = [keys: string, what: string];
 
 export type Gesture =
@@ -50,11 +56,14 @@ export interface Tool {
   readonly cursor: string;
   /** Takes points of the view; then the keyboard has a cross to set them with. */
   readonly sets: boolean;
+  /** A drag over the view is its own, and does not turn the camera. */
+  readonly paints?: boolean;
   /** While it is in hand, other keys than its own do nothing. */
   readonly alone: boolean;
   hints(): Hint[];
   marks(): Mark[];
   strokes(): Stroke[];
+  labels?(): Label[];
   pointer(gesture: Gesture): Outcome;
   key(stroke: KeyStroke): Outcome;
   /** The mark that should have the focus after a key. */

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { Layer } from '../../api/client';
 import { crossed, pathOf } from '../overlay';
+import { BrushTool, type Brush } from './brush';
 import { DrawTool } from './draw';
 import { ShapeTool } from './shape';
 import type { Flat, Spot, Terrain } from './tool';
@@ -42,6 +43,59 @@ describe('drawing', () => {
     expect(tool.strokes()[0]?.points.length).toBe(2);
     tool.pointer({ kind: 'hover', spot: { x: -4, y: 4 } });
     expect(tool.strokes()[0]?.points.length).toBe(1);
+  });
+});
+
+describe('the brush', () => {
+  const press = (x: number, y: number) => ({ kind: 'press' as const, mark: '', spot: { x, y } });
+  const drag = (x: number, y: number) => ({ kind: 'drag' as const, spot: { x, y } });
+  const release = { kind: 'release' as const, spot: { x: 0, y: 0 } };
+  const set: Brush = { brush: 'raise', radius: 10, amount: 2, strength: 0.5, falloff: 0.6 };
+  let made = 0;
+  const tool = () => new BrushTool(terrain, 'ground', 'strokes', () => set, () => `s${made++}`); // prettier-ignore
+
+  it('draws a ring of its reach on the ground, with its diameter', () => {
+    const b = tool();
+    expect(b.strokes()).toEqual([]);
+    b.pointer({ kind: 'hover', spot: { x: 30, y: 40 } });
+    const [ring, inner] = b.strokes();
+    const reach = (p: { x: number; z: number }) => Math.hypot(p.x - 30, p.z - 40);
+    expect(ring?.points.every((p) => Math.abs(reach(p) - 10) < 1e-9 && p.y === 2.2)).toBe(true);
+    expect(inner?.points.every((p) => Math.abs(reach(p) - 4) < 1e-9)).toBe(true);
+    expect(b.labels()).toEqual([{ text: '20 m', at: { x: 40, y: 2.2, z: 40 } }]);
+    b.pointer({ kind: 'hover', spot: { x: -1, y: 0 } });
+    expect(b.strokes()).toEqual([]);
+  });
+
+  it('makes one stroke of a drag, shown while it goes on, as one edit of its own', () => {
+    const b = tool();
+    expect(b.pointer(press(0, 0))).toBe('draft');
+    expect(b.pointer(drag(1, 0))).toBe('shown'); // too near to tell
+    expect(b.pointer(drag(3, 0))).toBe('draft');
+    const { path = '', value } = b.draft() ?? {};
+    expect(path).toMatch(/^strokes#s/);
+    expect(value).toEqual({ ...set, points: [[0, 0], [3, 0]] }); // prettier-ignore
+    expect(b.pointer(drag(-4, 0))).toBe('shown'); // off the ground
+    expect(b.pointer(release)).toBe('commit');
+    expect(b.commit()).toEqual([{ op: 'layer', id: 'ground', parameters: { [path]: value } }]);
+    expect(b.draft()).toBeNull();
+    expect(b.pointer(release)).toBe('nothing');
+    b.pointer(press(5, 5));
+    expect(b.draft()?.path).not.toBe(path);
+    b.cancel();
+    expect(b.commit()).toEqual([]);
+  });
+
+  it('dabs where the cross is set, and never has more points than a stroke may', () => {
+    const b = tool();
+    expect(b.pointer(click(7, 8))).toBe('commit');
+    expect(b.commit()[0]).toMatchObject({ op: 'layer', id: 'ground' });
+    b.pointer(press(0, 0));
+    for (let k = 1; k < 3000; k++) b.pointer(drag(2 * k, 0));
+    const { points } = b.draft()?.value as { points: Flat[] };
+    expect(points.length).toBeLessThanOrEqual(400);
+    expect(points.at(-1)).toEqual([5998, 0]);
+    expect(points[0]).toEqual([0, 0]);
   });
 });
 
