@@ -55,15 +55,24 @@ class Outside:
         return Response(made[0], answer.status_code, made[1])
 
 
-def slow(body: bytes, headers: dict[str, str]) -> Response:
+class Slow:
     """Gives a byte every tenth of a second, for a long time."""
 
-    async def drops() -> Any:
-        for k in range(300):
-            yield body[k : k + 1]
-            await asyncio.sleep(0.1)
+    def __init__(self) -> None:
+        self.given = 0
+        self.ended = False
 
-    return StreamingResponse(drops(), 200, headers)
+    def __call__(self, body: bytes, headers: dict[str, str]) -> Response:
+        async def drops() -> Any:
+            try:
+                for k in range(300):
+                    self.given = k
+                    yield body[k : k + 1]
+                    await asyncio.sleep(0.1)
+            finally:
+                self.ended = True
+
+        return StreamingResponse(drops(), 200, headers)
 
 
 @contextmanager

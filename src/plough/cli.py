@@ -269,7 +269,7 @@ def heights(
     from plough.core.formats.folder import keep
     from plough.core.formats.heights import unpack_heights
     from plough.core.formats.reading import read_heights_apart
-    from plough.core.layers.ground import begun_with
+    from plough.core.scene.registry import begun_with
 
     packed = read_heights_apart(file.name, _read(file))
     found = unpack_heights(packed)

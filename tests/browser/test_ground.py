@@ -167,3 +167,34 @@ def test_the_ground_is_shaped_by_brush_by_pointer_and_by_keys(
     )
     assert differing(picture(page), before) < 0.02
     assert not page.errors()
+
+
+def test_a_path_cuts_a_bed_that_follows_its_points(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    def at(x: float, z: float) -> float:
+        return float(
+            page.driver.execute_script(f"return window.plough.world.field.height({x}, {z})")
+        )
+
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "dyke")
+    knot = (0.0, -8.0)
+    before = at(*knot)
+    assert "Depth" not in page.text("aside")
+    shapes = Select(page.driver.find_element(By.XPATH, "//select[.//option[@value='causeway']]"))
+    shapes.select_by_value("bed")
+    page.until(lambda: "It cuts a bed 1.5 m deep." in page.text("aside"), "the bed in words")
+    page.until(lambda: at(*knot) < before - 1, "the bed")
+    page.drag(page.one("[data-mark='point 1']"), 40, 60)
+    page.until(lambda: at(*knot) > before - 0.3, "what was dug is filled again")
+    layers = sedge.get(f"/api/scenes/{scene_id}").json()["layers"]
+    moved = next(x for x in layers if x["id"] == "dyke")["parameters"]["points"][1]
+    dug = page.settled(lambda: at(*moved))
+    page.button("Undo").click()
+    page.until(lambda: at(*knot) < before - 1, "the bed where it was")
+    page.button("Undo").click()
+    page.until(lambda: at(*knot) == pytest.approx(before, abs=1e-3), "the ground as it was")
+    assert "It cuts" not in page.text("aside")
+    assert dug < at(*moved) - 1, "it had followed its point"

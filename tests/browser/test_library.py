@@ -10,7 +10,7 @@ import pytest
 from starlette.responses import Response
 
 from tests.browser.conftest import Page
-from tests.library import Outside, slow
+from tests.library import Outside, Slow
 
 pytestmark = pytest.mark.browser
 
@@ -40,7 +40,7 @@ def test_a_stone_is_taken_from_the_library_and_renewed(
     page.until(
         lambda: "hash" in page.one("[aria-label='the item looked at']").text, "the lie is told"
     )
-    library.wrong["/flat-drift-stone.glb"] = slow
+    library.wrong["/flat-drift-stone.glb"] = Slow()
     page.button("Take it").click()
     page.button("Cancel").click()
     page.until(lambda: page.button("Take it").is_enabled(), "it can be tried again")

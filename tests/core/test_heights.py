@@ -28,9 +28,9 @@ from plough.core.formats.heights import (
 from plough.core.formats.reading import read_heights_apart
 from plough.core.ground import HeightField, TerrainParameters, make_terrain
 from plough.core.hashing import digest
-from plough.core.layers.ground import begun_with
 from plough.core.library import Library
 from plough.core.scene import Evaluation, Evaluator, read_document
+from plough.core.scene.registry import begun_with
 from plough.core.scene.ways import draw_way, ways_of
 
 
@@ -319,6 +319,22 @@ def test_ways_to_begin_differ_and_each_is_what_it_says() -> None:
     assert along < 0.75 * across
     picture = draw_way(ways_of("ground")[0], (80, 72))
     assert picture.shape == (72, 80, 3) and len(np.unique(picture)) > 40
+
+
+@pytest.mark.parametrize("towards", [0, 30, 90, 135, 250])
+def test_hills_are_drawn_out_towards_their_azimuth(towards: float) -> None:
+    p = TerrainParameters(
+        size=512, resolution=2, relief=30, feature=50, stretch=6, stretch_azimuth=towards
+    )
+    field = make_terrain(p)
+    angle = np.radians(towards)
+    way = np.array([np.sin(angle), -np.cos(angle)])  # clockwise from north, which is -z
+    x, z = np.random.default_rng(2).uniform(-200, 200, (2, 4000))
+
+    def change(dx: float, dz: float) -> float:
+        return float(np.abs(field.height(x + 20 * dx, z + 20 * dz) - field.height(x, z)).mean())
+
+    assert change(*way) < 0.45 * change(-way[1], way[0])
 
 
 def test_the_command_line_reads_a_height_map_and_writes_the_ground(tmp_path: Path) -> None:

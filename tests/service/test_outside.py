@@ -5,6 +5,7 @@ from __future__ import annotations
 import gzip
 import io
 import json
+import time
 from collections.abc import Callable
 from typing import Any
 
@@ -16,7 +17,7 @@ from starlette.responses import RedirectResponse, Response
 from plough.core.formats.glb_read import read_glb
 from plough.outside.catalogue import Catalogue
 from tests.conftest import SMALL, Running, signed_in
-from tests.library import Outside, Wrong, slow
+from tests.library import Outside, Slow, Wrong
 
 
 @pytest.fixture
@@ -156,6 +157,7 @@ LIES: dict[str, tuple[str, Wrong, str]] = {
     "smaller than told": (FILE, body(lambda b: b[:-9]), "bytes where"),
     "another hash": (FILE, body(lambda b: b[:-1] + bytes([b[-1] ^ 1])), "hash"),
     "another type told": (FILE, body(lambda b: b, content_type="image/png"), "type"),
+    "a page for a file": (FILE, body(lambda b: b, content_type="text/html"), "type"),
     "another type inside": (FILE, body(lambda b: b"PK\3\4" + b[4:]), "type"),
     "packed, unasked": (FILE, body(gzip.compress, content_encoding="gzip"), "packs"),
     "an error": (FILE, lambda b, h: Response(b"", 500), "500"),
@@ -164,6 +166,15 @@ LIES: dict[str, tuple[str, Wrong, str]] = {
     "another item": (ITEM, told(id="crate"), "'crate'"),
     "a path for a name": (ITEM, told(file_name="../../etc/passwd"), "files.0.name"),
     "a huge file": (ITEM, told(file_bytes=10**12), "files.0.bytes"),
+    "too much together": (
+        ITEM,
+        lambda b, h: told(
+            files=[
+                {**json.loads(b)["files"][0], "name": f"{k}.glb", "bytes": 60_000_000} for k in "ab"
+            ]
+        )(b, h),
+        "together",
+    ),
     "a licence of many lines": (ITEM, told(licence="a\nb"), "licence"),
     "no JSON": (ITEM, body(lambda b: b"<html>"), "JSON"),
     "a long answer": (ITEM, body(lambda b: b + b" " * 1_100_000), "more than the"),
@@ -201,15 +212,35 @@ def test_a_mesh_that_cannot_be_read_is_told_and_not_noted(
 def test_a_slow_library_is_left_and_does_not_hold_up_others(
     running: Running, sedge: httpx.Client, scene_id: str, library: Outside
 ) -> None:
-    library.wrong["/items"] = slow
+    library.wrong["/items"] = Slow()
     with pytest.raises(httpx.ReadTimeout):
         sedge.get("/api/library/items", timeout=1.0)
     assert sedge.get("/api/scenes", timeout=2.0).status_code == 200
     answer = sedge.get("/api/library/items")
     assert answer.status_code == 502 and "seconds" in answer.json()["detail"]
     library.wrong.clear()
-    library.wrong["/versions"] = slow
+    library.wrong["/versions"] = Slow()
     assert sedge.get(f"/api/scenes/{scene_id}/origins").status_code == 200
+
+
+def test_what_nobody_waits_for_any_more_is_not_taken(
+    sedge: httpx.Client, scene_id: str, library: Outside
+) -> None:
+    drops = Slow()
+    library.wrong[FILE] = drops
+    with pytest.raises(httpx.ReadTimeout):
+        sedge.post(f"/api/scenes/{scene_id}/library/cask", timeout=1.5)
+    for _ in range(400):
+        if drops.ended:
+            break
+        time.sleep(0.1)
+    assert drops.ended and drops.given < 200, "it ends with its client"
+
+
+def test_a_page_must_be_the_one_that_was_asked_for(sedge: httpx.Client, library: Outside) -> None:
+    library.wrong["/items"] = lambda b, h: (json.dumps(json.loads(b) | {"page": 7}).encode(), h)
+    answer = sedge.get("/api/library/items")
+    assert answer.status_code == 502 and "page 7 for page 1" in answer.json()["detail"]
 
 
 def test_pictures_must_be_pictures(sedge: httpx.Client, library: Outside) -> None:

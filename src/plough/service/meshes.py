@@ -120,8 +120,8 @@ def prepare(
     steps: list[Callable[[], object]] = []
     for output in (r.output for r in evaluation.layers):
         if output.surface is not None:
-            steps.append(lambda s=output.surface: surface_heights(results, s))  # type: ignore[misc]
-            steps.append(lambda s=output.surface: surface_glb(results, s))  # type: ignore[misc]
+            steps.append(lambda: surface_heights(results, evaluation.surface))
+            steps.append(lambda: surface_glb(results, evaluation.surface))
             steps.append(lambda: cover_images(results))
         steps += [lambda s=s: solid_glb(results, s) for s in output.solids]  # type: ignore[misc]
         for v in output.placements.variants if output.placements else ():

@@ -123,7 +123,7 @@ class GroundParameters(TerrainParameters):
     )
 
 
-def begun_with(heights: HeightMap, file: str) -> dict[str, Any]:
+def _begun_with(heights: HeightMap, file: str) -> dict[str, Any]:
     """Parameters of a ground made of a height map that is kept as `file`: its own size where it tells one, a sample for each of its own."""
     size = side_of(heights, False) or min(512.0, min(heights.values.shape) - 1.0)
     size = min(4096.0, max(64.0, size))
@@ -144,6 +144,7 @@ def begun_with(heights: HeightMap, file: str) -> dict[str, Any]:
     GroundParameters,
     place="first",
     gives=("surface", "solids"),
+    begun_with=_begun_with,
 )
 def evaluate(p: GroundParameters, inputs: Inputs) -> Output:
     """The terrain as a surface; water is a solid of its own, so that its level rebuilds nothing."""

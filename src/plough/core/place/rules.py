@@ -54,6 +54,7 @@ class ScatterRule:
     slope: tuple[float, float] = (0.0, math.pi / 2)  #: radians
     clear_of: tuple[Float64, ...] = ()  #: polylines (m, 2)
     clearance: float = 0.0  #: metres from those lines
+    cleared: tuple[tuple[Float64, float], ...] = ()  #: more polylines, each with its own clearance
     apart: float = 0.0  #: metres from what stands already
     pose: Pose = field(default_factory=Pose)
 
@@ -88,6 +89,9 @@ def _keys(
     if rule.clearance > 0:
         for line in rule.clear_of:
             lines += line_hashes(np.ascontiguousarray(line), tiles, SIZE, rule.clearance)
+    for line, clear in rule.cleared:
+        salt = np.uint64(int(key_of("cleared", clear)[:16], 16) | 1)  # odd: no bit is lost
+        lines += line_hashes(np.ascontiguousarray(line), tiles, SIZE, clear) * salt
     place = np.repeat(code_of(tiles).astype(np.uint64)[:, None], 2, axis=1)
     near = around(tiles, standing.codes, standing.hashes, standing.rings)
     return combine(rule.head(), place, surface.tile_hashes(tiles), seen, lines, near)
@@ -233,7 +237,8 @@ def _allowed(rule: ScatterRule, points: Candidates, ground: Samples) -> Bool:
         rows = np.nonzero(keep)[0]
         x, z = points.x[rows], points.z[rows]
         keep[rows] = np.logical_or.reduce([inside(x, z, ring) for ring in rule.regions])
-    for line in rule.clear_of if rule.clearance > 0 else ():
+    lines = [(line, rule.clearance) for line in rule.clear_of if rule.clearance > 0]
+    for line, clear in (*lines, *rule.cleared):
         rows = np.nonzero(keep)[0]
-        keep[rows[near_line(points.x[rows], points.z[rows], line, rule.clearance)]] = False
+        keep[rows[near_line(points.x[rows], points.z[rows], line, clear)]] = False
     return keep

@@ -16,7 +16,7 @@ from plough.core.hashing import key_of
 from plough.core.library.library import Library
 from plough.core.parameters import build
 from plough.core.scene.document import Layer, SceneDocument, files_of
-from plough.core.scene.facets import Output
+from plough.core.scene.facets import Output, standing_on
 from plough.core.scene.inputs import Inputs, Shelf
 from plough.core.scene.registry import get_layer_kind
 
@@ -46,8 +46,8 @@ class Evaluation:
 
     @property
     def surface(self) -> Surface:
-        """What things stand on."""
-        return next(r.output.surface for r in self.layers if r.output.surface is not None)
+        """What things stand on, as all layers leave it."""
+        return standing_on(r.output for r in self.layers)
 
     def layer(self, layer_id: str) -> LayerResult:
         """The result of one layer."""

@@ -101,6 +101,7 @@ class Output:
     """What a layer comes to."""
 
     surface: Surface | None = None
+    shaped: Surface | None = None  #: the ground as the layer leaves it, where it shapes it
     curves: tuple[Curve, ...] = ()
     regions: tuple[Region, ...] = ()
     placements: TiledPlacements | None = None
@@ -112,7 +113,8 @@ class Output:
         """Tells this result from any other."""
         return key_of(
             self.surface.key if self.surface else "",
-            [c.key for c in self.curves],
+            self.shaped.key if self.shaped else "",
+            [(c.key, c.clear) for c in self.curves],
             [r.key for r in self.regions],
             self.placements.key if self.placements else "",
             [(s.name, s.key) for s in self.solids],
@@ -124,6 +126,7 @@ class Output:
         """Bytes held."""
         arrays: Iterable[int] = (
             self.surface.nbytes if self.surface else 0,
+            self.shaped.nbytes if self.shaped else 0,
             self.placements.nbytes if self.placements else 0,
             *(s.mesh.nbytes for s in self.solids),
             *(c.line.nbytes + c.spans.nbytes for c in self.curves),
@@ -133,4 +136,13 @@ class Output:
 
     def out_of_sight(self) -> Output:
         """What a hidden layer still gives to others: nothing that stands or is seen."""
-        return replace(self, placements=None, solids=())
+        curves = tuple(replace(c, clear=0.0) for c in self.curves)
+        return replace(self, placements=None, solids=(), shaped=None, curves=curves)
+
+
+def standing_on(outputs: Iterable[Output]) -> Surface:
+    """The surface that the first of `outputs` gives, as the last that shapes it leaves it."""
+    found = [o.shaped or o.surface for o in outputs]
+    surfaces = [s for s in found if s is not None]
+    assert surfaces, "the first layer of a scene gives a surface"
+    return surfaces[-1]

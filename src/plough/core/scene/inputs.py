@@ -21,7 +21,7 @@ from plough.core.place.placements import PlacedTile
 from plough.core.place.variants import Choices
 from plough.core.rng import bits_array, stream
 from plough.core.scene.document import Asset, MixEntry
-from plough.core.scene.facets import Finding, Output
+from plough.core.scene.facets import Finding, Output, standing_on
 
 T = TypeVar("T")
 _LAYER = stream("layer.seed")
@@ -83,10 +83,12 @@ class Inputs:
             return None
 
     def surface(self) -> Surface:
-        """What things stand on."""
-        found = next((o.surface for o in self._earlier.values() if o.surface is not None), None)
-        assert found is not None, "the first layer of a scene gives a surface"
-        return found
+        """What things stand on, as the layers further left leave it."""
+        return standing_on(self._earlier.values())
+
+    def cleared(self) -> list[Curve]:
+        """The curves of layers further left along which nothing is planted."""
+        return [c for o in self._earlier.values() for c in o.curves if c.clear > 0]
 
     def curves(self, ids: Sequence[str]) -> list[Curve]:
         """The curves that the layers `ids` give."""

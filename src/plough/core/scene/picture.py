@@ -52,14 +52,15 @@ def draw_scene(evaluation: Evaluation, library: Library, size: tuple[int, int]) 
 def _pieces(evaluation: Evaluation, library: Library) -> Iterator[tuple[Mesh, dict[str, Material]]]:
     for result in evaluation.layers:
         out = result.output
-        if out.surface is not None and out.surface.own is not None:
-            own = out.surface.own
+        surface = None if out.surface is None else evaluation.surface
+        if surface is not None and surface.own is not None:
+            own = surface.own
             yield own.mesh, own.materials or {p.material: _BARE for p in own.mesh.parts}
-        elif out.surface is not None:
-            x0, z0, x1, z1 = out.surface.bounds
+        elif surface is not None:
+            x0, z0, x1, z1 = surface.bounds
             sides = np.linspace(x0, x1, _SAMPLES), np.linspace(z0, z1, _SAMPLES)
             x, z = (a.ravel() for a in np.meshgrid(*sides))
-            found = out.surface.sample(x, z)
+            found = surface.sample(x, z)
             yield _ground(found.position, found.normal), {"ground": Material("ground")}
         for solid in out.solids:
             tinted = {s: _dressed(m, solid.finish) for s, m in solid.materials.items()}

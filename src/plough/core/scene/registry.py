@@ -10,6 +10,7 @@ from functools import cache
 from typing import TYPE_CHECKING, Any, Literal
 
 from plough.core.errors import ParameterError
+from plough.core.formats.heights import HeightMap
 from plough.core.parameters import Parameters
 from plough.core.scene.facets import FacetName, Output
 
@@ -17,6 +18,8 @@ if TYPE_CHECKING:
     from plough.core.scene.inputs import Inputs
 
 Evaluate = Callable[[Any, "Inputs"], Output]
+BegunWith = Callable[[HeightMap, str], dict[str, Any]]
+"""Gives parameters to begin with, of a height map and the hash that it is kept under."""
 Place = Literal["first", "middle", "last"]
 
 
@@ -34,6 +37,7 @@ class LayerKind:
         Place  #: a scene has one layer that stands first, one that stands last, any number between
     )
     gives: tuple[FacetName, ...]  #: the facets that its results hold
+    begun_with: BegunWith | None = None  #: parameters of one that is made from a height map
 
     @property
     def fixed(self) -> bool:
@@ -54,11 +58,14 @@ def layer_kind(
     version: int = 1,
     place: Place = "middle",
     gives: tuple[FacetName, ...] = (),
+    begun_with: BegunWith | None = None,
 ) -> Callable[[Evaluate], Evaluate]:
     """Register the decorated ``evaluate(parameters, inputs) -> Output`` as the layer kind `name`."""
 
     def register(evaluate: Evaluate) -> Evaluate:
-        _KINDS[name] = LayerKind(name, title, summary, parameters, evaluate, version, place, gives)
+        _KINDS[name] = LayerKind(
+            name, title, summary, parameters, evaluate, version, place, gives, begun_with
+        )
         return evaluate
 
     return register
@@ -76,6 +83,13 @@ def all_layer_kinds() -> dict[str, LayerKind]:
     _discover()
     ordered = sorted(_KINDS.values(), key=lambda k: (_PLACES[k.place], k.name))
     return {k.name: k for k in ordered}
+
+
+def begun_with(heights: HeightMap, file: str) -> dict[str, Any]:
+    """Parameters to begin with, of the layer kind that can be made from a height map, kept as `file`."""
+    return next(
+        k.begun_with(heights, file) for k in all_layer_kinds().values() if k.begun_with is not None
+    )
 
 
 def get_layer_kind(name: str) -> LayerKind:

@@ -82,7 +82,7 @@ class Transport:
     def __init__(self, ctx: Context, scene_id: str, eye: Eye, keep: bool, check: Check) -> None:
         self.ctx, self.scene_id, self.eye, self.keep, self.check = ctx, scene_id, eye, keep, check
 
-    def layer(self, r: LayerResult) -> LayerView:
+    def layer(self, r: LayerResult, ground: Surface) -> LayerView:
         """One layer, facet by facet."""
         o = r.output
         return LayerView(
@@ -93,7 +93,7 @@ class Transport:
                 FindingOut(code=f.code, text=f.text, severity=f.severity, place=f.place)
                 for f in o.findings
             ],
-            surface=self._surface(o.surface) if o.surface is not None else None,
+            surface=self._surface(ground) if o.surface is not None else None,
             curves=[
                 CurveOut(
                     line=self.ctx.results.put(c.line.astype("<f4").tobytes()),
@@ -191,7 +191,7 @@ def _weight(w: Weight) -> WeightOut:
 
 
 def _evaluation_out(transport: Transport, evaluation: Evaluation, edits: int) -> EvaluationOut:
-    layers = [transport.layer(r) for r in evaluation.layers]
+    layers = [transport.layer(r, evaluation.surface) for r in evaluation.layers]
     total = Weight()
     for layer in layers:
         total += Weight(**layer.weight.model_dump())

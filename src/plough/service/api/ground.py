@@ -14,8 +14,7 @@ from plough.core.formats.heights import unpack_heights
 from plough.core.formats.images import jpeg
 from plough.core.formats.reading import read_heights_apart
 from plough.core.hashing import key_of
-from plough.core.layers.ground import begun_with
-from plough.core.scene.registry import get_layer_kind
+from plough.core.scene.registry import begun_with, get_layer_kind
 from plough.core.scene.ways import Way, draw_way, way, ways_of
 from plough.service import scenes
 from plough.service.accounts import scene_for
@@ -141,8 +140,7 @@ def read_ground(
         "".join(c for c in scene.name if c.isalnum() or c in " -_"),
     )
     db.commit()  # nothing of the database is held while computing
-    bare = document.model_copy(update={"layers": (document.layers[0], document.layers[-1])})
-    surface = ctx.evaluator.evaluate(bare).surface
+    surface = ctx.evaluator.evaluate(document).surface
     data, told = ground_file(surface, form, embedded_images(ctx.library.cache))
     answer = download(
         data,
