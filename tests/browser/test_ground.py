@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import httpx
 import numpy as np
@@ -148,7 +149,8 @@ def test_the_ground_is_shaped_by_brush_by_pointer_and_by_keys(
     drag().release().perform()
     page.until(lambda: "1 stroke" in page.text("aside"), "the stroke")
     page.until(lambda: risen(page, flat) > 5, "the ground that has risen")
-    (stroke,) = ground_of(sedge, scene_id)["strokes"]  # type: ignore[misc]
+    kept: Any = page.until(lambda: ground_of(sedge, scene_id)["strokes"], "the stroke, kept")
+    (stroke,) = kept
     assert stroke["brush"] == "raise" and len(stroke["points"]) > 3
     now = page.driver.execute_script("return window.plough.stage.camera.position.toArray()")
     assert now == pytest.approx(eye), "the camera stays where it is"
@@ -187,10 +189,17 @@ def test_a_path_cuts_a_bed_that_follows_its_points(
     shapes.select_by_value("bed")
     page.until(lambda: "It cuts a bed 1.5 m deep." in page.text("aside"), "the bed in words")
     page.until(lambda: at(*knot) < before - 1, "the bed")
-    page.drag(page.one("[data-mark='point 1']"), 40, 60)
+    page.rested()
+    page.drag(page.one("[data-mark='point 1']"), 40, 160)
     page.until(lambda: at(*knot) > before - 0.3, "what was dug is filled again")
-    layers = sedge.get(f"/api/scenes/{scene_id}").json()["layers"]
-    moved = next(x for x in layers if x["id"] == "dyke")["parameters"]["points"][1]
+
+    def point() -> list[float]:
+        layers = sedge.get(f"/api/scenes/{scene_id}").json()["layers"]
+        found: list[float] = next(x for x in layers if x["id"] == "dyke")["parameters"]["points"][1]
+        return found
+
+    page.until(lambda: point() != list(knot), "the point where it was let go")
+    moved = point()
     dug = page.settled(lambda: at(*moved))
     page.button("Undo").click()
     page.until(lambda: at(*knot) < before - 1, "the bed where it was")

@@ -10,7 +10,7 @@ import os
 import resource
 import subprocess
 import sys
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 import orjson
 
@@ -77,15 +77,16 @@ def _apart(
     raise TooLargeError(what, f"takes more than {memory // 1_000_000:,} MB of memory to read")
 
 
-def _read(what: str, name: str, data: bytes, beside: Mapping[str, bytes]) -> bytes:
+def _reader(what: str) -> Callable[[str, bytes, Mapping[str, bytes]], bytes]:
+    """Reads files and packs what they hold."""
     if what == "heights":
         from plough.core.formats.heights import pack_heights, read_heights
 
-        return pack_heights(read_heights(name, data))
+        return lambda name, data, beside: pack_heights(read_heights(name, data))
     from plough.core.formats.meshes import read_model
     from plough.core.formats.model import pack
 
-    return pack(read_model(name, data, beside))
+    return lambda name, data, beside: pack(read_model(name, data, beside))
 
 
 def _main() -> int:
@@ -94,12 +95,13 @@ def _main() -> int:
     resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds + 1))
     resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
     what = sys.argv[3]
+    read = _reader(what)
     given = sys.stdin.buffer
     head = orjson.loads(given.read(int.from_bytes(given.read(4), "little")))
     files = {name: given.read(size) for name, size in head["files"]}
     main = head["main"]
     try:
-        packed = _read(what, main, files.pop(main), files)
+        packed = read(main, files.pop(main), files)
     except PloughError as error:
         told = {
             "kind": type(error).__name__,
