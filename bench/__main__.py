@@ -17,6 +17,7 @@ from rich.console import Console
 from rich.table import Table
 from scipy.stats import qmc
 
+from bench.ground import ground_rows
 from bench.table import median, row, table
 from plough.core.cache import Cache
 from plough.core.demo import teasel_fen
@@ -329,6 +330,7 @@ def main() -> None:
         sweep_rows,
         sampling_rows,
         placing_rows,
+        ground_rows,
         evaluation_rows,
         fresh_rows,
         latency_rows,

@@ -7,6 +7,7 @@ import io
 import json
 import time
 from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import httpx
@@ -15,7 +16,10 @@ from PIL import Image
 from starlette.responses import RedirectResponse, Response
 
 from plough.core.formats.glb_read import read_glb
+from plough.core.scene.document import MOST_ORIGINS
 from plough.outside.catalogue import Catalogue
+from plough.service.db.session import Database
+from plough.service.db.tables import Origin
 from tests.conftest import SMALL, Running, signed_in
 from tests.library import Outside, Slow, Wrong
 
@@ -100,6 +104,36 @@ def test_what_is_taken_keeps_where_it_came_from(
     copy = sedge.post("/api/scenes", json={"name": "Copy", "document": document}).json()["id"]
     assert sedge.get(f"/api/scenes/{copy}/origins").json() == [origin]
     assert burdock.post(f"/api/scenes/{scene_id}/library/drift-stone").status_code == 404
+
+
+def test_a_scene_has_room_for_so_many_origins_and_forgets_unused_ones(
+    database_url: str, sedge: httpx.Client, scene_id: str, library: Outside
+) -> None:
+    database = Database(database_url)
+
+    def fill(days: int) -> None:
+        then = datetime.now(UTC) - timedelta(days=days)
+        told = {
+            "library": "L",
+            "item": "i",
+            "title": "t",
+            "version": "1",
+            "by": "b",
+            "licence": "l",
+        }
+        with database.session() as db:
+            for k in range(MOST_ORIGINS):
+                db.add(Origin(scene_id=scene_id, file=f"{days:08d}{k:032x}", at=then, **told))
+
+    fill(3)
+    assert sedge.post(f"/api/scenes/{scene_id}/library/cask").status_code == 201
+    assert len(sedge.get(f"/api/scenes/{scene_id}/origins").json()) == 1
+    fill(0)
+    library.asked.clear()
+    answer = sedge.post(f"/api/scenes/{scene_id}/library/milestone")
+    assert answer.status_code == 422 and answer.json()["errors"][0]["limit"] == "2000"
+    assert not library.asked, "nothing is fetched that there is no room for"
+    database.close()
 
 
 def test_textures_are_taken_as_images(sedge: httpx.Client, scene_id: str, library: Outside) -> None:

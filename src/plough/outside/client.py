@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Awaitable, Callable, Sequence
+from collections.abc import Callable, Sequence
 from time import monotonic
 from typing import TypeVar
 from urllib.parse import quote
@@ -35,10 +35,6 @@ class LibraryError(PloughError):
 
 class AskedForNothing(LibraryError):
     """The asset library has no such thing."""
-
-
-async def _never() -> bool:
-    return False
 
 
 class AssetLibrary:
@@ -106,7 +102,7 @@ class AssetLibrary:
         raise LibraryError("the asset library's picture is no PNG or JPEG")
 
     async def file(
-        self, item: Item, file: ItemFile, gone: Callable[[], Awaitable[bool]] = _never
+        self, item: Item, file: ItemFile, gone: Callable[[], bool] = lambda: False
     ) -> bytes:
         """The bytes of a file of `item`, held against what was told of it.
 
@@ -145,7 +141,7 @@ class AssetLibrary:
         most: int,
         seconds: float,
         asked: Sequence[tuple[str, str | int]] = (),
-        gone: Callable[[], Awaitable[bool]] = _never,
+        gone: Callable[[], bool] = lambda: False,
     ) -> tuple[bytes, str]:
         """An answer of at most `most` bytes that is there after at most `seconds`, and its media type."""
         end = monotonic() + seconds
@@ -166,7 +162,7 @@ class AssetLibrary:
                         )
                     if monotonic() > end:
                         raise LibraryError(f"the asset library takes more than {seconds:g} seconds")
-                    if await gone():
+                    if gone():
                         raise LibraryError("nobody waits for it any more")
                 kind = re.split(r"[;\s]", answer.headers.get("content-type", ""))[0].lower()
         except httpx.TimeoutException:

@@ -7,7 +7,8 @@ inverse and its author. Undo puts back only fields that still hold what the edit
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
+from datetime import timedelta
 from typing import Any, NamedTuple
 
 import orjson
@@ -20,6 +21,7 @@ from plough.core.parameters import Parameters, build
 from plough.core.scene.document import (
     MOST_ASSETS,
     MOST_LAYERS,
+    MOST_ORIGINS,
     SceneDocument,
     Settings,
     check_asset,
@@ -108,8 +110,7 @@ def document_of(db: Db, scene: Scene) -> SceneDocument:
         }
         for a in assets_of(db, scene.id)
     ]
-    used = files_of([*(a["parameters"] for a in assets), *(a["images"] for a in assets)])
-    used |= files_of([r["parameters"] for r in layers])
+    used = _files_in(assets, layers)
     return SceneDocument.model_validate(
         {
             "name": scene.name,
@@ -123,6 +124,33 @@ def document_of(db: Db, scene: Scene) -> SceneDocument:
             ],
         }
     )
+
+
+def _files_in(assets: Sequence[Any], layers: Sequence[Any]) -> set[str]:
+    return files_of([[a["parameters"], a["images"]] for a in assets]) | files_of(
+        [layer["parameters"] for layer in layers]
+    )
+
+
+def check_origins(db: Db, scene: Scene, more: int) -> None:
+    """Make room for the origins of `more` files: of those that nothing uses, only what is younger than a day is kept.
+
+    Raises:
+        ParameterError: the scene would have more than it may.
+    """
+    count = select(func.count()).select_from(Origin).where(Origin.scene_id == scene.id)
+    if (db.scalar(count) or 0) + more <= MOST_ORIGINS:
+        return
+    used = {o.file for o in document_of(db, scene).origins}
+    old = Origin.at < func.now() - timedelta(days=1)
+    unused = delete(Origin).where(Origin.scene_id == scene.id, old, Origin.file.not_in(used))
+    db.execute(unused)
+    if (db.scalar(count) or 0) + more > MOST_ORIGINS:
+        raise ParameterError(
+            "library",
+            f"the scene holds what was taken from asset libraries {MOST_ORIGINS:,} times, the most that it may; remove assets first",
+            limit=str(MOST_ORIGINS),
+        )
 
 
 def origins_of(db: Db, scene_id: str) -> list[Origin]:

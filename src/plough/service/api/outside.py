@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import AsyncIterator, Callable
+from contextlib import asynccontextmanager
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request, Response
@@ -13,7 +15,7 @@ from starlette.exceptions import HTTPException
 
 from plough.core.scene.document import Origin as Told
 from plough.outside.client import AssetLibrary, LibraryError
-from plough.outside.interface import Item, ItemId, ItemKind
+from plough.outside.interface import MOST_FILES, Item, ItemId, ItemKind
 from plough.service import scenes
 from plough.service.accounts import scene_for
 from plough.service.api.bench import keep_image
@@ -131,6 +133,23 @@ async def picture(item: ItemId, ctx: Ctx, me: Me) -> Response:
     return Response(data, media_type=kind, headers={"Cache-Control": "private, max-age=86400"})
 
 
+@asynccontextmanager
+async def _waiting(request: Request) -> AsyncIterator[Callable[[], bool]]:
+    """Tells whether the client is gone, meanwhile. What passes requests on answers no question in passing, so somebody listens all the time."""
+    gone = asyncio.Event()
+
+    async def listen() -> None:
+        while (await request.receive())["type"] != "http.disconnect":
+            pass
+        gone.set()
+
+    listening = asyncio.create_task(listen())
+    try:
+        yield gone.is_set
+    finally:
+        listening.cancel()
+
+
 @router.post("/scenes/{scene_id}/library/{item}", status_code=201)
 async def take(scene_id: str, item: ItemId, request: Request, ctx: Ctx, me: Me) -> TakenOut:
     """Takes an item in its present version: its files are fetched, held against what was told of them, read and kept, with where they came from.
@@ -140,7 +159,7 @@ async def take(scene_id: str, item: ItemId, request: Request, ctx: Ctx, me: Me) 
 
     def allowed() -> None:
         with ctx.database.session() as db:
-            scene_for(db, me, scene_id, "editor")
+            scenes.check_origins(db, scene_for(db, me, scene_id, "editor"), MOST_FILES)
 
     await run_in_threadpool(allowed)
     library = _library(ctx)
@@ -148,9 +167,9 @@ async def take(scene_id: str, item: ItemId, request: Request, ctx: Ctx, me: Me) 
         raise HTTPException(
             429, "other items are being taken; try again in a few seconds", {"Retry-After": "5"}
         )
-    async with _AT_ONCE:
+    async with _AT_ONCE, _waiting(request) as gone:
         name, told = await asyncio.gather(library.name(), library.item(item))
-        files = {f.name: await library.file(told, f, request.is_disconnected) for f in told.files}
+        files = {f.name: await library.file(told, f, gone) for f in told.files}
     taken = TakenOut(item=_out(told))
     if told.kind == "mesh":
         taken.meshes = await read_given(ctx, me.id, files)
