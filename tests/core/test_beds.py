@@ -133,7 +133,9 @@ BED = {"shapes": "bed", "depth": 2, "flows": "falls", "surface": "none", "width"
 def test_what_stands_further_right_stands_on_it_and_nothing_grows_in_it() -> None:
     plain, cut = scene({"width": 8}), scene(BED)
     (curve,) = cut.layer("dyke").output.curves
-    assert curve.clear == 4 and not cut.layer("dyke").output.solids
+    ((line, clear),) = cut.ground.clear
+    assert clear == 4 and np.array_equal(line, curve.line)
+    assert not cut.layer("dyke").output.solids
     for layer in ("willows", "sedges"):
         a, b = placed(plain, layer), placed(cut, layer)
         at = b.position.astype(np.float64)
@@ -164,6 +166,42 @@ def test_hidden_it_shapes_nothing_and_the_ground_weighs_once() -> None:
             b.output, library, (0, 2, 0)
         )
     assert weigh_layer(cut.layer("dyke").output, library, (0, 2, 0)).triangles == 0
+
+
+def test_the_ground_is_shaped_before_anything_stands_on_it_wherever_the_path_stands() -> None:
+    document = copy.deepcopy(SMALL)
+    layers = document["layers"]
+    dyke = next(x for x in layers if x["id"] == "dyke")
+    dyke["parameters"] |= BED
+    late = [x for x in layers if x["id"] not in ("dyke", "bake")] + [dyke, layers[-1]]
+    for x in late:
+        if x["id"] == "willows":
+            x["parameters"] |= {"paths": []}  # it stands further right now
+    early = [late[0], dyke, *late[1:-2], late[-1]]
+    first, last = (
+        Evaluator().evaluate(read_document({**document, "layers": order}))
+        for order in (early, late)
+    )
+    assert first.surface.key == last.surface.key
+    for layer in ("willows", "sedges"):
+        a, b = placed(first, layer), placed(last, layer)
+        assert np.array_equal(a.ids, b.ids)
+        assert np.array_equal(a.position, b.position), "nothing floats over a bed cut later"
+
+
+def test_a_path_that_does_not_shape_changes_nothing_further_left() -> None:
+    document = copy.deepcopy(SMALL)
+    lane = {
+        "id": "lane",
+        "kind": "path",
+        "name": "Lane",
+        "parameters": {"points": [[-50, 50], [50, 40]]},
+    }
+    layers = [*document["layers"][:-1], lane, document["layers"][-1]]
+    with_lane = Evaluator().evaluate(read_document({**document, "layers": layers}))
+    without = Evaluator().evaluate(read_document(document))
+    keys = {r.layer.id: r.key for r in with_lane.layers}
+    assert all(keys[r.layer.id] == r.key for r in without.layers)
 
 
 def test_two_of_them_lie_one_over_the_other_in_order() -> None:

@@ -26,7 +26,6 @@ class Curve:
     spans: Int64  #: (n,) which span each point begins or lies in
     width: float  #: metres
     key: str
-    clear: float = 0.0  #: metres from it within which nothing is planted
 
     @property
     def length(self) -> float:

@@ -11,6 +11,7 @@ from pydantic import Field
 
 from plough.core.arrays import Float32, Float64
 from plough.core.ground.heightfield import HeightField
+from plough.core.ground.lines import near_samples
 from plough.core.ground.terrain import stepped
 from plough.core.kernels import kernel
 from plough.core.noise import Octaves, layered, octaves_of
@@ -44,43 +45,11 @@ class Stroke(Parameters):
     )
 
 
-@kernel
-def _weights(
-    line: Float64, radius: float, falloff: float, x0: float, z0: float, spacing: float, out: Float32
-) -> None:
-    """How strongly a stroke along `line` (n, 2) acts at each sample of `out`, whose first stands at (x0, z0): 1 in its middle, 0 beyond its radius."""
-    rows, columns = out.shape
-    out[:] = np.inf
-    for k in range(max(1, line.shape[0] - 1)):
-        m = min(k + 1, line.shape[0] - 1)
-        ax, az = line[k, 0], line[k, 1]
-        dx, dz = line[m, 0] - ax, line[m, 1] - az
-        long = dx * dx + dz * dz
-        # only the samples that this piece of the line can reach
-        r0 = max(0, int(math.floor((min(az, az + dz) - radius - z0) / spacing)))
-        r1 = min(rows, int(math.ceil((max(az, az + dz) + radius - z0) / spacing)) + 1)
-        c0 = max(0, int(math.floor((min(ax, ax + dx) - radius - x0) / spacing)))
-        c1 = min(columns, int(math.ceil((max(ax, ax + dx) + radius - x0) / spacing)) + 1)
-        for r in range(r0, r1):
-            z = z0 + r * spacing - az
-            for c in range(c0, c1):
-                x = x0 + c * spacing - ax
-                t = 0.0
-                if long > 0.0:
-                    t = min(1.0, max(0.0, (x * dx + z * dz) / long))
-                px, pz = x - t * dx, z - t * dz
-                out[r, c] = min(out[r, c], px * px + pz * pz)
-    inner = 1.0 - falloff
-    for r in range(rows):
-        for c in range(columns):
-            u = math.sqrt(out[r, c]) / radius
-            if u <= inner:
-                out[r, c] = 1.0
-            elif u < 1.0:
-                w = (1.0 - u) / (1.0 - inner)
-                out[r, c] = w * w * (3.0 - 2.0 * w)
-            else:
-                out[r, c] = 0.0
+def _weight(away: Float64, stroke: Stroke) -> Float32:
+    """How strongly a stroke acts at each distance from its line: its strength in the middle, 0 from its radius on."""
+    outer = (1.0 - away / stroke.radius) / max(stroke.falloff, 1e-9)
+    w = np.where(away < stroke.radius, outer, 0.0).clip(0.0, 1.0)
+    return np.asarray(stroke.strength * w * w * (3.0 - 2.0 * w), np.float32)
 
 
 @kernel
@@ -103,23 +72,24 @@ def _terraced(heights: Float32, step: float, out: Float32) -> None:
 def with_stroke(field: HeightField, stroke: Stroke) -> HeightField:
     """`field` after a stroke; what lies beyond the stroke's radius is the same, bit for bit."""
     line = np.array(stroke.points, np.float64)
-    n, spacing, half = len(field.heights), field.spacing, field.size / 2
-    low = np.floor((line.min(axis=0) - stroke.radius + half) / spacing).astype(int).clip(0, n)
-    high = np.ceil((line.max(axis=0) + stroke.radius + half) / spacing).astype(int) + 1
-    high = high.clip(0, n)
-    if (high <= low).any():
+    near = near_samples(field, line, stroke.radius)
+    if near is None:
         return field
-    columns, rows = slice(low[0], high[0]), slice(low[1], high[1])
-    x0, z0 = low[0] * spacing - half, low[1] * spacing - half
+    rows, columns = near.rows, near.columns
     before = field.heights[rows, columns]
-    weight = np.empty(before.shape, np.float32)
-    _weights(line, stroke.radius, stroke.falloff, x0, z0, spacing, weight)
-    weight *= np.float32(stroke.strength)
+    weight = _weight(near.away, stroke)
     heights = field.heights.copy()
     if stroke.brush == "roughen":
         noise = np.empty(before.shape, np.float32)
         octaves = octaves_of(seed_for(1, f"stroke {stroke.id}"), 4)
-        _roughness(octaves, max(0.7 * stroke.radius, 4 * spacing), x0, z0, spacing, noise)
+        _roughness(
+            octaves,
+            max(0.7 * stroke.radius, 4 * field.spacing),
+            near.x0,
+            near.z0,
+            field.spacing,
+            noise,
+        )
         heights[rows, columns] = before + np.float32(stroke.amount) * weight * noise
     elif stroke.brush in ("raise", "lower"):
         sign = 1.0 if stroke.brush == "raise" else -1.0

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 from typing import Annotated, ClassVar, Literal
 
 from pydantic import AfterValidator, Field
@@ -11,7 +10,7 @@ from pydantic import AfterValidator, Field
 from plough.core.errors import ParameterError
 from plough.core.ground.beds import Bed, with_bed
 from plough.core.ground.heightfield import HeightField
-from plough.core.ground.paths import Curve, path_curve
+from plough.core.ground.paths import path_curve
 from plough.core.ground.ribbon import ribbon
 from plough.core.ground.surface import Surface
 from plough.core.hashing import key_of
@@ -19,7 +18,7 @@ from plough.core.matters import Matters, among
 from plough.core.mesh.material import Material
 from plough.core.parameters import Parameters, choice, flag, number, points
 from plough.core.scene.document import Point
-from plough.core.scene.facets import Output, solid
+from plough.core.scene.facets import Output, Shaped, solid
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
 
@@ -96,23 +95,35 @@ class PathParameters(Parameters):
     kept_clear: bool = flag(True, "Nothing grows in it", group="Shape", help="Within its width.")
 
 
+def _shape(p: PathParameters, ground: Surface, inputs: Inputs) -> Shaped | None:
+    """The ground with the path's bed, or causeway."""
+    if p.shapes == "nothing":
+        return None
+    if not isinstance(ground, HeightField):
+        inputs.find("not-shaped", "a path shapes heights; a ground made of a mesh stays as it is")
+        return None
+    curve = path_curve(p.points, p.width)
+    rise = p.crown if p.shapes == "causeway" else -p.depth
+    bed = Bed(rise, math.tan(math.radians(p.bank)), p.flows)
+    key = key_of("bed", ground.key, curve.key, bed.rise, bed.bank, bed.flow)
+    made = inputs.kept(key, lambda: with_bed(ground, curve, bed), lambda f: f.nbytes)
+    return Shaped(made, ((curve.line, p.width / 2),) if p.kept_clear else ())
+
+
 @layer_kind(
     "path",
     "Path",
     "A smooth line on the ground that others keep clear of.",
     PathParameters,
     gives=("curve", "solids"),
+    shape=_shape,
 )
 def evaluate(p: PathParameters, inputs: Inputs) -> Output:
-    """The line as a curve, the ground as it leaves it, and its ribbon by tile."""
+    """The line as a curve, and its ribbon by tile."""
     curve = path_curve(p.points, p.width)
-    ground = inputs.surface()
-    shaped = _shaped(p, curve, ground, inputs) if p.shapes != "nothing" else None
-    if shaped is not None and p.kept_clear:
-        curve = replace(curve, clear=p.width / 2)
     if p.surface == "none":
-        return Output(curves=(curve,), shaped=shaped)
-    surface = shaped or ground
+        return Output(curves=(curve,))
+    surface = inputs.surface()
     strips = inputs.kept(
         key_of("ribbon", curve.key, surface.key),
         lambda: ribbon(curve, surface),
@@ -121,20 +132,8 @@ def evaluate(p: PathParameters, inputs: Inputs) -> Output:
     material = {"path": Material(f"path {p.surface}", color=_COLORS[p.surface], roughness=0.95)}
     return Output(
         curves=(curve,),
-        shaped=shaped,
         solids=tuple(
             solid(f"{x} {z}", mesh, material, f"path {p.surface}", (x, z))
             for (x, z), mesh in sorted(strips.items())
         ),
     )
-
-
-def _shaped(p: PathParameters, curve: Curve, ground: Surface, inputs: Inputs) -> HeightField | None:
-    """The ground with the path's bed, or causeway."""
-    if not isinstance(ground, HeightField):
-        inputs.find("not-shaped", "a path shapes heights; a ground made of a mesh stays as it is")
-        return None
-    rise = p.crown if p.shapes == "causeway" else -p.depth
-    bed = Bed(rise, math.tan(math.radians(p.bank)), p.flows)
-    key = key_of("bed", ground.key, curve.key, bed.rise, bed.bank, bed.flow)
-    return inputs.kept(key, lambda: with_bed(ground, curve, bed), lambda f: f.nbytes)

@@ -125,7 +125,7 @@ def evaluate(p: ScatterParameters, inputs: Inputs) -> Output:
         slope=(math.radians(p.slope[0]), math.radians(p.slope[1])),
         clear_of=tuple(c.line for c in curves),
         clearance=p.clearance,
-        cleared=tuple((c.line, c.clear) for c in inputs.cleared()),
+        cleared=inputs.cleared(),
         apart=p.apart,
         pose=Pose(
             p.lean / 100.0,

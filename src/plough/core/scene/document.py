@@ -18,7 +18,7 @@ from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 
 Profile = Literal["phone", "console", "high-end"]
 MOST_LAYERS, MOST_ASSETS, MOST_ORIGINS = 500, 500, 2_000
-_A_HASH = re.compile(r"[0-9a-f]{40}")
+_A_HASH = re.compile(rb'"([0-9a-f]{40})"')
 Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")]
 Coordinate = Annotated[float, Field(ge=-4096, le=4096)]
 Point = tuple[Coordinate, Coordinate]
@@ -173,11 +173,7 @@ class SceneDocument(Parameters):
 
 def files_of(values: Any) -> set[str]:
     """The hashes of files that plain values (an asset's images, the parameters of a layer) refer to."""
-    if isinstance(values, Mapping):
-        return set().union(*map(files_of, values.values()))
-    if isinstance(values, list | tuple):
-        return set().union(*map(files_of, values))
-    return {values} if isinstance(values, str) and _A_HASH.fullmatch(values) else set()
+    return {found.decode() for found in _A_HASH.findall(orjson.dumps(values))}
 
 
 def check_asset(asset: Asset, where: str = "") -> None:

@@ -7,7 +7,7 @@ recomputes what it touches and what can see that, nothing else.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from plough.core.cache import Cache
@@ -16,7 +16,7 @@ from plough.core.hashing import key_of
 from plough.core.library.library import Library
 from plough.core.parameters import build
 from plough.core.scene.document import Layer, SceneDocument, files_of
-from plough.core.scene.facets import Output, standing_on
+from plough.core.scene.facets import Finding, Ground, Output
 from plough.core.scene.inputs import Inputs, Shelf
 from plough.core.scene.registry import get_layer_kind
 
@@ -43,11 +43,12 @@ class Evaluation:
 
     document: SceneDocument
     layers: tuple[LayerResult, ...]
+    ground: Ground
 
     @property
     def surface(self) -> Surface:
-        """What things stand on, as all layers leave it."""
-        return standing_on(r.output for r in self.layers)
+        """What things stand on."""
+        return self.ground.surface
 
     def layer(self, layer_id: str) -> LayerResult:
         """The result of one layer."""
@@ -74,17 +75,40 @@ class Evaluator:
         Args:
             check: called between and within layers; may raise to stop.
         """
-        done: list[LayerResult] = []
         assets = {a.id: a for a in document.assets}
         told = {a.id: self.library.lost(a.kind, a.parameters) for a in document.assets}
         lost = {name: why for name, why in told.items() if why}
         assets_key = key_of(
             [a.model_dump(mode="json", exclude=_UNREAD) for a in document.assets], sorted(lost)
         )
-        for layer in document.layers:
+        shelf = Shelf(assets, lost)
+        first = self._layer(document.layers[0], [], shelf, assets_key, None, (), check)
+        done = [first]
+        assert first.output.surface is not None, "the first layer of a scene gives a surface"
+        ground, told_of = self._shaped(document, Ground(first.output.surface), shelf, check)
+        for layer in document.layers[1:]:
             check()
-            done.append(self._layer(layer, done, Shelf(assets, lost), assets_key, check))
-        return Evaluation(document, tuple(done))
+            findings = told_of.get(layer.id, ())
+            done.append(self._layer(layer, done, shelf, assets_key, ground, findings, check))
+        return Evaluation(document, tuple(done), ground)
+
+    def _shaped(
+        self, document: SceneDocument, ground: Ground, shelf: Shelf, check: Callable[[], None]
+    ) -> tuple[Ground, dict[str, Sequence[Finding]]]:
+        """`ground` as all layers that shape it leave it, one after the other, and what each found; wherever they stand, it is shaped before anything stands on it."""
+        told: dict[str, Sequence[Finding]] = {}
+        for layer in document.layers:
+            kind = get_layer_kind(layer.kind)
+            if kind.shape is None or layer.hidden:
+                continue
+            check()
+            parameters = build(kind.parameters, layer.parameters, f"{layer.id}.parameters")
+            inputs = Inputs(layer.id, {}, shelf, self.cache, check, self.library.file, ground)
+            made = kind.shape(parameters, ground.surface, inputs)
+            told[layer.id] = inputs.findings
+            if made is not None:
+                ground = Ground(made.surface, (*ground.clear, *made.clear))
+        return ground, told
 
     def _layer(
         self,
@@ -92,6 +116,8 @@ class Evaluator:
         done: list[LayerResult],
         shelf: Shelf,
         assets_key: str,
+        ground: Ground | None,
+        findings: Sequence[Finding],
         check: Callable[[], None],
     ) -> LayerResult:
         kind = get_layer_kind(layer.kind)
@@ -101,13 +127,15 @@ class Evaluator:
         whole = parameters.model_dump(mode="json")
         read = [(r.layer.id, r.key) for r in done]
         lost = [name for name in sorted(files_of(whole)) if self.library.lacks(name)]
-        key = key_of(kind.name, kind.version, layer.id, whole, read, assets_key, lost)
+        on = ground.key if ground is not None else ""
+        texts = [f.text for f in findings]
+        key = key_of(kind.name, kind.version, layer.id, whole, read, assets_key, lost, on, texts)
 
         def make() -> Output:
             earlier = {r.layer.id: r.output for r in done}
-            inputs = Inputs(layer.id, earlier, shelf, self.cache, check, self.library.file)
+            inputs = Inputs(layer.id, earlier, shelf, self.cache, check, self.library.file, ground)
             output = kind.evaluate(parameters, inputs)
-            return replace(output, findings=(*output.findings, *inputs.findings))
+            return replace(output, findings=(*output.findings, *findings, *inputs.findings))
 
         output = self.outputs.get(key, make, lambda o: o.nbytes)
         return LayerResult(layer, output.out_of_sight() if layer.hidden else output)

@@ -9,7 +9,7 @@ from typing import Literal
 
 import numpy as np
 
-from plough.core.arrays import Int64
+from plough.core.arrays import Float64, Int64
 from plough.core.collider import Collider
 from plough.core.ground.areas import Region
 from plough.core.ground.paths import Curve
@@ -101,7 +101,6 @@ class Output:
     """What a layer comes to."""
 
     surface: Surface | None = None
-    shaped: Surface | None = None  #: the ground as the layer leaves it, where it shapes it
     curves: tuple[Curve, ...] = ()
     regions: tuple[Region, ...] = ()
     placements: TiledPlacements | None = None
@@ -113,8 +112,7 @@ class Output:
         """Tells this result from any other."""
         return key_of(
             self.surface.key if self.surface else "",
-            self.shaped.key if self.shaped else "",
-            [(c.key, c.clear) for c in self.curves],
+            [c.key for c in self.curves],
             [r.key for r in self.regions],
             self.placements.key if self.placements else "",
             [(s.name, s.key) for s in self.solids],
@@ -126,7 +124,6 @@ class Output:
         """Bytes held."""
         arrays: Iterable[int] = (
             self.surface.nbytes if self.surface else 0,
-            self.shaped.nbytes if self.shaped else 0,
             self.placements.nbytes if self.placements else 0,
             *(s.mesh.nbytes for s in self.solids),
             *(c.line.nbytes + c.spans.nbytes for c in self.curves),
@@ -136,13 +133,28 @@ class Output:
 
     def out_of_sight(self) -> Output:
         """What a hidden layer still gives to others: nothing that stands or is seen."""
-        curves = tuple(replace(c, clear=0.0) for c in self.curves)
-        return replace(self, placements=None, solids=(), shaped=None, curves=curves)
+        return replace(self, placements=None, solids=())
 
 
-def standing_on(outputs: Iterable[Output]) -> Surface:
-    """The surface that the first of `outputs` gives, as the last that shapes it leaves it."""
-    found = [o.shaped or o.surface for o in outputs]
-    surfaces = [s for s in found if s is not None]
-    assert surfaces, "the first layer of a scene gives a surface"
-    return surfaces[-1]
+@dataclass(frozen=True, slots=True)
+class Shaped:
+    """What a layer makes of the ground, before anything stands on it."""
+
+    surface: Surface
+    clear: tuple[
+        tuple[Float64, float], ...
+    ] = ()  #: lines (n, 2), and the metres from each within which nothing is planted
+
+
+@dataclass(frozen=True, eq=False)
+class Ground:
+    """What all layers stand on: the surface that the first gives, as all that shape it leave it."""
+
+    surface: Surface
+    clear: tuple[tuple[Float64, float], ...] = ()
+
+    @cached_property
+    def key(self) -> str:
+        """Tells it from any other."""
+        lines = [(digest(line.tobytes()), metres) for line, metres in self.clear]
+        return key_of(self.surface.key, lines)

@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 
+from plough.core.arrays import Float64
 from plough.core.cache import Cache
 from plough.core.errors import FormatError
 from plough.core.formats.images import Load
@@ -21,7 +22,7 @@ from plough.core.place.placements import PlacedTile
 from plough.core.place.variants import Choices
 from plough.core.rng import bits_array, stream
 from plough.core.scene.document import Asset, MixEntry
-from plough.core.scene.facets import Finding, Output, standing_on
+from plough.core.scene.facets import Finding, Ground, Output
 
 T = TypeVar("T")
 _LAYER = stream("layer.seed")
@@ -54,6 +55,7 @@ class Inputs:
         cache: Cache,
         check: Callable[[], None],
         load: Load = no_files,
+        ground: Ground | None = None,
     ) -> None:
         self.layer_id = layer_id
         self.cache = cache
@@ -62,6 +64,7 @@ class Inputs:
         self._earlier = earlier
         self._shelf = shelf
         self._load = load
+        self._ground = ground
 
     def find(self, code: str, text: str) -> None:
         """Tell the person that something is not as it should be."""
@@ -83,12 +86,16 @@ class Inputs:
             return None
 
     def surface(self) -> Surface:
-        """What things stand on, as the layers further left leave it."""
-        return standing_on(self._earlier.values())
+        """What things stand on."""
+        return self._on().surface
 
-    def cleared(self) -> list[Curve]:
-        """The curves of layers further left along which nothing is planted."""
-        return [c for o in self._earlier.values() for c in o.curves if c.clear > 0]
+    def cleared(self) -> tuple[tuple[Float64, float], ...]:
+        """Lines (n, 2), and the metres from each within which nothing is planted."""
+        return self._on().clear
+
+    def _on(self) -> Ground:
+        assert self._ground is not None, "the first layer of a scene gives a surface"
+        return self._ground
 
     def curves(self, ids: Sequence[str]) -> list[Curve]:
         """The curves that the layers `ids` give."""

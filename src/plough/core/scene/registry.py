@@ -11,13 +11,16 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from plough.core.errors import ParameterError
 from plough.core.formats.heights import HeightMap
+from plough.core.ground.surface import Surface
 from plough.core.parameters import Parameters
-from plough.core.scene.facets import FacetName, Output
+from plough.core.scene.facets import FacetName, Output, Shaped
 
 if TYPE_CHECKING:
     from plough.core.scene.inputs import Inputs
 
 Evaluate = Callable[[Any, "Inputs"], Output]
+Shape = Callable[[Any, Surface, "Inputs"], Shaped | None]
+"""What a layer makes of the ground that it is given; None where it leaves that as it is."""
 BegunWith = Callable[[HeightMap, str], dict[str, Any]]
 """Gives parameters to begin with, of a height map and the hash that it is kept under."""
 Place = Literal["first", "middle", "last"]
@@ -38,6 +41,7 @@ class LayerKind:
     )
     gives: tuple[FacetName, ...]  #: the facets that its results hold
     begun_with: BegunWith | None = None  #: parameters of one that is made from a height map
+    shape: Shape | None = None  #: how it shapes the ground, before any layer stands on it
 
     @property
     def fixed(self) -> bool:
@@ -59,12 +63,13 @@ def layer_kind(
     place: Place = "middle",
     gives: tuple[FacetName, ...] = (),
     begun_with: BegunWith | None = None,
+    shape: Shape | None = None,
 ) -> Callable[[Evaluate], Evaluate]:
     """Register the decorated ``evaluate(parameters, inputs) -> Output`` as the layer kind `name`."""
 
     def register(evaluate: Evaluate) -> Evaluate:
         _KINDS[name] = LayerKind(
-            name, title, summary, parameters, evaluate, version, place, gives, begun_with
+            name, title, summary, parameters, evaluate, version, place, gives, begun_with, shape
         )
         return evaluate
 
