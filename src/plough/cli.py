@@ -6,11 +6,15 @@ import json
 import math
 import sys
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from plough.core.errors import FormatError, ParameterError, PloughError
+
+if TYPE_CHECKING:
+    from plough.core.library import Library
+    from plough.core.scene import Evaluation
 
 app = typer.Typer(
     add_completion=False,
@@ -231,6 +235,20 @@ def _read(path: Path) -> bytes:
         raise ParameterError(str(path), f"cannot be read: {error.strerror}") from None
 
 
+def _evaluated(path: Path, files: Path | None) -> tuple[Evaluation, Library]:
+    """What a scene document comes to, and what it was made with. Raises `FormatError` where a file is missing: a pipeline is not to go on without."""
+    from plough.core.formats.folder import folder_loader
+    from plough.core.library import Library
+    from plough.core.scene import Evaluator, read_document
+
+    library = Library(load=folder_loader(files) if files else None)
+    evaluation = Evaluator(library).evaluate(read_document(_read(path)))
+    for finding in (f for layer in evaluation.layers for f in layer.output.findings):
+        if finding.code == "missing-file":
+            raise FormatError(finding.text)
+    return evaluation, library
+
+
 @app.command()
 def mesh(
     files: Annotated[list[Path], typer.Argument(help="GLB, OBJ with MTL and images, STL, PLY.")],
@@ -284,18 +302,12 @@ def ground(path: Path, out: Out, files: Files = None) -> None:
     """Write a scene's ground: a height map (.png of 16 bits, .tif of floats, .raw of 16 bits) or a mesh (.glb)."""
     from plough.core.bake.bundle import embedded_images
     from plough.core.bake.ground_file import MEDIA, ground_file
-    from plough.core.formats.folder import folder_loader
-    from plough.core.library import Library
-    from plough.core.scene import Evaluator, read_document
 
     form = out.suffix[1:].lower()
     if form not in MEDIA:
         known = ", ".join(MEDIA)
         raise ParameterError("--out", f"ends in {out.suffix!r}; it may end in {known}", limit=known)
-    library = Library(load=folder_loader(files) if files else None)
-    evaluation = Evaluator(library).evaluate(read_document(_read(path)))
-    for finding in evaluation.layers[0].output.findings:
-        raise FormatError(finding.text)
+    evaluation, library = _evaluated(path, files)
     images = embedded_images(library.cache)
     data, told = ground_file(evaluation.surface, form, images)
     out.parent.mkdir(parents=True, exist_ok=True)
@@ -309,16 +321,8 @@ def bake(
 ) -> None:
     """Bake a scene document into a folder: scene.glb, placements.csv, manifest.json, levels/."""
     from plough.core.bake.bundle import Baker
-    from plough.core.formats.folder import folder_loader
-    from plough.core.library import Library
-    from plough.core.scene import Evaluator, read_document
 
-    evaluator = Evaluator(Library(load=folder_loader(files) if files else None))
-    evaluation = evaluator.evaluate(read_document(_read(path)))
-    for finding in (f for layer in evaluation.layers for f in layer.output.findings):
-        if finding.code == "missing-file":  # a pipeline is not to leave an asset out unseen
-            raise FormatError(finding.text)
-    baker = Baker(evaluation, evaluator.library)
+    baker = Baker(*_evaluated(path, files))
     known = len(baker.parts())
     for done, (name, made) in enumerate(baker.run(), start=1):
         print(f"\r{done} of {known} · {name:<60}", end="", file=sys.stderr, flush=True)

@@ -137,6 +137,10 @@ def test_samples_that_hold_nothing_take_the_nearest_height() -> None:
     assert np.abs(found.values - heights).max() < 3.5
     same = holed == heights
     assert np.array_equal(found.values[same], heights[same])
+    for odd in (3e38, -32768, np.inf):
+        heights[5, 5] = odd
+        found = read_heights("a.tif", tiff(heights))
+        assert found.holes == 1 and found.values.max() < 60
     with pytest.raises(FormatError, match="empty"):
         read_heights("a.tif", tiff(np.full((4, 4), np.nan, np.float32)))
 
@@ -293,6 +297,43 @@ def test_a_lost_height_map_is_told_and_found_again_when_it_is_there() -> None:
     assert [f.text for f in scene({**ground, "source": ""}).layers[0].output.findings] == [
         "it has no file yet; choose one"
     ]
+
+
+def test_a_ground_of_another_size_than_its_file_says_so() -> None:
+    packed = read_heights_apart("a.tif", write_tiff(hills(), 200.0))
+    begun = begun_with(unpack_heights(packed), digest(packed))
+    assert begun["size"] == 4096
+    (finding,) = scene(begun, packed).layers[0].output.findings
+    assert finding.text == "the file is 12,800 m wide; the ground has 4,096 m"
+    near = read_heights_apart("a.tif", write_tiff(hills(), 2.0))
+    assert not scene(begun_with(unpack_heights(near), digest(near)), near).layers[0].output.findings
+
+
+def test_a_stroke_more_reads_no_file_again() -> None:
+    packed = read_heights_apart("a.tif", write_tiff(hills(), 1.0))
+    read: list[str] = []
+
+    def load(name: str) -> bytes:
+        read.append(name)
+        return packed
+
+    ground: dict[str, Any] = begun_with(unpack_heights(packed), digest(packed))
+    evaluator = Evaluator(Library(load=load))
+    for k in range(4):
+        strokes = [{"id": "s", "brush": "raise", "radius": 3 + k, "points": [[0, 0]]}]
+        layers = [
+            {
+                "id": "g",
+                "kind": "ground",
+                "name": "G",
+                "parameters": {**ground, "strokes": strokes},
+            },
+            {"id": "b", "kind": "bake", "name": "Bake"},
+        ]
+        evaluator.evaluate(read_document({"version": 2, "name": "Hythe", "layers": layers}))
+        if k == 0:
+            first = len(read)
+    assert len(read) == first
 
 
 def test_ways_to_begin_differ_and_each_is_what_it_says() -> None:

@@ -225,6 +225,21 @@ def test_a_scene_on_a_mesh_is_baked_drawn_and_written(tmp_path: Path) -> None:
     assert len(np.unique(picture.reshape(-1, 3), axis=0)) > 200
 
 
+def test_a_wall_and_a_speck_can_be_ground_too() -> None:
+    wall = trimesh.Trimesh(
+        [[0, 0, 0], [9, 0, 0], [9, 8, 0], [0, 8, 0]], [[0, 1, 2], [0, 2, 3]], process=False
+    )
+    for body in (wall, trimesh.creation.box((1e-3, 1e-3, 1e-3))):
+        evaluation = scene({"made_from": "mesh"}, body)
+        heights, spacing = heights_of(evaluation.surface)
+        assert np.isfinite(heights).all() and spacing > 0
+        assert ground_file(evaluation.surface, "png")[0].startswith(b"\x89PNG")
+        tiles = np.array([[0, 0], [3, 3]])
+        assert evaluation.surface.tile_hashes(tiles).shape == (2, 2)
+        picture = draw_scene(evaluation, Library(load=lambda _, b=body: packed(b)), (60, 50))
+        assert picture.shape == (50, 60, 3)
+
+
 def test_unit_axis_and_middle_are_put_right() -> None:
     body = RING.copy()
     body.apply_translation([300, 500, 70])

@@ -8,7 +8,6 @@ from typing import Literal
 import numpy as np
 
 from plough.core.arrays import Float32
-from plough.core.errors import PloughError
 from plough.core.formats.glb import Images, mesh_glb, no_images
 from plough.core.formats.heights import write_png, write_raw, write_tiff
 from plough.core.ground import HeightField, Surface
@@ -31,14 +30,16 @@ def heights_of(surface: Surface) -> tuple[Float32, float]:
     """(n, n) metres over a square about the origin that holds `surface`, north first, and the metres between them; where there is no surface, the lowest of it."""
     if isinstance(surface, HeightField):
         return surface.heights, surface.spacing
+    assert surface.own is not None, "what is not made of heights is made of triangles"
     half = max(abs(v) for v in surface.bounds)
     n = min(1025, max(65, math.isqrt(max(surface.triangles, 1)) + 1))
     at = np.linspace(-half, half, n)
     x, z = (a.ravel() for a in np.meshgrid(at, at))
     found = surface.sample(x, z)
-    if not found.hit.any():
-        raise PloughError("the ground holds no surface to be written")
-    heights = np.where(found.hit, found.position[:, 1], found.position[found.hit, 1].min())
+    # a wall is seen from above nowhere
+    seen = found.position[found.hit] if found.hit.any() else surface.own.mesh.positions
+    lowest = seen[:, 1].min()
+    heights = np.where(found.hit, found.position[:, 1], lowest)
     return heights.reshape(n, n).astype(np.float32), 2 * half / (n - 1)
 
 

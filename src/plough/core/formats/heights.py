@@ -18,6 +18,7 @@ from plough.core.formats.meshes import ending
 
 HEIGHT_FORMATS = ("png", "tif", "tiff", "raw", "r16")
 MOST_SIDE = 8192  #: samples
+SOUND = (-20_000.0, 100_000.0)  #: metres; samples beyond hold nothing, whatever marks them as such
 MOST_KEPT = 2049  #: samples of the shorter side that are kept, as many as a ground may have
 _SCALE, _TIE, _KEYS, _NOTHING = 33550, 33922, 34735, 42113  # tags of georeferenced TIFF
 _MODEL, _UNIT, _GEOGRAPHIC = 1024, 3076, 2
@@ -128,7 +129,8 @@ def _samples(image: Image.Image) -> tuple[Float32, bool, str]:
 
 def _nothing(image: Image.Image, values: Float32) -> Bool:
     """(h, w) where a sample holds nothing."""
-    out = ~np.isfinite(values)
+    low, high = SOUND
+    out = ~((values >= low) & (values <= high))  # no number, too
     if image.format == "TIFF":
         text = str(getattr(image, "tag_v2", {}).get(_NOTHING, "")).strip("\0 ")
         try:

@@ -115,7 +115,8 @@ class TriangleSurface:
 
     def tiles(self) -> TileList:
         """All tiles of the rectangle that it lies in."""
-        return tiles_in(self.bounds)
+        x0, z0, x1, z1 = self.bounds
+        return tiles_in((x0, z0, max(x1, x0 + 1e-3), max(z1, z0 + 1e-3)))  # a wall has no width
 
     @cached_property
     def _hashes(self) -> tuple[Int64, UInt64]:

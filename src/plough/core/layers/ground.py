@@ -185,30 +185,33 @@ def _noise(p: GroundParameters, inputs: Inputs) -> HeightField:
 def _heights(p: GroundParameters, inputs: Inputs) -> HeightField:
     """Heights of a file; level ground where there is none."""
     n = samples(p)
-    data = inputs.file(p.source)
-    if data is None:
+    if not inputs.has(p.source):
         return _level(p, inputs)
-    heights = unpack_heights(data)
+    heights = inputs.kept(
+        key_of("height map", p.source),
+        lambda: unpack_heights(inputs.file(p.source)),
+        lambda h: h.values.nbytes,
+    )
+    side = side_of(heights, p.whole)
+    if side is not None and abs(side / p.size - 1) > 0.01:
+        inputs.find("other-size", f"the file is {side:,.0f} m wide; the ground has {p.size:,.0f} m")
+    as_told = heights.metres and p.as_told
+    spread = None if as_told else p.heights
+    key = key_of("heights", p.source, p.size, n, p.whole, p.mirror_x, p.mirror_z, spread)
 
-    def make() -> Float32:
-        return square_of(heights, n, p.whole, (p.mirror_x, p.mirror_z))
+    def make() -> HeightField:
+        values = square_of(heights, n, p.whole, (p.mirror_x, p.mirror_z))
+        if as_told:
+            return HeightField(values, p.size)
+        ends = (heights.values.min(), heights.values.max()) if heights.metres else (0.0, 1.0)
+        return HeightField(np.interp(values, ends, p.heights).astype(np.float32), p.size)
 
-    key = key_of("heights", p.source, n, p.whole, p.mirror_x, p.mirror_z)
-    values = inputs.kept(key, make, lambda v: v.nbytes)
-    if heights.metres and p.as_told:
-        return HeightField(values, p.size)
-    low, high = (0.0, 1.0)
-    if heights.metres:
-        low, high = float(heights.values.min()), float(heights.values.max())
-    share = (values - np.float32(low)) / np.float32(max(high - low, 1e-9))
-    black, white = p.heights
-    return HeightField((black + (white - black) * share).astype(np.float32), p.size)
+    return inputs.kept(key, make, lambda f: f.nbytes)
 
 
 def _mesh(p: GroundParameters, inputs: Inputs) -> Surface:
     """The triangles of a file; level ground where there are none."""
-    data = inputs.file(p.mesh)
-    if data is None:
+    if not inputs.has(p.mesh):
         return _level(p, inputs)
     placed = {
         "source": p.mesh,
@@ -222,7 +225,7 @@ def _mesh(p: GroundParameters, inputs: Inputs) -> Surface:
     }
 
     def make() -> TriangleSurface:
-        product = make_asset("mesh", placed, 1, 0, lambda _: data)
+        product = make_asset("mesh", placed, 1, 0, inputs.file)
         mesh = product.mesh
         if p.centred:
             low, high = mesh.bounds()
@@ -238,7 +241,11 @@ def _mesh(p: GroundParameters, inputs: Inputs) -> Surface:
 
 def _level(p: GroundParameters, inputs: Inputs) -> HeightField:
     n = samples(p)
-    return HeightField(np.full((n, n), p.level, np.float32), p.size)
+
+    def make() -> HeightField:
+        return HeightField(np.full((n, n), p.level, np.float32), p.size)
+
+    return inputs.kept(key_of("level", n, p.size, p.level), make, lambda f: f.nbytes)
 
 
 def _water(surface: Surface, level: float) -> Solid:

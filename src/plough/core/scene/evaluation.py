@@ -103,7 +103,7 @@ class Evaluator:
                 continue
             check()
             parameters = build(kind.parameters, layer.parameters, f"{layer.id}.parameters")
-            inputs = Inputs(layer.id, {}, shelf, self.cache, check, self.library.file, ground)
+            inputs = Inputs(layer.id, {}, shelf, self.cache, check, self.library, ground)
             made = kind.shape(parameters, ground.surface, inputs)
             told[layer.id] = inputs.findings
             if made is not None:
@@ -133,7 +133,7 @@ class Evaluator:
 
         def make() -> Output:
             earlier = {r.layer.id: r.output for r in done}
-            inputs = Inputs(layer.id, earlier, shelf, self.cache, check, self.library.file, ground)
+            inputs = Inputs(layer.id, earlier, shelf, self.cache, check, self.library, ground)
             output = kind.evaluate(parameters, inputs)
             return replace(output, findings=(*output.findings, *findings, *inputs.findings))
 

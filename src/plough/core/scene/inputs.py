@@ -10,12 +10,10 @@ import numpy as np
 
 from plough.core.arrays import Float64
 from plough.core.cache import Cache
-from plough.core.errors import FormatError
-from plough.core.formats.images import Load
 from plough.core.ground.areas import Region
 from plough.core.ground.paths import Curve
 from plough.core.ground.surface import Surface
-from plough.core.kinds import no_files
+from plough.core.library.library import Library
 from plough.core.library.references import resolve
 from plough.core.library.variants import Variant, variant_of
 from plough.core.place.placements import PlacedTile
@@ -54,7 +52,7 @@ class Inputs:
         shelf: Shelf,
         cache: Cache,
         check: Callable[[], None],
-        load: Load = no_files,
+        files: Library,
         ground: Ground | None = None,
     ) -> None:
         self.layer_id = layer_id
@@ -63,7 +61,7 @@ class Inputs:
         self.findings: list[Finding] = []
         self._earlier = earlier
         self._shelf = shelf
-        self._load = load
+        self._files = files
         self._ground = ground
 
     def find(self, code: str, text: str) -> None:
@@ -75,15 +73,16 @@ class Inputs:
         index = np.array([own], np.uint64)
         return int(bits_array(int(stream(f"layer {self.layer_id}")), _LAYER, index)[0])
 
-    def file(self, name: str) -> bytes | None:
-        """The bytes of a file that somebody brought along; None, and a finding, where there is none."""
-        try:
-            if not name:
-                raise FormatError("it has no file yet; choose one")
-            return self._load(name)
-        except FormatError as error:
-            self.find("missing-file", str(error))
-            return None
+    def has(self, name: str) -> bool:
+        """Whether a file that somebody brought along is here; a finding tells where it is not."""
+        lacking = self._files.lacks(name) if name else "it has no file yet; choose one"
+        if lacking:
+            self.find("missing-file", lacking)
+        return not lacking
+
+    def file(self, name: str) -> bytes:
+        """The bytes of a file that is here."""
+        return self._files.file(name)
 
     def surface(self) -> Surface:
         """What things stand on."""
