@@ -103,6 +103,9 @@ def test_what_is_taken_keeps_where_it_came_from(
     assert [o["file"] for o in document["origins"]] == [mesh["hash"]]
     copy = sedge.post("/api/scenes", json={"name": "Copy", "document": document}).json()["id"]
     assert sedge.get(f"/api/scenes/{copy}/origins").json() == [origin]
+    twice = {**document, "origins": document["origins"] * 2}
+    answer = sedge.post("/api/scenes", json={"name": "Twice", "document": twice})
+    assert answer.status_code == 422 and "more than once" in answer.json()["detail"]
     assert burdock.post(f"/api/scenes/{scene_id}/library/drift-stone").status_code == 404
 
 

@@ -6,9 +6,7 @@ inverse and its author. Undo puts back only fields that still hold what the edit
 
 from __future__ import annotations
 
-import secrets
-from collections.abc import Callable, Mapping, Sequence
-from datetime import timedelta
+from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
 import orjson
@@ -21,25 +19,20 @@ from plough.core.parameters import Parameters, build
 from plough.core.scene.document import (
     MOST_ASSETS,
     MOST_LAYERS,
-    MOST_ORIGINS,
-    SceneDocument,
     Settings,
     check_asset,
     check_layer,
     check_order,
-    files_of,
 )
 from plough.core.scene.document import Asset as AssetModel
 from plough.core.scene.document import Layer as LayerModel
-from plough.core.scene.document import Origin as OriginModel
-from plough.core.scene.registry import get_layer_kind
-from plough.service.db.tables import Account, Asset, Edit, Layer, Member, Origin, Scene
+from plough.service.db.tables import Account, Asset, Edit, Layer, Scene
+from plough.service.documents import LAST, layers_of
 from plough.service.errors import NotFound, Stale
 from plough.service.fields import by_element, changed, flatten, nested, same
 
 CHANNEL = "plough"
 EDIT_KEY = "edit key"  #: in a session's info: what tells the edit at hand from any other
-_LAST = 1e9  #: position of the bake
 Target = Scene | Layer | Asset
 _PLAIN = {
     "scene": ("name",),
@@ -51,15 +44,6 @@ _TREE = {"scene": "settings", "layer": "parameters", "asset": "parameters"}
 
 class _Named(Parameters):
     name: str = Field(min_length=1, max_length=80)
-
-
-def _position(kind: str, place: int) -> float:
-    return _LAST if get_layer_kind(kind).place == "last" else float(place)
-
-
-def new_id() -> str:
-    """A short random id."""
-    return secrets.token_hex(6)
 
 
 def notify(db: Db, scene_id: str, message: Mapping[str, Any]) -> None:
@@ -75,138 +59,9 @@ def _fields(row: Target, target: str) -> dict[str, Any]:
     )
 
 
-def layers_of(db: Db, scene_id: str) -> list[Layer]:
-    """The layers, in order."""
-    return list(
-        db.scalars(
-            select(Layer).where(Layer.scene_id == scene_id).order_by(Layer.position, Layer.id)
-        )
-    )
-
-
-def assets_of(db: Db, scene_id: str) -> list[Asset]:
-    """The assets, by name."""
-    return list(
-        db.scalars(select(Asset).where(Asset.scene_id == scene_id).order_by(Asset.name, Asset.id))
-    )
-
-
-def document_of(db: Db, scene: Scene) -> SceneDocument:
-    """The scene as a document."""
-    layers = [
-        {n: getattr(r, n) for n in ("id", "kind", "name", "hidden", "notes", "parameters")}
-        for r in layers_of(db, scene.id)
-    ]
-    assets = [
-        {
-            "id": a.id,
-            "name": a.name,
-            "kind": a.kind,
-            "parameters": a.parameters,
-            "seeds": a.seeds,
-            "tags": a.tags,
-            "images": a.images,
-            "notes": a.notes,
-        }
-        for a in assets_of(db, scene.id)
-    ]
-    used = _files_in(assets, layers)
-    return SceneDocument.model_validate(
-        {
-            "name": scene.name,
-            "settings": scene.settings,
-            "assets": assets,
-            "layers": layers,
-            "origins": [
-                {n: getattr(o, n) for n in OriginModel.model_fields}
-                for o in origins_of(db, scene.id)
-                if o.file in used
-            ],
-        }
-    )
-
-
-def _files_in(assets: Sequence[Any], layers: Sequence[Any]) -> set[str]:
-    return files_of([[a["parameters"], a["images"]] for a in assets]) | files_of(
-        [layer["parameters"] for layer in layers]
-    )
-
-
-def check_origins(db: Db, scene: Scene, more: int) -> None:
-    """Make room for the origins of `more` files: of those that nothing uses, only what is younger than a day is kept.
-
-    Raises:
-        ParameterError: the scene would have more than it may.
-    """
-    count = select(func.count()).select_from(Origin).where(Origin.scene_id == scene.id)
-    if (db.scalar(count) or 0) + more <= MOST_ORIGINS:
-        return
-    used = {o.file for o in document_of(db, scene).origins}
-    old = Origin.at < func.now() - timedelta(days=1)
-    unused = delete(Origin).where(Origin.scene_id == scene.id, old, Origin.file.not_in(used))
-    db.execute(unused)
-    if (db.scalar(count) or 0) + more > MOST_ORIGINS:
-        raise ParameterError(
-            "library",
-            f"the scene holds what was taken from asset libraries {MOST_ORIGINS:,} times, the most that it may; remove assets first",
-            limit=str(MOST_ORIGINS),
-        )
-
-
-def origins_of(db: Db, scene_id: str) -> list[Origin]:
-    """Where the scene's files came from, by title; of files that nothing uses any more, too."""
-    wanted = select(Origin).where(Origin.scene_id == scene_id)
-    return list(db.scalars(wanted.order_by(Origin.title, Origin.file)))
-
-
 def edit_of_key(db: Db, scene: Scene, key: str) -> Edit | None:
     """The edit that was made under `key`, if it was."""
     return db.scalar(select(Edit).where(Edit.scene_id == scene.id, Edit.key == key))
-
-
-def create_scene(db: Db, account: Account, document: SceneDocument) -> Scene:
-    """A new scene owned by `account`, from a document."""
-    scene = Scene(
-        id=new_id(),
-        name=document.name,
-        settings=document.settings.model_dump(mode="json"),
-        version=1,
-        edits=0,
-    )
-    db.add(scene)
-    db.flush()
-    db.add(Member(scene_id=scene.id, account_id=account.id, role="owner"))
-    for place, layer in enumerate(document.layers):
-        db.add(
-            Layer(
-                scene_id=scene.id,
-                id=layer.id,
-                kind=layer.kind,
-                name=layer.name,
-                hidden=layer.hidden,
-                notes=dict(layer.notes),
-                position=_position(layer.kind, place),
-                parameters=layer.parameters,
-            )
-        )
-    for asset in document.assets:
-        db.add(
-            Asset(
-                scene_id=scene.id,
-                id=asset.id,
-                kind=asset.kind,
-                name=asset.name,
-                parameters=asset.parameters,
-                seeds=list(asset.seeds),
-                tags=list(asset.tags),
-                images=dict(asset.images),
-                notes=dict(asset.notes),
-            )
-        )
-    for origin in document.origins:
-        db.add(Origin(scene_id=scene.id, **origin.model_dump()))
-    db.flush()
-    return scene
 
 
 def find(db: Db, scene: Scene, target: str, target_id: str) -> Target | None:
@@ -422,7 +277,7 @@ def position_before(db: Db, scene: Scene, moved: str, before: str | None) -> flo
         )
     low = others[place - 1].position
     high = others[place].position
-    return low + 1.0 if high >= _LAST else 0.5 * (low + high)
+    return low + 1.0 if high >= LAST else 0.5 * (low + high)
 
 
 def _stacks(db: Db, scene: Scene, account: Account) -> tuple[list[Edit], list[Edit]]:

@@ -26,7 +26,7 @@ from plough.core.formats.images import jpeg
 from plough.core.library import Library
 from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.picture import draw_scene
-from plough.service import releases, scenes
+from plough.service import documents, releases
 from plough.service.db.session import Database
 from plough.service.db.tables import Scene
 from plough.service.meshes import prepare
@@ -99,7 +99,7 @@ def run_preparing(
         scene = db.get(Scene, scene_id)
         if scene is None:
             return
-        document = scenes.document_of(db, scene)
+        document = documents.document_of(db, scene)
     told = -1
 
     def say(done: int, known: int) -> None:

@@ -9,7 +9,7 @@
   import LibraryDialog from '../parts/LibraryDialog.svelte';
   import WaysDialog from '../parts/WaysDialog.svelte';
   import WriteGround from '../parts/WriteGround.svelte';
-  import { groundText, GROUND_FILES, ofTaken, readGround, type Begun } from '../state/heights';
+  import { groundText, GROUND_FILES, ofTaken, readGround, type Begun } from '../state/ground';
   import { fileQuery, libraryQuery } from '../state/queries';
   import type { PartProps } from './registry';
 

@@ -4,7 +4,7 @@
   import { onDestroy } from 'svelte';
   import { said } from '../api/client';
   import { fileName, hand } from '../state/files';
-  import { GROUND_FORMS, writeGround } from '../state/heights';
+  import { GROUND_FORMS, writeGround } from '../state/ground';
 
   let { open = $bindable(), scene, name }: { open: boolean; scene: string; name: string } = $props();
   let form = $state<string>('tif');

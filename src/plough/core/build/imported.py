@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field, replace
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -35,6 +35,21 @@ UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 MOST_SIZE = 2000.0  #: metres
 _PHASE = stream("mesh.phase")
 _LEAST = 12  #: triangles of a level
+
+
+Unit = Literal["m", "cm", "mm", "in", "ft"]
+Upwards = Literal["y", "z"]
+
+
+def unit_of_file(group: str) -> Any:
+    """The unit that a file is in; the field's type is `Unit`."""
+    names = {"m": "metres", "cm": "centimetres", "mm": "millimetres", "in": "inches", "ft": "feet"}
+    return choice("m", "Its unit", names, group=group)
+
+
+def upwards_of_file(group: str) -> Any:
+    """The axis of a file that points up; the field's type is `Upwards`."""
+    return choice("y", "Upwards is", {"y": "Y", "z": "Z"}, group=group)
 
 
 class MendParameters(Parameters):
@@ -86,13 +101,8 @@ class ImportParameters(Parameters):
     source: str = text(
         "", "File", most=40, group="Place", control="file", help="What was read, by its hash."
     )
-    unit: Literal["m", "cm", "mm", "in", "ft"] = choice(
-        "m",
-        "Its unit",
-        {"m": "metres", "cm": "centimetres", "mm": "millimetres", "in": "inches", "ft": "feet"},
-        group="Place",
-    )
-    up: Literal["y", "z"] = choice("y", "Upwards is", {"y": "Y", "z": "Z"}, group="Place")
+    unit: Unit = unit_of_file("Place")
+    up: Upwards = upwards_of_file("Place")
     turn: float = number(0, "Turned", (-180, 180), unit="°", step=1, group="Place")
     size: float = number(1, "Size", (0.001, 1000), soft=(0.1, 5), unit="times", group="Place")
     pivot: Literal["foot", "middle", "own"] = choice(

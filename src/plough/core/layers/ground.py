@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import Field
 
 from plough.core.arrays import Float32
+from plough.core.build.imported import Unit, Upwards, unit_of_file, upwards_of_file
 from plough.core.formats.heights import HeightMap, side_of, square_of, unpack_heights
 from plough.core.ground.heightfield import MOST_SAMPLES, HeightField
 from plough.core.ground.strokes import MOST_STROKES, Stroke, shaped
@@ -88,13 +89,8 @@ class GroundParameters(TerrainParameters):
     mesh: str = text(
         "", "File", most=40, group="Mesh", control="file", help="What was read, by its hash."
     )
-    unit: Literal["m", "cm", "mm", "in", "ft"] = choice(
-        "m",
-        "Its unit",
-        {"m": "metres", "cm": "centimetres", "mm": "millimetres", "in": "inches", "ft": "feet"},
-        group="Mesh",
-    )
-    up: Literal["y", "z"] = choice("y", "Upwards is", {"y": "Y", "z": "Z"}, group="Mesh")
+    unit: Unit = unit_of_file("Mesh")
+    up: Upwards = upwards_of_file("Mesh")
     turned: float = number(0, "Turned", (-180, 180), unit="°", step=1, group="Mesh")
     times: float = number(1, "Larger", (0.001, 1000), soft=(0.1, 10), unit="times", group="Mesh")
     centred: bool = flag(

@@ -217,6 +217,7 @@ def read_document(data: bytes | Mapping[str, Any]) -> SceneDocument:
     check_order(document.layers)
     _check_ids("layers", [x.id for x in document.layers])
     _check_ids("assets", [x.id for x in document.assets])
+    _check_ids("origins", [x.file for x in document.origins])
     for place, layer in enumerate(document.layers):
         check_layer(layer, f"layers.{place}.")
     for place, asset in enumerate(document.assets):

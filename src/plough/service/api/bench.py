@@ -37,7 +37,7 @@ from plough.core.presets import all_presets, preset
 from plough.core.recipe import read_recipe, write_recipe
 from plough.core.scene.document import Asset
 from plough.core.vary import cousins
-from plough.service import scenes
+from plough.service import documents
 from plough.service.accounts import scene_for
 from plough.service.api.bench_models import (
     CousinOut,
@@ -82,7 +82,7 @@ def borrowed(
         a.id: Asset(
             id=a.id, name=a.name, kind=a.kind, parameters=a.parameters, seeds=tuple(a.seeds)
         )
-        for a in scenes.assets_of(db, scene.id)
+        for a in documents.assets_of(db, scene.id)
     }
     db.commit()  # nothing of the database is held while computing
     recipe = Asset(id="draft", name="draft", kind=kind, parameters=whole)

@@ -24,7 +24,7 @@ from plough.core.scene.evaluation import Evaluation, LayerResult
 from plough.core.scene.facets import Solid, TiledPlacements
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 from plough.core.scene.weight import PROFILES, Weight, weigh_layer
-from plough.service import scenes
+from plough.service import documents
 from plough.service.accounts import scene_for
 from plough.service.api.bench import borrowed, draft_variant
 from plough.service.api.context import Context, Ctx, Me, Session
@@ -221,7 +221,7 @@ def evaluate(
 ) -> EvaluationOut:
     """Every layer's result, with its weight seen from (x, y, z) in metres; what is left out is the first viewpoint's."""
     scene = scene_for(db, me, scene_id)
-    document, edits = scenes.document_of(db, scene), scene.edits
+    document, edits = documents.document_of(db, scene), scene.edits
     db.commit()  # nothing of the database is held while computing
     first = next((v.eye for v in document.settings.viewpoints), (0.0, 2.0, 0.0))
     east, up, south = (b if a is None else a for a, b in zip((x, y, z), first, strict=True))
@@ -234,7 +234,7 @@ def draft(scene_id: str, body: Draft, db: Session, me: Me, ctx: Ctx) -> Evaluati
     """The scene as it would be with a layer changed; nothing is kept. A newer draft of the same client ends this one with 409."""
     ctx.latest.enter(scene_id, body.client, body.serial)
     scene = scene_for(db, me, scene_id)
-    document, edits = scenes.document_of(db, scene), scene.edits
+    document, edits = documents.document_of(db, scene), scene.edits
     db.commit()
     changed = _with_draft(document, body)
 
@@ -280,7 +280,7 @@ def level_mesh(
     `key` tells what the asset is made from: an address whose key is no longer the asset's gives 404.
     """
     scene = scene_for(db, me, scene_id)
-    assets = {a.id: a for a in scenes.document_of(db, scene).assets}
+    assets = {a.id: a for a in documents.document_of(db, scene).assets}
     db.commit()
     asset = assets.get(asset_id)
     if asset is None:

@@ -16,7 +16,7 @@ from plough.core.formats.reading import read_heights_apart
 from plough.core.hashing import key_of
 from plough.core.scene.registry import begun_with, get_layer_kind
 from plough.core.scene.ways import Way, draw_way, way, ways_of
-from plough.service import scenes
+from plough.service import documents
 from plough.service.accounts import scene_for
 from plough.service.api.bench import PRESET_SIZE, download
 from plough.service.api.context import Ctx, Me, Session
@@ -136,7 +136,7 @@ def read_ground(
     """The ground as a height map (PNG and raw of 16 bits, TIFF of floats) or a mesh; the header `X-Told` says what one must know to read it."""
     scene = scene_for(db, me, scene_id)
     document, name = (
-        scenes.document_of(db, scene),
+        documents.document_of(db, scene),
         "".join(c for c in scene.name if c.isalnum() or c in " -_"),
     )
     db.commit()  # nothing of the database is held while computing

@@ -9,7 +9,7 @@ from fastapi import APIRouter
 from plough.core.errors import ParameterError
 from plough.core.kinds import get_kind
 from plough.core.scene.registry import get_layer_kind
-from plough.service import scenes
+from plough.service import documents, scenes
 from plough.service.api.context import Me, Session
 from plough.service.api.models import (
     PROBLEMS,
@@ -33,7 +33,7 @@ def create_layer(scene: Edited, body: NewLayer, db: Session, me: Me) -> SceneOut
     """Add a layer."""
     if get_layer_kind(body.kind).fixed:
         raise ParameterError("kind", f"a scene has one {body.kind}", value=body.kind)
-    layer_id = scenes.new_id()
+    layer_id = documents.new_id()
     position = scenes.position_before(db, scene, layer_id, body.before)
     fields = {
         "kind": body.kind,
@@ -98,7 +98,7 @@ def remove_layer(scene: Edited, layer_id: str, db: Session, me: Me) -> SceneOut:
 @router.post("/{scene_id}/assets", status_code=201)
 def create_asset(scene: Edited, body: NewAsset, db: Session, me: Me) -> SceneOut:
     """Add an asset."""
-    asset_id = scenes.new_id()
+    asset_id = documents.new_id()
     get_kind(body.kind)
     fields = {
         "kind": body.kind,

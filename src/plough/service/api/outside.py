@@ -16,7 +16,7 @@ from starlette.exceptions import HTTPException
 from plough.core.scene.document import Origin as Told
 from plough.outside.client import AssetLibrary, LibraryError
 from plough.outside.interface import MOST_FILES, Item, ItemId, ItemKind
-from plough.service import scenes
+from plough.service import documents
 from plough.service.accounts import scene_for
 from plough.service.api.bench import keep_image
 from plough.service.api.context import Ctx, Me
@@ -159,7 +159,7 @@ async def take(scene_id: str, item: ItemId, request: Request, ctx: Ctx, me: Me) 
 
     def allowed() -> None:
         with ctx.database.session() as db:
-            scenes.check_origins(db, scene_for(db, me, scene_id, "editor"), MOST_FILES)
+            documents.check_origins(db, scene_for(db, me, scene_id, "editor"), MOST_FILES)
 
     await run_in_threadpool(allowed)
     library = _library(ctx)
@@ -204,7 +204,7 @@ async def origins(scene_id: str, ctx: Ctx, me: Me) -> list[OriginOut]:
 
     def read() -> list[OriginOut]:
         with ctx.database.session() as db:
-            rows = scenes.origins_of(db, scene_for(db, me, scene_id).id)
+            rows = documents.origins_of(db, scene_for(db, me, scene_id).id)
             return [OriginOut(**{n: getattr(r, n) for n in Told.model_fields}) for r in rows]
 
     found = await run_in_threadpool(read)

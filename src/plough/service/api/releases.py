@@ -17,7 +17,7 @@ from stream_zip import ZIP_64, stream_zip
 from plough.core.errors import ParameterError
 from plough.core.hashing import digest
 from plough.core.scene.document import read_document
-from plough.service import releases, scenes
+from plough.service import documents, releases
 from plough.service.accounts import scene_for
 from plough.service.api.context import Ctx, Me, Session
 from plough.service.api.models import PROBLEMS, ReleaseOut, StillOut
@@ -100,7 +100,7 @@ def start_bake(scene_id: str, db: Session, me: Me) -> ReleaseOut:
         raise Stale(
             f"release {running} of this scene is still being baked; wait for it or cancel it first"
         )
-    document = scenes.document_of(db, scene)
+    document = documents.document_of(db, scene)
     read_document(document.model_dump(mode="json"))
     number = (
         db.scalar(select(func.max(Release.number)).where(Release.scene_id == scene_id)) or 0

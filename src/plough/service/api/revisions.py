@@ -11,7 +11,7 @@ from plough.core.hashing import key_of
 from plough.core.kinds import get_kind
 from plough.core.library import resolve
 from plough.core.scene.document import Asset as AssetModel
-from plough.service import scenes
+from plough.service import documents, scenes
 from plough.service.accounts import scene_for
 from plough.service.api.bench import asset_picture
 from plough.service.api.bench_models import RevisionIn, RevisionOut
@@ -36,7 +36,7 @@ def read_asset_picture(
     scene_id: str, asset_id: str, db: Session, me: Me, ctx: Ctx, v: int = 0
 ) -> Response:
     """An asset's picture; `v`, its version, makes the address another one when the asset changes."""
-    document = scenes.document_of(db, scene_for(db, me, scene_id))
+    document = documents.document_of(db, scene_for(db, me, scene_id))
     db.commit()  # no transaction is held while the picture is drawn
     assets = {a.id: a for a in document.assets}
     if asset_id not in assets:
@@ -96,7 +96,7 @@ def keep_revision(
 ) -> list[RevisionOut]:
     """Keep the present version of an asset, with a picture."""
     scene = scene_for(db, me, scene_id, "editor")
-    document = scenes.document_of(db, scene)
+    document = documents.document_of(db, scene)
     assets = {a.id: a for a in document.assets}
     if asset_id not in assets:
         raise NotFound(f"there is no asset {asset_id!r} in this scene; it may have been removed")

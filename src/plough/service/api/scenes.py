@@ -14,7 +14,7 @@ from plough.core.kinds import get_kind
 from plough.core.parameters import build
 from plough.core.scene.document import SceneDocument, Settings, read_document
 from plough.core.scene.registry import get_layer_kind
-from plough.service import scenes
+from plough.service import documents, scenes
 from plough.service.accounts import scene_for
 from plough.service.api.context import Me, Session
 from plough.service.api.models import (
@@ -54,7 +54,7 @@ def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
                 mode="json"
             ),
         )
-        for r in scenes.layers_of(db, scene.id)
+        for r in documents.layers_of(db, scene.id)
     ]
     assets = [
         AssetOut(
@@ -68,7 +68,7 @@ def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
             version=a.version,
             parameters=build(get_kind(a.kind).parameters, a.parameters).model_dump(mode="json"),
         )
-        for a in scenes.assets_of(db, scene.id)
+        for a in documents.assets_of(db, scene.id)
     ]
     members = [
         MemberOut(name=name, role=role)
@@ -203,7 +203,7 @@ def create_scene(body: NewScene, db: Session, me: Me) -> SceneOut:
             }
         )
     document = document.model_copy(update={"name": body.name})
-    scene = scenes.create_scene(db, me, document)
+    scene = documents.create_scene(db, me, document)
     enqueue_preparing(db, scene.id)
     return scene_out(db, scene, me)
 
@@ -217,7 +217,7 @@ def read_scene(scene_id: str, db: Session, me: Me) -> SceneOut:
 @router.get("/{scene_id}/document")
 def read_scene_document(scene_id: str, db: Session, me: Me) -> SceneDocument:
     """The scene's document, as a file that another Plough reads."""
-    return scenes.document_of(db, scene_for(db, me, scene_id))
+    return documents.document_of(db, scene_for(db, me, scene_id))
 
 
 @router.delete("/{scene_id}", status_code=204)

@@ -8,7 +8,7 @@ from plough.core.demo import teasel_fen
 from plough.service.accounts import create_account
 from plough.service.db.session import Database
 from plough.service.db.tables import Member, Scene
-from plough.service.scenes import create_scene
+from plough.service.documents import create_scene
 
 ACCOUNTS = {
     "sedge": ("water-mint", "owner"),

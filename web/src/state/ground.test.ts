@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Heights, Model, Taken } from '../api/client';
-import { groundText, ofMesh, ofTaken, readHeights, toldOf } from './heights';
+import { groundText, ofMesh, ofTaken, readHeights, toldOf } from './ground';
 
 const read = (more: Partial<Heights>): Heights => ({
   file: 'a.tif',
