@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import math
 import sys
+from itertools import count
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -14,7 +15,7 @@ from plough.core.errors import FormatError, ParameterError, PloughError
 
 if TYPE_CHECKING:
     from plough.core.library import Library
-    from plough.core.scene import Evaluation
+    from plough.core.scene import Evaluation, SceneDocument
 
 app = typer.Typer(
     add_completion=False,
@@ -128,38 +129,50 @@ def kinds(
         if row.options:
             limits = ", ".join(row.options)
         title = f"{row.section}: {row.title}" if row.section else row.title
-        table.add_row(row.path, title, row.unit, limits, str(row.default))
+        table.add_row(row.path, title, row.unit, limits, _plain(row.default))
     console.print(table)
 
 
+def _plain(default: Any) -> str:
+    """A default in a cell of a table."""
+    if isinstance(default, list) and default and hasattr(default[0], "name"):
+        return ", ".join(e.name for e in default)
+    return str(default)
+
+
 def _reference(found: dict[str, Any]) -> str:
-    from plough.core.parameters import describe
+    from plough.core.ground.classes import GroundClass
+    from plough.core.ground.conditions import MEASURES, Condition
 
     lines = ["# Kinds", "", "Made by `./plough kinds --reference`."]
     for k in found.values():
-        lines += [
-            "",
-            f"## {k.title}",
-            "",
-            f"`{k.name}`: {k.summary}",
-            "",
-            "| name | what | unit | limits | default |",
-            "|---|---|---|---|---|",
-        ]
-        for row in describe(k.parameters):
-            limits = (
-                ", ".join(row.options)
-                if row.options
-                else ""
-                if row.low is None
-                else f"{row.low:g} to {row.high:g}"
-            )
-            title = f"{row.section}: {row.title}" if row.section else row.title
-            help_ = f". {row.help}" if row.help else ""
-            lines.append(
-                f"| `{row.path}` | {title}{help_} | {row.unit} | {limits} | {row.default} |"
-            )
+        lines += ["", f"## {k.title}", "", f"`{k.name}`: {k.summary}", *_rows_of(k.parameters)]
+    lines += ["", "## A ground class", *_rows_of(GroundClass)]
+    lines += ["", "## A condition", *_rows_of(Condition)]
+    lines += ["", "It can be set on:", "", "| name | what | unit | limits | to begin with |"]
+    lines.append("|---|---|---|---|---|")
+    for name, m in MEASURES.items():
+        help_ = f". {m.help}" if m.help else ""
+        begun = f"{m.between[0]:g} to {m.between[1]:g}, fading over {m.fade:g}"
+        limits = f"{m.limits[0]:g} to {m.limits[1]:g}"
+        lines.append(f"| `{name}` | {m.title}{help_} | {m.unit} | {limits} | {begun} |")
     return "\n".join(lines)
+
+
+def _rows_of(model: Any) -> list[str]:
+    from plough.core.parameters import describe
+
+    lines = ["", "| name | what | unit | limits | default |", "|---|---|---|---|---|"]
+    for row in describe(model):
+        limits = "" if row.low is None else f"{row.low:g} to {row.high:g}"
+        if row.options:
+            limits = ", ".join(row.options)
+        title = f"{row.section}: {row.title}" if row.section else row.title
+        help_ = f". {row.help}" if row.help else ""
+        lines.append(
+            f"| `{row.path}` | {title}{help_} | {row.unit} | {limits} | {_plain(row.default)} |"
+        )
+    return lines
 
 
 @app.command()
@@ -299,7 +312,7 @@ def heights(
 
 @app.command()
 def ground(path: Path, out: Out, files: Files = None) -> None:
-    """Write a scene's ground: a height map (.png of 16 bits, .tif of floats, .raw of 16 bits) or a mesh (.glb)."""
+    """Write a scene's ground: a height map (.png of 16 bits, .tif of floats, .raw of 16 bits), a mesh (.glb) or splat maps (.zip)."""
     from plough.core.bake.bundle import embedded_images
     from plough.core.bake.ground_file import MEDIA, ground_file
 
@@ -309,10 +322,41 @@ def ground(path: Path, out: Out, files: Files = None) -> None:
         raise ParameterError("--out", f"ends in {out.suffix!r}; it may end in {known}", limit=known)
     evaluation, library = _evaluated(path, files)
     images = embedded_images(library.cache)
-    data, told = ground_file(evaluation.surface, form, images)
+    data, told = ground_file(evaluation.ground, form, images)
     out.parent.mkdir(parents=True, exist_ok=True)
     out.write_bytes(data)
     print(f"{out}: {told}, {len(data):,} bytes")
+
+
+@app.command()
+def geojson(
+    path: Annotated[Path, typer.Argument(help="A scene document.")],
+    out: Out,
+    read: Annotated[
+        Path | None, typer.Option(help="A GeoJSON file whose lines and polygons become layers.")
+    ] = None,
+    degrees: Annotated[bool, typer.Option(help="Its coordinates are degrees.")] = False,
+) -> None:
+    """Write a scene's paths and areas as GeoJSON; with --read, the scene document with those of a file as well."""
+    from plough.core.formats.geojson import read_geojson, write_geojson
+    from plough.core.scene.document import Layer, read_document, write_document
+    from plough.core.scene.outlines import layers_of, shapes_of
+
+    document = read_document(_read(path))
+    if read is None:
+        shapes = shapes_of(document)
+        out.write_bytes(write_geojson(shapes))
+        print(f"{out}: {len(shapes)} lines and areas")
+        return
+    made, told = layers_of(read_geojson(_read(read), degrees))
+    for line in told:
+        print(f"{read}: {line}", file=sys.stderr)
+    first, *rest = document.layers
+    taken = {layer.id for layer in document.layers}
+    ids = (i for i in (f"line-{n}" for n in count(1)) if i not in taken)
+    added = [Layer(id=next(ids), kind=m.kind, name=m.name, parameters=m.parameters) for m in made]
+    out.write_bytes(write_document(document.model_copy(update={"layers": (first, *added, *rest)})))
+    print(f"{out}: {len(made)} layers were added")
 
 
 @app.command()
@@ -425,6 +469,7 @@ def warm() -> None:
     from plough.core.bake.bundle import Baker
     from plough.core.demo import teasel_fen
     from plough.core.ground.cover import METRES, cover_material
+    from plough.core.ground.splat import splat_squares
     from plough.core.kinds import get_kind
     from plough.core.library import resolve, variant_of
     from plough.core.scene import Evaluator
@@ -448,6 +493,37 @@ def warm() -> None:
         assert recipe is not None
         recipe.draw()
     _ = Baker(evaluation, library).network
+    worked = evaluator.evaluate(_worked_ground()).ground
+    splat_squares(worked.cover, worked.surface, library.cache)
+
+
+def _worked_ground() -> SceneDocument:
+    """Ground that all has been done to which the demo's has not: every brush, weather, beds, and each measure."""
+    from plough.core.ground.conditions import MEASURES
+    from plough.core.ground.strokes import BRUSHES
+    from plough.core.scene import read_document
+
+    line = [[-20, 0], [20, 10]]
+    where = [{"id": of, "of": of, "between": m.soft} for of, m in MEASURES.items()]
+    half = len(where) // 2
+    ground = {
+        "size": 64,
+        "rain": 0.1,
+        "slides": 2,
+        "water": True,
+        "strokes": [{"id": b, "brush": b, "radius": 9, "points": line} for b in BRUSHES],
+        "painted": [{"id": "p", "paint": "sand", "radius": 9, "points": line}],
+        "classes": [
+            {"key": "grass", "name": "Grass"},
+            {"key": "a", "name": "A", "conditions": where[:half]},
+            {"key": "b", "name": "B", "conditions": where[half:]},
+        ],
+    }
+    path = {"points": line, "shapes": "bed", "flows": "balanced"}
+    area = {"corners": [[0, 0], [9, 0], [9, 9]]}
+    kinds = {"ground": ground, "path": path, "area": area, "bake": {}}
+    layers = [{"id": k, "kind": k, "name": k, "parameters": p} for k, p in kinds.items()]
+    return read_document({"version": 1, "name": "Worked ground", "layers": layers})
 
 
 def main() -> None:

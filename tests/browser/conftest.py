@@ -116,6 +116,7 @@ class Page:
             host = self.one("[data-frame]")
             return (
                 host.get_attribute("data-moving") == "false"
+                and host.get_attribute("data-computing") != "true"
                 and host.get_attribute("data-developed") == "1"
                 and host.get_attribute("data-frame") == frame
             )

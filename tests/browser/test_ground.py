@@ -207,3 +207,62 @@ def test_a_path_cuts_a_bed_that_follows_its_points(
     page.until(lambda: at(*knot) == pytest.approx(before, abs=1e-3), "the ground as it was")
     assert "It cuts" not in page.text("aside")
     assert dug < at(*moved) - 1, "it had followed its point"
+
+
+def test_a_class_is_painted_lies_by_a_condition_and_is_undone(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "ground")
+    before, seen = ground_of(sedge, scene_id), picture(page)
+    panel = page.driver.find_element(By.CSS_SELECTOR, "[aria-label='paint by brush']")
+    next(b for b in panel.find_elements(By.TAG_NAME, "button") if "Sand" in b.text).click()
+    page.until(lambda: "paint sand" in page.text("main"), "what dragging does")
+    hand = webdriver.ActionChains(page.driver, duration=60)
+    hand.move_to_element_with_offset(page.one("section canvas"), -60, 40).click_and_hold()
+    for _ in range(5):
+        hand.move_by_offset(24, 6)
+    hand.release().perform()
+    page.until(lambda: "1 stroke" in panel.text, "one stroke")
+    page.until(lambda: len(ground_of(sedge, scene_id).get("painted") or ()) == 1, "it is kept")  # type: ignore[arg-type]
+    page.keys(Keys.ESCAPE)
+    page.rested()
+    sandy = picture(page)
+    assert differing(sandy, seen) > 0.02
+
+    row = page.driver.find_element(By.CSS_SELECTOR, "[data-class='gravel']")
+    page.driver.execute_script("arguments[0].scrollIntoView()", row)
+    row.find_element(By.TAG_NAME, "button").click()
+    Select(row.find_element(By.CSS_SELECTOR, "[data-field='lies'] select")).select_by_value(
+        "by-rule"
+    )
+    page.until(lambda: "everywhere" in row.text, "it lies everywhere, for now")
+    add = "[aria-label='add a condition']"
+    page.until(lambda: row.find_elements(By.CSS_SELECTOR, add), "a condition can be added")
+    Select(row.find_element(By.CSS_SELECTOR, add)).select_by_visible_text("Patches")
+    page.until(lambda: "patches of 20.0 m lie" in row.text, "the condition in words")
+
+    def gravel() -> Any:
+        return next(c for c in ground_of(sedge, scene_id)["classes"] if c["key"] == "gravel")  # type: ignore[attr-defined]
+
+    page.until(lambda: [c["of"] for c in gravel()["conditions"]] == ["noise"], "it is kept")
+    page.rested()
+    assert differing(picture(page), sandy) > 0.1
+    for left in ([], [], 0):
+        page.button("Undo").click()
+        page.until(
+            lambda left=left: (  # type: ignore[misc]
+                gravel()["conditions"] == left
+                if isinstance(left, list)
+                else not ground_of(sedge, scene_id).get("painted")
+            ),
+            "one step back",
+        )
+    page.until(lambda: "no stroke yet" in panel.text, "none")
+    assert {k: v for k, v in ground_of(sedge, scene_id).items() if v} == {
+        k: v for k, v in before.items() if v
+    }
+    page.rested()
+    assert differing(picture(page), seen) < 0.02
+    assert not page.errors()

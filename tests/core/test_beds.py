@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from plough.core.ground import HeightField, TerrainParameters, make_terrain
 from plough.core.ground.beds import FALL, Bed, bed_heights, with_bed
-from plough.core.ground.paths import near_line, path_curve
+from plough.core.ground.paths import Strip, near_line, path_curve
 from plough.core.place.placements import Placements
 from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.weight import weigh_layer
@@ -133,8 +133,9 @@ BED = {"shapes": "bed", "depth": 2, "flows": "falls", "surface": "none", "width"
 def test_what_stands_further_right_stands_on_it_and_nothing_grows_in_it() -> None:
     plain, cut = scene({"width": 8}), scene(BED)
     (curve,) = cut.layer("dyke").output.curves
-    ((line, clear),) = cut.ground.clear
-    assert clear == 4 and np.array_equal(line, curve.line)
+    (strip,) = cut.ground.clear
+    assert isinstance(strip, Strip) and (strip.half == 4).all()
+    assert np.array_equal(strip.line, curve.line)
     assert not cut.layer("dyke").output.solids
     for layer in ("willows", "sedges"):
         a, b = placed(plain, layer), placed(cut, layer)

@@ -238,11 +238,12 @@ def test_a_ground_made_of_a_height_map_is_that_height_map() -> None:
     packed = read_heights_apart("a.tif", write_tiff(hills(129, 129), 2.0))
     begun = begun_with(unpack_heights(packed), digest(packed))
     assert (begun["size"], begun["resolution"]) == (256, 2.0)
-    surface = scene(begun, packed).surface
+    ground = scene(begun, packed).ground
+    surface = ground.surface
     assert isinstance(surface, HeightField)
     assert np.array_equal(surface.heights, hills(129, 129))
     for form in ("tif", "png", "raw"):
-        data, _ = ground_file(surface, form)  # type: ignore[arg-type]
+        data, _ = ground_file(ground, form)  # type: ignore[arg-type]
         again = read_heights_apart(f"a.{form}", data)
         values = begun_with(unpack_heights(again), digest(again))
         low, high = float(surface.heights.min()), float(surface.heights.max())
@@ -250,7 +251,7 @@ def test_a_ground_made_of_a_height_map_is_that_height_map() -> None:
             {**values, "size": 256, "resolution": 2, "heights": [low, high]}, again
         ).surface
         assert np.abs(back.heights - surface.heights).max() <= (high - low) / 65535
-    mesh = read_glb(ground_file(surface, "glb")[0], 200_000).pieces[0]
+    mesh = read_glb(ground_file(ground, "glb")[0], 200_000).pieces[0]
     miss = surface.height(*mesh.positions[:, [0, 2]].T.astype(np.float64)) - mesh.positions[:, 1]
     assert np.abs(miss).max() < 1e-3 and len(mesh.indices) < surface.triangles
 

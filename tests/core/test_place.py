@@ -13,6 +13,7 @@ from scipy.spatial import cKDTree
 from plough.core.cache import Cache
 from plough.core.errors import ParameterError, Superseded, TooLargeError
 from plough.core.ground import HeightField, Samples, TerrainParameters, make_terrain
+from plough.core.ground.areas import Region
 from plough.core.ground.paths import path_curve
 from plough.core.place import Placements, ScatterRule, joined, sample, scatter
 from plough.core.place.candidates import Source, block_size
@@ -128,7 +129,7 @@ def test_rules_hold_for_every_placement() -> None:
         5,
         1.5,
         0.9,
-        regions=(SQUARE,),
+        regions=(Region(SQUARE),),
         height=(-2.0, 3.0),
         slope=(0.0, math.radians(20)),
         clear_of=(line,),
@@ -172,7 +173,7 @@ def test_changing_a_condition_moves_nothing_that_stays() -> None:
     rule = ScatterRule(5, 2.0, 0.8)
     whole = by_id(placed(rule))
     for other in (
-        replace(rule, regions=(SQUARE,)),
+        replace(rule, regions=(Region(SQUARE),)),
         replace(rule, height=(0, 99)),
         replace(rule, fill=0.4),
     ):
@@ -299,7 +300,10 @@ def test_an_incremental_run_is_bit_equal_to_a_full_one(
 def test_what_stands_further_off_than_the_reach_is_not_seen() -> None:
     field = make_terrain(TerrainParameters(size=512, resolution=4))
     far = scatter(
-        ScatterRule(8, 9.0, 0.5, regions=(np.array([[150.0, 150], [250, 150], [200, 250]]),)), field
+        ScatterRule(
+            8, 9.0, 0.5, regions=(Region(np.array([[150.0, 150], [250, 150], [200, 250]])),)
+        ),
+        field,
     )
     cache, surface = Cache(), Counted(field)
     rule = ScatterRule(2, 3.0, 0.8, apart=10.0)
@@ -314,7 +318,7 @@ def test_two_small_areas_far_apart_cost_what_they_hold() -> None:
     corner = np.array([[0.0, 0.0], [10, 0], [10, 10], [0, 10]])
     areas = (corner - 2000, corner + 1980)
     cache = Cache()
-    tiles = scatter(ScatterRule(1, 0.2, 0.9, regions=areas), field, (), cache)
+    tiles = scatter(ScatterRule(1, 0.2, 0.9, regions=tuple(map(Region, areas))), field, (), cache)
     assert sum(t.placements.count for t in tiles) > 1000
     sampled = sum(n for key, (_, n) in cache._held.items() if key[0] == "candidates") / 32
     assert sampled < 100_000, "not the box around both, with its 300 million"

@@ -215,7 +215,7 @@ def test_a_scene_on_a_mesh_is_baked_drawn_and_written(tmp_path: Path) -> None:
         assert miss.min() > -1e-3 and miss.max() < 0.5, (
             "it stands on the mesh, sunk as the rule says"
         )
-    whole = read_glb(ground_file(surface, "glb")[0], 100_000)
+    whole = read_glb(ground_file(evaluation.ground, "glb")[0], 100_000)
     assert whole.triangles == surface.triangles
     heights, spacing = heights_of(surface)
     assert spacing * (len(heights) - 1) == pytest.approx(128)
@@ -233,7 +233,7 @@ def test_a_wall_and_a_speck_can_be_ground_too() -> None:
         evaluation = scene({"made_from": "mesh"}, body)
         heights, spacing = heights_of(evaluation.surface)
         assert np.isfinite(heights).all() and spacing > 0
-        assert ground_file(evaluation.surface, "png")[0].startswith(b"\x89PNG")
+        assert ground_file(evaluation.ground, "png")[0].startswith(b"\x89PNG")
         tiles = np.array([[0, 0], [3, 3]])
         assert evaluation.surface.tile_hashes(tiles).shape == (2, 2)
         picture = draw_scene(evaluation, Library(load=lambda _, b=body: packed(b)), (60, 50))

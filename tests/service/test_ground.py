@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import json
+import zipfile
 
 import httpx
 import numpy as np
@@ -10,6 +12,7 @@ import pytest
 from PIL import Image
 
 from plough.core.formats.heights import read_heights, write_png, write_tiff
+from plough.core.ground.conditions import MEASURES
 from plough.core.scene.ways import ways_of
 from tests.conftest import SMALL
 from tests.library import Outside
@@ -101,3 +104,58 @@ def test_a_viewer_may_write_the_ground_and_a_stranger_not(
     assert burdock.get(f"/api/scenes/{scene_id}/ground?format=png").status_code == 404
     data = burdock.get(f"/api/scenes/{demo_id}/ground?format=png").content
     assert data[:8] == write_png(fen())[0][:8]
+
+
+def painted(client: httpx.Client, scene: str) -> dict[tuple[int, int], str]:
+    """The hash of each square of the splat map."""
+    layers = client.get(f"/api/scenes/{scene}/evaluation").json()["layers"]
+    surface = layers[0]["surface"]
+    splat, images = surface["splat"], -(-len(surface["classes"]) // 4)
+    names = [s["data"] for s in splat["squares"]]
+    packed = client.post("/api/blobs/pack", json={"names": names}).content
+    assert len(packed) == len(names) * (4 + images * splat["texels"] ** 2 * 4)
+    return {(s["x"], s["z"]): s["data"] for s in splat["squares"]}
+
+
+def test_what_is_painted_changes_the_squares_it_touches_and_is_undone(
+    sedge: httpx.Client, scene_id: str
+) -> None:
+    before = painted(sedge, scene_id)
+    stroke = {"paint": "sand", "radius": 5, "points": [[40, 40]]}
+    assert edited(sedge, scene_id, {"painted#a": stroke}).status_code == 200
+    after = painted(sedge, scene_id)
+    assert [k for k in before if before[k] != after[k]] == [(1, 1)]
+    refused = edited(sedge, scene_id, {"painted#b": {**stroke, "radius": 4000}})
+    assert refused.status_code == 422 and "radius" in refused.json()["field"]
+    assert sedge.post(f"/api/scenes/{scene_id}/undo").status_code == 200
+    assert painted(sedge, scene_id) == before
+    assert (
+        "painted" not in sedge.get(f"/api/scenes/{scene_id}").json()["layers"][0]["parameters"]
+        or not sedge.get(f"/api/scenes/{scene_id}").json()["layers"][0]["parameters"]["painted"]
+    )
+
+
+def test_classes_are_edited_in_their_order_and_written_as_splat_maps(
+    sedge: httpx.Client, scene_id: str
+) -> None:
+    layer = sedge.get(f"/api/scenes/{scene_id}").json()["layers"][0]
+    classes = layer["parameters"]["classes"]
+    turned = [classes[0], classes[2], classes[1], *classes[3:]]
+    assert edited(sedge, scene_id, {"classes": turned}).status_code == 200
+    told = sedge.get(f"/api/scenes/{scene_id}/evaluation").json()["layers"][0]["surface"]
+    assert [c["key"] for c in told["classes"]][:3] == ["grass", "rock", "soil"]
+    assert [told["covers"][c["cover"]]["name"] for c in told["classes"]][:2] == ["grass", "rock"]
+    wrong = [{**classes[0], "conditions": [{"id": "x", "of": "slope", "between": [0, 400]}]}]
+    answer = edited(sedge, scene_id, {"classes": wrong})
+    assert answer.status_code == 422 and "180" in answer.json()["detail"]
+    answer = sedge.get(f"/api/scenes/{scene_id}/ground", params={"format": "zip"})
+    with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
+        names = archive.namelist()
+        facts = json.loads(archive.read("classes.json"))
+        image = Image.open(io.BytesIO(archive.read("splat-0.png")))
+    assert names == ["splat-0.png", "splat-1.png", "classes.json"]
+    assert image.size == (1024, 1024) and image.mode == "RGBA"
+    assert [c["key"] for c in facts["classes"]][:3] == ["grass", "rock", "soil"]
+    kinds = sedge.get("/api/kinds").json()
+    assert {m["name"] for m in kinds["measures"]} == set(MEASURES)
+    assert {r["path"] for r in kinds["settings"]["condition"]} >= {"fade", "falloff", "ids"}

@@ -50,25 +50,33 @@ def _end_slope(h0: float, h1: float, slope0: float, slope1: float) -> float:
     return slope
 
 
-def span_curve(points: Sequence[tuple[float, float]], spacing: float) -> tuple[Float64, Int64]:
+def span_curve(
+    points: Sequence[tuple[float, float]], spacing: float, closed: bool = False
+) -> tuple[Float64, Int64]:
     """A smooth line through `points` (at least two, none repeated in a row), and the span of each of its points.
 
     Centripetal Catmull-Rom (Barry and Goldman 1988; Yuksel et al. 2011), each span sampled by
     itself in equal steps of arc length of at most `spacing` metres: a point that moves changes
     the two spans on each side of it, and no others.
 
+    Args:
+        closed: whether it goes on from the last point to the first, where it then ends.
+
     Returns:
         (n, 2) metres, and (n,) the span that begins at or holds each point.
     """
     p = np.array(points, np.float64)
-    padded = np.concatenate([[2 * p[0] - p[1]], p, [2 * p[-1] - p[-2]]])
+    if closed:
+        padded = np.concatenate([p[-1:], p, p[:2]])
+    else:
+        padded = np.concatenate([[2 * p[0] - p[1]], p, [2 * p[-1] - p[-2]]])
     pieces, spans = [], []
-    for k in range(len(p) - 1):
+    for k in range(len(padded) - 3):
         piece = _span(padded[k : k + 4], spacing)
         pieces.append(piece)
         spans.append(np.full(len(piece), k))
-    pieces.append(p[-1:])
-    spans.append(np.array([len(p) - 2]))
+    pieces.append(padded[-2:-1])
+    spans.append(np.array([len(padded) - 4]))
     return np.concatenate(pieces), np.concatenate(spans)
 
 

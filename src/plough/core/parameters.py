@@ -69,6 +69,10 @@ Knots = Annotated[
 Numeral = BeforeValidator(lambda v: str(v) if isinstance(v, int) and not isinstance(v, bool) else v)
 """For choices among numbers: takes 512 as well as "512"."""
 Seed = Annotated[int, Field(ge=0, le=2**32 - 1)]
+Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")]
+Coordinate = Annotated[float, Field(ge=-4096, le=4096)]
+Point = tuple[Coordinate, Coordinate]
+"""East and south of the middle of the map, in metres."""
 Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
 
 
@@ -235,11 +239,32 @@ def reference(
     return Field(default, title=title, description=help, json_schema_extra=extra)
 
 
-def points(title: str, *, least: int, closed: bool = False, group: str = "") -> Any:
-    """Knots on the map, at least `least` of them, drawn as an open line or a closed outline."""
+def points(
+    title: str,
+    *,
+    least: int,
+    closed: bool = False,
+    group: str = "",
+    own: tuple[tuple[str, str, float], ...] = (),
+) -> Any:
+    """Knots on the map, at least `least` of them, drawn as an open line or a closed outline.
+
+    Args:
+        own: name, unit and limit of the numbers that a knot may have besides; 0 is that of the whole.
+    """
     help_ = "East and south, in metres."
-    extra = _extra("points", "m", None, None, group, closed=closed, least=least)
+    if own:
+        help_ += f" A point may have its own {' and '.join(name for name, _, _ in own)}."
+    more = {"own": [list(o) for o in own]} if own else {}
+    extra = _extra("points", "m", None, None, group, closed=closed, least=least, **more)
     return Field(title=title, description=help_, json_schema_extra=extra)
+
+
+def rings(title: str, *, group: str = "") -> Any:
+    """Closed outlines on the map, each of at least three corners."""
+    help_ = "Corners of each, east and south, in metres."
+    extra = _extra("rings", "m", None, None, group, closed=True, least=3)
+    return Field((), title=title, description=help_, json_schema_extra=extra)
 
 
 COLUMNS = 16  #: radii in each row of `Sections`
@@ -341,6 +366,9 @@ class Row(BaseModel):
     closed: bool | None = Field(description="Of points: whether they are an outline.")
     least: int | None = Field(description="Of points: how many at least.")
     most: int | None = Field(description="Of a list: how many at most.")
+    own: list[tuple[str, str, float]] | None = Field(
+        description="Of points: name, unit and limit of what each may have of its own besides."
+    )
     handle: dict[str, str] | None = Field(description="How it is dragged in the view.")
     when: Conditions = Field(description="It matters when at least one test of each clause holds.")
     acts: tuple[str, ...] = Field(description="The elements it acts on; none: the whole.")
@@ -410,7 +438,10 @@ def _facts(field: FieldInfo, extra: Mapping[str, Any]) -> dict[str, Any]:
         "most": _most(field),
         "default": list(default) if isinstance(default, tuple) else default,
         "help": field.description or "",
-        **{k: extra.get(k) for k in ("soft", "step", "options", "to", "closed", "least", "handle")},
+        **{
+            k: extra.get(k)
+            for k in ("soft", "step", "options", "to", "closed", "least", "own", "handle")
+        },
     }
 
 

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from plough.core.arrays import Bool, Float64, Int64, UInt64
+from plough.core.hashing import key_of
 from plough.core.kernels import kernel
 from plough.core.rng import mix
 
@@ -54,6 +55,12 @@ def unique_tiles(tiles: TileList) -> TileList:
     return np.stack([(code & 0xFFFFFFFF) - 2**30, (code >> 32) - 2**30], axis=-1)
 
 
+def hash_of(value: object) -> UInt64:
+    """(2,) a hash of plain values."""
+    text = key_of(value)
+    return np.array([int(text[:16], 16), int(text[16:32], 16)], np.uint64)
+
+
 @kernel
 def fold(state: UInt64, value: np.uint64) -> None:
     """Mix `value` into the 128 bits of `state` (2,), in order."""
@@ -63,9 +70,9 @@ def fold(state: UInt64, value: np.uint64) -> None:
 
 @kernel
 def line_hashes(points: Float64, tiles: Int64, size: float, reach: float) -> UInt64:
-    """(t, 2) for each tile, the sum of the hashes of those segments of a polyline (n, 2) that come within `reach` of it.
+    """(t, 2) for each tile, the sum of the hashes of those segments of a polyline (n, 2 or more) that come within `reach` of it.
 
-    The sum does not hang on the order of segments, nor on where the line begins.
+    Columns after the first two are values that belong to its points. The sum does not hang on the order of segments, nor on where the line begins.
     """
     count = tiles.shape[0]
     out = np.zeros((count, 2), np.uint64)
@@ -77,8 +84,9 @@ def line_hashes(points: Float64, tiles: Int64, size: float, reach: float) -> UIn
         z0 = min(points[s, 1], points[s + 1, 1]) - reach
         z1 = max(points[s, 1], points[s + 1, 1]) + reach
         state[0], state[1] = np.uint64(1), np.uint64(2)
-        for value in (bits[s, 0], bits[s, 1], bits[s + 1, 0], bits[s + 1, 1]):
-            fold(state, value)
+        for end in (s, s + 1):
+            for k in range(bits.shape[1]):
+                fold(state, bits[end, k])
         for t in range(count):
             if (
                 x1 >= tiles[t, 0] * size

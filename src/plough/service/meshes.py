@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import asdict
 from typing import Any, Literal
 
@@ -12,11 +12,13 @@ from plough.core.bake.ground_file import heights_of
 from plough.core.formats.glb import mesh_glb
 from plough.core.ground import Surface
 from plough.core.ground.cover import METRES, CoverName, cover_material
+from plough.core.ground.splat import shares_of_mesh, splat_squares
+from plough.core.hashing import digest
 from plough.core.kinds import get_kind
 from plough.core.library import Library, Variant
 from plough.core.mesh.material import Material
 from plough.core.scene.evaluation import Evaluation
-from plough.core.scene.facets import Solid
+from plough.core.scene.facets import Ground, Solid
 from plough.service.results import Results
 
 _SHOWN = ("albedo", "normal")  #: images of a card that the view draws it with
@@ -84,24 +86,28 @@ def surface_heights(
     return names["heights"], len(heights), spacing * (len(heights) - 1)
 
 
-def surface_glb(results: Results, surface: Surface, keep: bool = True) -> str:
-    """The hash of the triangles that a surface is made of as GLB; empty where it is made of heights."""
-    own = surface.own
+def surface_glb(results: Results, ground: Ground, keep: bool = True) -> str:
+    """The hash of the triangles that a surface is made of as GLB, with the shares of classes where these dress it; empty where it is made of heights."""
+    own = ground.surface.own
     if own is None:
         return ""
     images = results.images(keep)
     materials = own.materials or {p.material: Material(p.material) for p in own.mesh.parts}
+    shares = None if own.materials else shares_of_mesh(ground.cover, own.mesh, paths=False)
+    dress = repr(materials) if shares is None else digest(shares.tobytes())
 
     def make() -> dict[str, bytes]:
-        return {"glb": mesh_glb(own.mesh, materials, "ground", images)}
+        return {"glb": mesh_glb(own.mesh, materials, "ground", images, shares=shares)}
 
-    return results.result(f"ground {surface.key} {materials!r}", make, keep)["glb"]
+    return results.result(f"ground {ground.surface.key} {dress}", make, keep)["glb"]
 
 
-def cover_images(results: Results, keep: bool = True) -> dict[CoverName, dict[str, str]]:
-    """Addresses of the images of each class of ground."""
+def cover_images(
+    results: Results, names: Iterable[CoverName] = tuple(METRES), keep: bool = True
+) -> dict[CoverName, dict[str, str]]:
+    """Addresses of the images of what classes of ground look like."""
     images = results.images(keep)
-    return {name: {k: str(v) for k, v in images(cover_material(name)).items()} for name in METRES}
+    return {name: {k: str(v) for k, v in images(cover_material(name)).items()} for name in names}
 
 
 def prepare(
@@ -121,8 +127,11 @@ def prepare(
     for output in (r.output for r in evaluation.layers):
         if output.surface is not None:
             steps.append(lambda: surface_heights(results, evaluation.surface))
-            steps.append(lambda: surface_glb(results, evaluation.surface))
-            steps.append(lambda: cover_images(results))
+            steps.append(lambda: surface_glb(results, evaluation.ground))
+            steps.append(lambda: cover_images(results, evaluation.ground.cover.looks))
+            steps.append(
+                lambda: splat_squares(evaluation.ground.cover, evaluation.surface, library.cache)
+            )
         steps += [lambda s=s: solid_glb(results, s) for s in output.solids]  # type: ignore[misc]
         for v in output.placements.variants if output.placements else ():
             # coarse levels first: they show a useful picture soonest

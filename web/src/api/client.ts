@@ -34,6 +34,7 @@ export type Taken = components['schemas']['TakenOut'];
 export type Origin = components['schemas']['OriginOut'];
 export type Heights = components['schemas']['HeightsOut'];
 export type Way = components['schemas']['WayOut'];
+export type Measure = components['schemas']['MeasureOut'];
 export type Values = Record<string, unknown>;
 
 /** The parameters of a scatter. */

@@ -962,7 +962,7 @@ export interface paths {
         };
         /**
          * Read Ground
-         * @description The ground as a height map (PNG and raw of 16 bits, TIFF of floats) or a mesh; the header `X-Told` says what one must know to read it.
+         * @description The ground as a height map (PNG and raw of 16 bits, TIFF of floats) a mesh, or splat maps of its classes (ZIP); the header `X-Told` says what one must know to read it.
          */
         get: operations["read_ground_api_scenes__scene_id__ground_get"];
         put?: never;
@@ -1340,6 +1340,29 @@ export interface components {
              * @description Metres from the middle to the nearest and the farthest.
              */
             depth: number;
+        };
+        /**
+         * ClassOut
+         * @description A class of ground.
+         */
+        ClassOut: {
+            /**
+             * Key
+             * @description By which rules refer to it.
+             */
+            key: string;
+            /** Name */
+            name: string;
+            /**
+             * Cover
+             * @description Row of `covers`: what it looks like.
+             */
+            cover: number;
+            /**
+             * Tint
+             * @description By which its colour is multiplied, sRGB.
+             */
+            tint: string;
         };
         /**
          * CousinOut
@@ -1851,11 +1874,16 @@ export interface components {
             layers: components["schemas"]["KindOut"][];
             /**
              * Settings
-             * @description What of a scene's settings is set by numbers: `sky`, and each `viewpoint`.
+             * @description What is set by numbers besides: `sky`, each `viewpoint`, `condition` and `class` of ground.
              */
             settings: {
                 [key: string]: components["schemas"]["Row"][];
             };
+            /**
+             * Measures
+             * @description What conditions can be set on.
+             */
+            measures: components["schemas"]["MeasureOut"][];
         };
         /**
          * LampOut
@@ -2130,6 +2158,52 @@ export interface components {
              * @description The scene whose assets the recipe may borrow leaves from.
              */
             scene?: string | null;
+        };
+        /**
+         * MeasureOut
+         * @description What a condition can be set on.
+         */
+        MeasureOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Low
+             * @description An end of a span that lies here is open.
+             */
+            low: number;
+            /** High */
+            high: number;
+            /** Soft */
+            soft: [
+                number,
+                number
+            ];
+            /** Step */
+            step: number;
+            /**
+             * Between
+             * @description To begin with.
+             */
+            between: [
+                number,
+                number
+            ];
+            /**
+             * Fade
+             * @description To begin with.
+             */
+            fade: number;
+            /**
+             * To
+             * @description The facet of the layers that it measures from.
+             */
+            to: string;
+            /** Help */
+            help: string;
         };
         /**
          * MemberIn
@@ -2532,17 +2606,17 @@ export interface components {
         };
         /**
          * RegionOut
-         * @description An outline on the map.
+         * @description An outline on the map, with holes.
          */
         RegionOut: {
             /**
-             * Ring
-             * @description Corners, east and south in metres.
+             * Rings
+             * @description Corners of the outline and then of each hole, east and south in metres.
              */
-            ring: [
+            rings: [
                 number,
                 number
-            ][];
+            ][][];
             /**
              * Area
              * @description Square metres.
@@ -2685,6 +2759,15 @@ export interface components {
              * @description Of a list: how many at most.
              */
             most: number | null;
+            /**
+             * Own
+             * @description Of points: name, unit and limit of what each may have of its own besides.
+             */
+            own: [
+                string,
+                string,
+                number
+            ][] | null;
             /**
              * Handle
              * @description How it is dragged in the view.
@@ -2948,6 +3031,62 @@ export interface components {
             triangles: number;
         };
         /**
+         * SplatOut
+         * @description Where which class lies, by squares, without the surfaces of paths.
+         */
+        SplatOut: {
+            /**
+             * East
+             * @description Metres, of the north-west corner of the first square.
+             */
+            east: number;
+            /** South */
+            south: number;
+            /**
+             * Side
+             * @description Metres a side of a square.
+             */
+            side: number;
+            /**
+             * Across
+             * @description Squares from west to east.
+             */
+            across: number;
+            /**
+             * Down
+             * @description Squares from north to south.
+             */
+            down: number;
+            /**
+             * Texels
+             * @description A side of a square.
+             */
+            texels: number;
+            /** Squares */
+            squares: components["schemas"]["SquareOut"][];
+        };
+        /**
+         * SquareOut
+         * @description A square of a splat map.
+         */
+        SquareOut: {
+            /**
+             * X
+             * @description Squares east of the first.
+             */
+            x: number;
+            /**
+             * Z
+             * @description Squares south of it.
+             */
+            z: number;
+            /**
+             * Data
+             * @description Hash of bytes (images, texels, texels, 4): the shares of the classes, four in each image, which add up to 255; rows along z.
+             */
+            data: string;
+        };
+        /**
          * StillOut
          * @description What a viewpoint showed when a release was baked.
          */
@@ -3002,9 +3141,15 @@ export interface components {
             size: number;
             /**
              * Covers
-             * @description The classes of ground.
+             * @description What the classes of ground look like.
              */
             covers: components["schemas"]["CoverOut"][];
+            /**
+             * Classes
+             * @description In their order.
+             */
+            classes: components["schemas"]["ClassOut"][];
+            splat: components["schemas"]["SplatOut"];
             /**
              * Mesh
              * @description Address of the triangles it is made of, where it is.
@@ -6916,7 +7061,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description `tif` holds metres. */
-                format?: "png" | "tif" | "raw" | "glb";
+                format?: "png" | "tif" | "raw" | "glb" | "zip";
             };
             header?: never;
             path: {
@@ -6936,6 +7081,7 @@ export interface operations {
                     "image/tiff": unknown;
                     "application/octet-stream": unknown;
                     "model/gltf-binary": unknown;
+                    "application/zip": unknown;
                 };
             };
             /** @description Not signed in. */

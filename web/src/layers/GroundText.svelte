@@ -5,20 +5,25 @@
   import { onDestroy } from 'svelte';
   import { said, type Values } from '../api/client';
   import BrushPanel from '../parts/BrushPanel.svelte';
+  import GroundClasses from '../parts/GroundClasses.svelte';
   import FileButton from '../parts/FileButton.svelte';
   import LibraryDialog from '../parts/LibraryDialog.svelte';
   import WaysDialog from '../parts/WaysDialog.svelte';
   import WriteGround from '../parts/WriteGround.svelte';
   import { groundText, GROUND_FILES, ofTaken, readGround, type Begun } from '../state/ground';
   import { fileQuery, libraryQuery } from '../state/queries';
+  import type { GroundClass } from '../state/classes';
+  import { giving } from './kinds';
   import type { PartProps } from './registry';
 
-  let { open, layer, rows, disabled }: PartProps = $props();
+  let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
   const p = $derived(layer.parameters);
   const fromFile = $derived(p.made_from === 'heights' || p.made_from === 'mesh');
   const file = $derived(String(p.made_from === 'heights' ? p.source : p.made_from === 'mesh' ? p.mesh : ''));
   const named = createQuery(() => fileQuery(file));
   const library = createQuery(libraryQuery);
+  const classes = $derived((p.classes ?? []) as GroundClass[]);
+  const surface = $derived(open.view(layer.id)?.surface);
   let waysOpen = $state(false);
   let libraryOpen = $state(false);
   let writeOpen = $state(false);
@@ -94,12 +99,24 @@
 {#if told}<p class="mt-1.5 text-[12.5px] text-soft" role="status">{told}</p>{/if}
 {#if failure}<p class="mt-1.5 text-[12.5px] text-clay" role="alert">{failure}.</p>{/if}
 
-{#if !disabled && p.made_from !== 'mesh'}
+{#if !disabled}
   <BrushPanel
-    strokes={((p.strokes ?? []) as unknown[]).length}
-    onclear={() => open.edit({ op: 'layer', id: layer.id, parameters: { strokes: [] } })}
+    strokes={p.made_from === 'mesh' ? null : ((p.strokes ?? []) as unknown[]).length}
+    painted={((p.painted ?? []) as unknown[]).length}
+    {classes}
+    {surface}
+    onclear={(path) => open.edit({ op: 'layer', id: layer.id, parameters: { [path]: [] } })}
   />
 {/if}
+<GroundClasses
+  {classes}
+  {surface}
+  most={rows.find((r) => r.path === 'classes')?.most ?? 12}
+  choices={(facet) => giving(open.scene?.layers ?? [], facet).map((l) => ({ id: l.id, name: l.name, stamp: l.kind }))}
+  {disabled}
+  oninput={(v) => oninput('classes', v)}
+  onchange={(v) => onchange('classes', v)}
+/>
 
 <WaysDialog
   bind:open={waysOpen}

@@ -30,12 +30,12 @@ export interface LayerUi {
   /** What its points are called, one of them and all. */
   point?: string;
   whole?: string;
-  /** The parameter that holds the strokes of a brush, where one can shape it. */
-  strokes?: (layer: Layer) => string;
+  /** Whether a brush can be taken to it. */
+  brushed?: boolean;
 }
 
 const SPECIAL: Record<string, LayerUi> = {
-  ground: { text: GroundText, strokes: (l) => (l.parameters.made_from === 'mesh' ? '' : 'strokes') },
+  ground: { text: GroundText, brushed: true },
   path: { text: PathText, point: 'point', whole: 'a path' },
   area: { text: AreaText, point: 'corner', whole: 'an area' },
   scatter: {

@@ -4,7 +4,7 @@
   import { Alert, Spinner } from 'flowbite-svelte';
   import * as THREE from 'three';
   import { onMount, untrack } from 'svelte';
-  import { said, type Viewpoint } from '../api/client';
+  import { said, type Viewpoint, type Evaluation } from '../api/client';
   import { drawn, kindOf, uiOf } from '../layers/registry';
   import type { Edit } from '../state/editQueue';
   import type { SceneStore } from '../state/sceneStore.svelte';
@@ -38,6 +38,7 @@
   let tools = $state.raw<ToolHost | null>(null);
   let frame = $state(0);
   let loaded = $state(false);
+  let current = $state.raw<Evaluation | null>(null); // what the view shows
   let failure = $state('');
   let moving = $state(false);
   let developed = $state(0);
@@ -46,11 +47,8 @@
   let standing = $state.raw<Standing | null>(null);
   const viewpoints = $derived(open.scene?.settings.viewpoints ?? []);
   const selected = $derived(open.layer(open.selected));
-  /** The selected layer and the parameter that holds its strokes, where a brush can shape it. */
-  const painted = $derived.by(() => {
-    const path = selected && open.canEdit ? uiOf(selected.kind).strokes?.(selected) : '';
-    return path ? `${selected?.id} ${path}` : '';
-  });
+  /** The selected layer, where a brush can be taken to it. */
+  const painted = $derived(selected && open.canEdit && uiOf(selected.kind).brushed ? selected.id : '');
   $effect(() => {
     if (!painted) brush.inHand = ''; // it was for another layer
   });
@@ -139,6 +137,7 @@
         .then((done) => {
           if (!done) return;
           loaded = true;
+          current = evaluation;
           if (!away) lend(now);
           if (open.reframe) frameScene();
           open.reframe = false;
@@ -156,7 +155,7 @@
     if (world && open.scene) world.setSettings(open.scene.settings);
   });
   $effect(() => {
-    world?.setContours(contours || (brush.inHand ? 1 : 0)); // what a brush does is seen by them
+    world?.setContours(contours || (brush.inHand && brush.inHand !== 'paint' ? 1 : 0)); // what a brush does is seen by them
   });
   let ready = $state(false);
   $effect(() => {
@@ -244,12 +243,12 @@
     if (!host || !now) return;
     const wanted = drawing && drawingOf(drawing);
     const id = shaped;
-    const [layer, path] = brush.inHand ? painted.split(' ') : [];
+    const layer = brush.inHand ? painted : '';
     untrack(() => {
       const kind = open.layer(id)?.kind ?? '';
       const row = drawn(kind);
       if (wanted) host.take(new DrawTool(now, wanted));
-      else if (layer && path) host.take(new BrushTool(now, layer, path, () => brush.now));
+      else if (layer) host.take(new BrushTool(now, layer, () => brush.now));
       else if (row)
         host.take(
           new ShapeTool(
@@ -291,6 +290,7 @@
     data-shown={shown}
     data-loaded={loaded}
     data-moving={moving}
+    data-computing={open.pending > 0 || open.computing || current !== open.evaluation}
     data-developed={developed}
   ></div>
   {#if pointed && open.layer(open.pointed)}

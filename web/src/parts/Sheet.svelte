@@ -19,7 +19,7 @@
   const ui = $derived(uiOf(layer.kind));
   const view = $derived(open.view(layer.id));
   const disabled = $derived(!open.canEdit);
-  const APART = ['mix', 'reference', 'seed', 'file', 'heights']; // have a place of their own in the sheet
+  const APART = ['mix', 'reference', 'seed', 'file', 'heights', 'classes', 'conditions']; // have a place of their own in the sheet
   const groups = $derived(
     grouped(rows.filter((r) => !APART.includes(r.control) && r.group && matters(r, layer.parameters))),
   );

@@ -18,6 +18,7 @@ class AppState {
   assets = $state.raw<Kind[]>([]);
   layers = $state.raw<Kind[]>([]);
   settings = $state.raw<Kinds['settings']>({});
+  measures = $state.raw<Kinds['measures']>([]);
   profiles = $state.raw<Profile[]>([]);
   keysShown = $state(false);
   letters = $state(localStorage.getItem('plough.letters') !== 'off'); // whether single letters act
@@ -83,6 +84,7 @@ class AppState {
     this.assets = kinds.assets;
     this.layers = kinds.layers;
     this.settings = kinds.settings;
+    this.measures = kinds.measures;
     this.profiles = profiles;
   }
 }

@@ -16,14 +16,21 @@ const BEGIN = { radius: 12, amount: 1, strength: 1, falloff: 0.6 };
 class BrushBox {
   /** The brush in hand; empty: none is. */
   inHand = $state('');
+  /** The class that is painted; empty: what the rules say comes back. */
+  paint = $state('');
   radius = $state(BEGIN.radius);
   amount = $state(BEGIN.amount);
   strength = $state(BEGIN.strength);
   falloff = $state(BEGIN.falloff);
 
   get now(): Brush {
-    const { inHand, radius, amount, strength, falloff } = this;
-    return { brush: inHand, radius, amount, strength, falloff };
+    const { inHand, paint, radius, amount, strength, falloff } = this;
+    if (inHand === 'paint') {
+      const hint = paint ? `paint ${paint}` : 'wipe off';
+      return { hint, path: 'painted', radius, falloff, values: { paint, radius, strength, falloff } };
+    }
+    const values = { brush: inHand, radius, amount, strength, falloff };
+    return { hint: inHand, path: 'strokes', radius, falloff, values };
   }
 }
 

@@ -81,7 +81,8 @@ export const GROUND_FORMS = [
   { id: 'tif', title: 'TIFF', line: 'a height map of 32-bit floats, in metres' },
   { id: 'png', title: 'PNG', line: 'a height map of 16 bits, from the lowest to the highest' },
   { id: 'raw', title: 'RAW', line: '16 bits without a header, low byte first' },
-  { id: 'glb', title: 'GLB', line: 'a mesh that keeps within 2 cm of the ground' },
+  { id: 'glb', title: 'GLB', line: 'a mesh that keeps within 2 cm of the ground, coloured by its classes' },
+  { id: 'zip', title: 'Splat maps', line: 'the shares of the ground classes as PNGs, four in each' },
 ] as const;
 
 /** The ground as a file, and what one must know to read it. */

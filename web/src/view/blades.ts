@@ -97,10 +97,11 @@ export class Blades {
           float turn = place.w * 6.2831853;
           vec2 way = vec2(cos(turn), sin(turn));
           vec3 q = vec3(position.x * way.x - position.z * way.y, position.y, position.x * way.y + position.z * way.x);
+          float share[MOST_CLASSES];
           float mown;
-          vec4 cover = coverAt(place.xyz, 0.0, mown);
+          coverAt(place.xyz, share, mown);
           float dry = place.y - waterLevel;
-          float stands = smoothstep(0.35, 0.8, cover.x) * smoothstep(0.12, 0.3, dry) * (1.0 - 0.85 * mown);
+          float stands = smoothstep(0.35, 0.8, grassAt(share)) * smoothstep(0.12, 0.3, dry) * (1.0 - 0.85 * mown);
           float vary = texture2D(groundNoise, place.xz * 0.11).g;
           float away = distance(place.xz, cameraPosition.xz);
           float thin = pow(${NEAR.toFixed(1)} / max(away, ${NEAR.toFixed(1)}), 1.15) * (1.0 - smoothstep(${(REACH * 0.7).toFixed(1)}, ${REACH.toFixed(1)}, away));

@@ -67,12 +67,18 @@ export function look(water: number | null, contours: number) {
 }
 
 const COLOR = /* glsl */ `
-  float steep = 1.0 - slopeNormal.y;
+  float share[MOST_CLASSES];
   float mown;
-  vec4 cover = coverAt(place, steep, mown);
+  coverAt(place, share, mown);
   float pick = frameNoise(gl_FragCoord.xy, frameSeed.x);
   // one class and one neighbour a frame: the frames mix them
-  float kind = pick < cover.x ? 0.0 : pick < cover.x + cover.y ? 1.0 : pick < cover.x + cover.y + cover.z ? 2.0 : pick < dot(cover, vec4(1.0)) ? 3.0 : 4.0;
+  int chosen = 0;
+  for (int k = 0; k < MOST_CLASSES; k++) {
+    if (pick >= 0.0 && share[k] > 0.0) chosen = k;
+    pick -= share[k];
+  }
+  float kind = classCover[chosen];
+  float look = classLook[chosen];
   float metres = coverMetres[int(kind)];
   // laid on from above or, where it is steep, from the side that it faces; where it faces both, the frames mix them
   vec3 across = dFdx(place) / metres, down = dFdy(place) / metres;
@@ -87,10 +93,11 @@ const COLOR = /* glsl */ `
   coverTap(flatPlace, metres, frameNoise(gl_FragCoord.yx * 1.37 + 31.0, frameSeed.y), at, turn);
   vec3 c = textureGrad(coverAlbedo, vec3(at, kind), turn * coverAcross, turn * coverDown).rgb;
   vec2 bump = textureGrad(coverNormal, vec3(at, kind), turn * coverAcross, turn * coverDown).xy * 2.0 - 1.0;
-  bump = bump * turn * (kind == 0.0 ? 0.7 : 0.9); // the inverse of the turn
+  bump = bump * turn * (look == 0.0 ? 0.7 : 0.9); // the inverse of the turn
   coverBump = above ? vec3(bump.x, 0.0, -bump.y) : east ? vec3(0.0, bump.y, bump.x) : vec3(bump.x, bump.y, 0.0);
-  if (kind == 0.0) c *= meadowTint(place.xz) * mix(vec3(1.22, 1.30, 1.22), vec3(1.75, 1.72, 1.35), mown);
-  else if (kind < 3.0) c *= vec3(1.48, 1.40, 1.28); // dry where it is trodden
+  if (look == 0.0) c *= meadowTint(place.xz) * mix(vec3(1.22, 1.30, 1.22), vec3(1.75, 1.72, 1.35), mown);
+  else if (look == 1.0) c *= vec3(1.48, 1.40, 1.28); // dry where it is trodden
+  c *= classTint[chosen];
   float broad = texture2D(groundNoise, place.xz * 0.021 + 0.4).r;
   c *= 0.90 + 0.20 * broad;
   float shore = place.y - waterLevel;
@@ -106,13 +113,36 @@ const COLOR = /* glsl */ `
   diffuseColor.rgb = c;
 `;
 
-export function groundMaterial(): THREE.MeshLambertMaterial {
+/** Dressed by classes, whose shares lie on the map or, by vertex, on the triangles. */
+export function groundMaterial(byVertex = false): THREE.MeshLambertMaterial {
   const made = new THREE.MeshLambertMaterial({ color: '#ffffff' });
+  if (byVertex) made.defines = { BY_VERTEX: '' };
   made.onBeforeCompile = (shader) => {
     Object.assign(shader.uniforms, covers, frame);
     shader.vertexShader = shader.vertexShader
-      .replace('#include <common>', '#include <common>\nvarying vec3 place;\nvarying vec3 slopeNormal;')
-      .replace('#include <begin_vertex>', '#include <begin_vertex>\nplace = position; slopeNormal = normal;');
+      .replace(
+        '#include <common>',
+        `#include <common>
+        varying vec3 place;
+        varying vec3 slopeNormal;
+        #ifdef BY_VERTEX
+        attribute vec4 _class_0;
+        attribute vec4 _class_1;
+        attribute vec4 _class_2;
+        varying vec4 ofClass[3];
+        #endif`,
+      )
+      .replace(
+        '#include <begin_vertex>',
+        `#include <begin_vertex>
+        place = position;
+        slopeNormal = normal;
+        #ifdef BY_VERTEX
+        ofClass[0] = _class_0;
+        ofClass[1] = _class_1;
+        ofClass[2] = _class_2;
+        #endif`,
+      );
     shader.fragmentShader = shader.fragmentShader
       .replace(
         '#include <common>',
@@ -123,6 +153,8 @@ export function groundMaterial(): THREE.MeshLambertMaterial {
         varying vec3 place;
         varying vec3 slopeNormal;
         uniform float contour;
+        uniform float classCover[MOST_CLASSES];
+        uniform vec3 classTint[MOST_CLASSES];
         vec3 coverBump;`,
       )
       .replace('#include <color_fragment>', COLOR)
@@ -131,7 +163,7 @@ export function groundMaterial(): THREE.MeshLambertMaterial {
         'normal = normalize(normal + (viewMatrix * vec4(coverBump, 0.0)).xyz);',
       );
   };
-  made.customProgramCacheKey = () => 'plough ground';
+  made.customProgramCacheKey = () => `plough ground ${byVertex}`;
   return made;
 }
 
@@ -145,6 +177,7 @@ export class Ground {
   /** Triangles that are shown in place of the heights. */
   worn: THREE.Mesh[] = [];
   private readonly look = groundMaterial();
+  private readonly lookByVertex = groundMaterial(true);
 
   set(field: HeightField) {
     if (this.field === field) return;
@@ -212,7 +245,7 @@ export class Ground {
   wear(parts: { geometry: THREE.BufferGeometry; material: THREE.Material }[], bare: boolean) {
     for (const mesh of this.worn) mesh.removeFromParent();
     this.worn = parts.map(({ geometry, material }) => {
-      const mesh = new THREE.Mesh(geometry, bare ? this.look : material);
+      const mesh = new THREE.Mesh(geometry, bare ? this.lookByVertex : material);
       mesh.castShadow = mesh.receiveShadow = true;
       return mesh;
     });
@@ -223,6 +256,7 @@ export class Ground {
   dispose() {
     for (const { mesh } of this.chunks) mesh.geometry.dispose();
     this.look.dispose();
+    this.lookByVertex.dispose();
   }
 
   /** Choose each chunk's detail by its distance. */

@@ -12,7 +12,7 @@ import orjson
 
 import plough
 from plough.core.arrays import Float64
-from plough.core.bake.ground_file import ground_mesh
+from plough.core.bake.ground_file import class_facts, ground_mesh, splat_files
 from plough.core.bake.instances import InstanceWriter, rows_of
 from plough.core.bake.table import COLUMNS, NOTES, table_lines
 from plough.core.cache import Cache
@@ -63,7 +63,8 @@ class Baker:
         """Names of the parts, in order; each is one step of `run`."""
         levels = [f"levels of {label}" for label in self.variants] if self.parameters.levels else []
         domes = [f"card of {v.label}" for v in self._domed()]
-        return [*levels, *domes, "ground", "placements.csv", "scene.glb", "manifest.json"]
+        splat = ["splat maps"] if self.parameters.splat != "none" else []
+        return [*levels, *domes, "ground", *splat, "placements.csv", "scene.glb", "manifest.json"]
 
     def _domed(self) -> list[Variant]:
         """The variants of which a card that faces the eye is written."""
@@ -93,6 +94,9 @@ class Baker:
             yield self._done(f"card of {variant.label}", {f"domes/{variant.label}.glb": data})
         _ = self.network
         yield self._done("ground", {})
+        if self.parameters.splat != "none":
+            made = splat_files(self.evaluation.ground, int(self.parameters.splat))
+            yield self._done("splat maps", {f"splat/{k}": v for k, v in made.items()})
         yield self._done("placements.csv", {"placements.csv": self._table()})
         builder = GlbBuilder(images)
         writer = InstanceWriter(builder, self.library, self.parameters)
@@ -161,9 +165,13 @@ class Baker:
         return ("\n".join(lines) + "\n").encode()
 
     def _scene(self, builder: GlbBuilder, writer: InstanceWriter) -> bytes:
-        ground, materials = ground_mesh(self.evaluation.surface, self.network)
-        roots = [builder.add_node("ground", builder.add_mesh(ground, materials, "ground"))]
-        writer.counts.triangles += ground.triangles
+        ground = ground_mesh(self.evaluation.ground, self.network)
+        shape = builder.add_mesh(ground.mesh, ground.materials, "ground", shares=ground.shares)
+        extras = (
+            {"classes": class_facts(self.evaluation.ground)} if ground.shares is not None else None
+        )
+        roots = [builder.add_node("ground", shape, extras=extras)]
+        writer.counts.triangles += ground.mesh.triangles
         for result in self.evaluation.layers:
             if result.output.solids:
                 roots.append(self._solids_node(builder, writer, result))

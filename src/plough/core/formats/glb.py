@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 import orjson
 
+from plough.core.arrays import UInt8
 from plough.core.errors import TooLargeError
 from plough.core.formats.glb_read import JSON_PART, MAGIC
 from plough.core.lamp import Lamp
@@ -171,11 +172,13 @@ class GlbBuilder:
         name: str,
         prefix: str = "",
         shapes: Sequence[Mesh] = (),
+        shares: UInt8 | None = None,
     ) -> int:
         """The index of `mesh`, one primitive a part; parts draw the materials of their slots.
 
         Args:
             shapes: other shapes of the same topology, written as morph targets.
+            shares: (vertices, 4 k) of ground classes, four in each of the channels _CLASS_0, _CLASS_1, …
         """
         attributes = {
             "POSITION": self._accessor(mesh.positions, 34962, bounds=True),
@@ -194,6 +197,10 @@ class GlbBuilder:
             attributes["COLOR_0"] = self._accessor(mesh.colors, 34962, normalized=True)
         if mesh.wind is not None:
             attributes["_WIND"] = self._accessor(mesh.wind, 34962, normalized=True)
+        for k in range(0, 0 if shares is None else shares.shape[1], 4):
+            assert shares is not None
+            four = np.ascontiguousarray(shares[:, k : k + 4])
+            attributes[f"_CLASS_{k // 4}"] = self._accessor(four, 34962, normalized=True)
         targets = [
             {
                 "POSITION": self._accessor(shape.positions - mesh.positions, 34962, bounds=True),
@@ -357,8 +364,9 @@ def mesh_glb(
     images: Images = no_images,
     extras: dict[str, Any] | None = None,
     lamps: Sequence[Lamp] = (),
+    shares: UInt8 | None = None,
 ) -> bytes:
-    """One mesh as a GLB, with its lamps; `extras` go to the scene."""
+    """One mesh as a GLB, with its lamps; `extras` go to the scene, `shares` (vertices, 4 k) to channels of ground classes."""
     builder = GlbBuilder(images)
     lights = [
         builder.add_node(
@@ -366,5 +374,6 @@ def mesh_glb(
         )
         for k, x in enumerate(lamps)
     ]
-    root = builder.add_node(name, builder.add_mesh(mesh, materials, name), children=lights)
+    shape = builder.add_mesh(mesh, materials, name, shares=shares)
+    root = builder.add_node(name, shape, children=lights)
     return builder.finish([root], extras)

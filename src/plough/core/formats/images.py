@@ -21,6 +21,11 @@ def png(image: UInt8) -> bytes:
     """`image` (h, w, 3 or 4) as PNG; an alpha channel that is opaque throughout is left out."""
     if image.shape[2] == 4 and image[..., 3].min() == 255:
         image = image[..., :3]
+    return png_rgba(image)
+
+
+def png_rgba(image: UInt8) -> bytes:
+    """`image` (h, w, 3 or 4) as PNG, with all its channels."""
     out = io.BytesIO()
     Image.fromarray(image).save(out, "PNG", compress_level=4)
     return out.getvalue()

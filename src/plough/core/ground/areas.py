@@ -7,31 +7,76 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from plough.core.arrays import Bool, Float64
+from plough.core.arrays import Bool, Float64, UInt64
 from plough.core.errors import ParameterError
 from plough.core.ground.paths import self_crossing
-from plough.core.hashing import digest
+from plough.core.hashing import digest, key_of
 from plough.core.kernels import kernel
+from plough.core.tiles import SIZE, TileList, region_hashes
+
+Ring = Sequence[tuple[float, float]]
 
 
 @dataclass(frozen=True, slots=True)
 class Region:
-    """A simple polygon on the map."""
+    """A simple polygon on the map, with holes."""
 
     ring: Float64  #: (n, 2) metres
+    holes: tuple[Float64, ...] = ()  #: (n, 2) each, within it, none over another
+
+    @property
+    def rings(self) -> tuple[Float64, ...]:
+        """Its outline, then its holes."""
+        return (self.ring, *self.holes)
 
     @property
     def key(self) -> str:
         """Tells it from any other."""
-        return digest(self.ring.tobytes())
+        return key_of([digest(ring.tobytes()) for ring in self.rings])
 
     @property
     def area(self) -> float:
         """Square metres."""
-        return polygon_area(self.ring)
+        return polygon_area(self.ring) - sum(polygon_area(hole) for hole in self.holes)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of its rings."""
+        return sum(ring.nbytes for ring in self.rings)
+
+    def holds(self, x: Float64, z: Float64) -> Bool:
+        """(n,) whether each point lies in it."""
+        within: Bool = np.logical_xor.reduce([inside(x, z, ring) for ring in self.rings])
+        return within
+
+    def seen(self, tiles: TileList) -> tuple[UInt64, Bool]:
+        """What each tile sees of it: a hash (t, 2), and whether they meet (t,)."""
+        out, meets = region_hashes(np.ascontiguousarray(self.ring), tiles, SIZE)
+        for hole in self.holes:
+            out += region_hashes(np.ascontiguousarray(hole), tiles, SIZE)[0]
+        return out, meets
 
 
-def check_polygon(corners: Sequence[tuple[float, float]]) -> Float64:
+def check_region(corners: Ring, holes: Sequence[Ring] = ()) -> Region:
+    """The area within `corners` and outside of `holes`.
+
+    Raises:
+        ParameterError: an outline crosses itself, or a hole lies beyond the outline or over another.
+    """
+    from shapely import Polygon, is_valid, is_valid_reason
+
+    ring = check_polygon(corners)
+    rings = tuple(check_polygon(hole, f"holes.{k}") for k, hole in enumerate(holes))
+    for k in range(len(rings)):
+        whole = Polygon(ring, rings[: k + 1])
+        if not is_valid(whole):
+            reason = is_valid_reason(whole).split("[")[0].strip().lower()
+            where = "lies beyond the outline or over another hole"
+            raise ParameterError(f"holes.{k}", f"{where} ({reason}); move or remove it")
+    return Region(ring, rings)
+
+
+def check_polygon(corners: Ring, field: str = "corners") -> Float64:
     """(n, 2) corners.
 
     Raises:
@@ -41,13 +86,13 @@ def check_polygon(corners: Sequence[tuple[float, float]]) -> Float64:
     gaps = np.linalg.norm(ring - np.roll(ring, 1, axis=0), axis=1)
     if gaps.min() < 0.05:
         raise ParameterError(
-            f"corners.{int(gaps.argmin())}",
+            f"{field}.{int(gaps.argmin())}",
             "lies on the corner before it; neighbours must be 5 cm apart or more",
         )
     crossing = self_crossing(ring, closed=True)
     if crossing is not None:
         raise ParameterError(
-            "corners",
+            field,
             f"the outline crosses itself near ({crossing[0]:.1f}, {crossing[1]:.1f}); move or remove a corner there",
         )
     return ring

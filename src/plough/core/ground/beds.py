@@ -25,7 +25,7 @@ class Bed:
     """What a path makes of the ground."""
 
     rise: float  #: metres of its middle above the ground along it; below 0 it is cut in
-    bank: float  #: tangent of the slope of its sides
+    bank: float  #: tangent of the slope of its sides, where no knot has its own
     flow: Flow  #: whether it never rises: cut ever deeper, or with cut and fill in balance
 
     @property
@@ -57,25 +57,30 @@ def bed_heights(field: HeightField, curve: Curve, bed: Bed) -> Float64:
 def with_bed(field: HeightField, curve: Curve, bed: Bed) -> HeightField:
     """`field` with a bed cut, or a causeway laid, along `curve` at its width; what its banks do not reach is the same, bit for bit."""
     middle = bed_heights(field, curve, bed)
-    half = curve.width / 2
-    far = min(_MOST_BANK, (abs(bed.rise) + _MORE) / bed.bank)
-    reach = half + far
-    near = near_samples(field, curve.line, reach)
+    bank = np.where(curve.bank > 0, np.tan(np.radians(curve.bank)), bed.bank)
+    far = np.minimum(_MOST_BANK, (abs(bed.rise) + _MORE) / bank)
+    near = near_samples(field, curve.line, float((curve.half + far).max()))
     if near is None:
         return field
     before = field.heights[near.rows, near.columns]
+    place = np.where(np.isfinite(near.away), near.place, 0.0)
+    half, bank, far, height = (_at(v, place) for v in (curve.half, bank, far, middle))
+    reach = half + far
     there = near.away < reach
     away = np.where(there, near.away, reach)
-    first = near.place.astype(np.int64).clip(0, len(middle) - 2)
-    share = near.place - first
-    height = middle[first] + share * (middle[first + 1] - middle[first])
     side = np.maximum(away - half, 0.0)
-    made = np.minimum(before, height + side * bed.bank)
+    made = np.minimum(before, height + side * bank)
     if bed.fills:
-        made = np.maximum(made, height - side * bed.bank)
+        made = np.maximum(made, height - side * bank)
     # a bank that has not met the ground by then does so now
     fade = ((reach - away) / (_FADE * far)).clip(0.0, 1.0)
     made = before + fade * (made - before)
     heights = field.heights.copy()
     heights[near.rows, near.columns] = np.where(there, made, before).astype(np.float32)
     return HeightField(heights, field.size)
+
+
+def _at(values: Float64, place: Float64) -> Float64:
+    """`values` (n,) of the points of a line at places along it: the number of a segment, and the share of it."""
+    first = place.astype(np.int64).clip(0, len(values) - 2)
+    return np.asarray(values[first] + (place - first) * (values[first + 1] - values[first]))

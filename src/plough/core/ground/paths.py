@@ -2,20 +2,50 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from plough.core.arrays import Bool, Float64, Int64
+from plough.core.arrays import Bool, Float64, Int64, UInt64
 from plough.core.curves import span_curve
 from plough.core.errors import ParameterError
 from plough.core.hashing import digest, key_of
 from plough.core.kernels import kernel
+from plough.core.tiles import SIZE, TileList, line_hashes
 
-Points = Sequence[tuple[float, float]]
+Points = Sequence[tuple[float, ...]]
+"""Knots: east and south, and where they have their own, width in metres and slope of the sides in degrees; 0: the path's."""
 MOST_LENGTH = 40_000.0  #: metres of one path
 _BLOCK = 16  #: segments that share a bounding box
+
+
+@dataclass(frozen=True, slots=True)
+class Strip:
+    """The ground to both sides of a line."""
+
+    line: Float64  #: (n, 2) metres
+    half: Float64  #: (n,) metres from its middle to its border
+
+    @staticmethod
+    def even(line: Float64, half: float) -> Strip:
+        """As wide everywhere."""
+        return Strip(line, np.full(len(line), float(half)))
+
+    @property
+    def key(self) -> str:
+        """Tells it from any other."""
+        return key_of(digest(self.line.tobytes()), digest(self.half.tobytes()))
+
+    @property
+    def reach(self) -> float:
+        """Metres from the line to its farthest border."""
+        return float(self.half.max())
+
+    def seen(self, tiles: TileList) -> UInt64:
+        """(t, 2) a hash of the pieces of it that come into each tile."""
+        return line_hashes(np.column_stack([self.line, self.half]), tiles, SIZE, self.reach)
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,13 +54,21 @@ class Curve:
 
     line: Float64  #: (n, 2) metres, about a metre apart
     spans: Int64  #: (n,) which span each point begins or lies in
-    width: float  #: metres
+    width: float  #: metres, where no knot has its own
+    half: Float64  #: (n,) metres from its middle to its border
+    bank: Float64  #: (n,) degrees, of the slope of its sides; 0 where no knot has its own
     key: str
+    closed: bool = False
 
     @property
     def length(self) -> float:
         """Metres along it."""
         return float(np.hypot(*np.diff(self.line, axis=0).T).sum())
+
+    @property
+    def strip(self) -> Strip:
+        """The ground that it covers."""
+        return Strip(self.line, self.half)
 
 
 def check_points(points: Points, field: str = "points") -> None:
@@ -47,20 +85,39 @@ def check_points(points: Points, field: str = "points") -> None:
         raise ParameterError(field, message, limit=limit)
 
 
-def path_curve(points: Points, width: float = 0.0, spacing: float = 1.0) -> Curve:
-    """The smooth path through `points`, in steps of at most `spacing` metres.
+def path_curve(
+    points: Points, width: float = 0.0, spacing: float = 1.0, closed: bool = False
+) -> Curve:
+    """The smooth path through `points`, in steps of at most `spacing` metres; between knots its width and its sides change evenly.
 
     Raises:
         ParameterError: the path crosses itself, is too long, or two neighbouring points coincide.
     """
-    check_points(points)
-    line, spans = span_curve(points, spacing)
-    crossing = self_crossing(line)
+    places = [(x, z) for x, z, *_ in points]
+    check_points([*places, places[0]] if closed else places)
+    line, spans = span_curve(places, spacing, closed)
+    ring = line[:-1] if closed else line
+    crossing = self_crossing(ring, closed)
     if crossing is not None:
         where = f"({crossing[0]:.1f}, {crossing[1]:.1f})"
         message = f"the path crosses itself near {where}; move or remove a point there"
         raise ParameterError("points", message)
-    return Curve(line, spans, width, key_of(digest(line.tobytes()), width))
+    own = [(*k[2:], 0.0, 0.0)[:2] for k in points]
+    wide = _between([w or width for w, _ in own], line, spans, closed)
+    bank = _between([b for _, b in own], line, spans, closed)
+    parts = [digest(a.tobytes()) for a in (line, wide, bank)]
+    return Curve(line, spans, width, wide / 2, bank, key_of(*parts), closed)
+
+
+def _between(of_knots: Sequence[float], line: Float64, spans: Int64, closed: bool) -> Float64:
+    """(n,) values at the points of `line`, from those of the knots, even along each span."""
+    steps = np.concatenate([[0.0], np.hypot(*np.diff(line, axis=0).T)])
+    along = np.cumsum(steps)
+    values = np.array([*of_knots, of_knots[0]] if closed else of_knots, np.float64)
+    # a span begins where its number first appears; the last ends with the line
+    starts = np.searchsorted(spans[:-1], np.arange(len(values) - 1))
+    at = along[np.append(starts, len(line) - 1)]
+    return np.asarray(np.interp(along, at, values))
 
 
 @kernel
@@ -125,11 +182,14 @@ def self_crossing(line: Float64, closed: bool = False) -> tuple[float, float] | 
 
 
 @kernel
-def _near(x: Float64, z: Float64, line: Float64, limit: float) -> Bool:
+def _distance(x: Float64, z: Float64, line: Float64, limit: float, any_: bool) -> Float64:
+    """Of each point, the distance to the line; infinite from `limit` on. With `any_`, the first found that is less."""
     segments = line.shape[0] - 1
     box = _boxes(line, limit)
-    out = np.zeros(x.shape[0], np.bool_)
+    out = np.empty(x.shape[0])
     for i in range(x.shape[0]):
+        best = limit * limit
+        found = False
         for b in range(box.shape[0]):
             if x[i] < box[b, 0] or x[i] > box[b, 1] or z[i] < box[b, 2] or z[i] > box[b, 3]:
                 continue
@@ -140,15 +200,73 @@ def _near(x: Float64, z: Float64, line: Float64, limit: float) -> Bool:
                 t = ((x[i] - ax) * bx + (z[i] - az) * bz) / length if length > 0.0 else 0.0
                 t = min(1.0, max(0.0, t))
                 dx, dz = x[i] - ax - t * bx, z[i] - az - t * bz
-                if dx * dx + dz * dz < limit * limit:
-                    out[i] = True
-                    break
-            if out[i]:
+                if dx * dx + dz * dz < best:
+                    best, found = dx * dx + dz * dz, True
+            if found and any_:
                 break
+        out[i] = math.sqrt(best) if found else np.inf
     return out
+
+
+@kernel
+def _relative(x: Float64, z: Float64, line: Float64, half: Float64, reach: float) -> Float64:
+    segments = line.shape[0] - 1
+    box = _boxes(line, reach)
+    out = np.full(x.shape[0], np.inf)
+    for i in range(x.shape[0]):
+        best = 1.0
+        for b in range(box.shape[0]):
+            if x[i] < box[b, 0] or x[i] > box[b, 1] or z[i] < box[b, 2] or z[i] > box[b, 3]:
+                continue
+            for k in range(b * _BLOCK, min(segments, (b + 1) * _BLOCK)):
+                ax, az = line[k, 0], line[k, 1]
+                bx, bz = line[k + 1, 0] - ax, line[k + 1, 1] - az
+                length = bx * bx + bz * bz
+                t = ((x[i] - ax) * bx + (z[i] - az) * bz) / length if length > 0.0 else 0.0
+                t = min(1.0, max(0.0, t))
+                dx, dz = x[i] - ax - t * bx, z[i] - az - t * bz
+                wide = half[k] + t * (half[k + 1] - half[k])
+                if dx * dx + dz * dz < best * best * wide * wide:
+                    best = math.sqrt(dx * dx + dz * dz) / wide
+                    out[i] = best
+    return out
+
+
+def strip_distance(x: Float64, z: Float64, strip: Strip) -> Float64:
+    """(n,) how far each point lies from the middle of a strip: 0 there, 1 at its border; infinite beyond."""
+    east, south = np.asarray(x, np.float64), np.asarray(z, np.float64)
+    first, last = _stretch(east, south, strip.line, strip.reach)
+    line, half = strip.line[first:last], strip.half[first:last]
+    found = np.ascontiguousarray(line), np.ascontiguousarray(half)
+    return _relative(east, south, *found, strip.reach)
+
+
+def line_distance(x: Float64, z: Float64, line: Float64, limit: float) -> Float64:
+    """(n,) metres from each point to the polyline (m, 2); infinite from `limit` metres on."""
+    east, south = np.asarray(x, np.float64), np.asarray(z, np.float64)
+    return _distance(east, south, _reached(east, south, line, limit), limit, False)
 
 
 def near_line(x: Float64, z: Float64, line: Float64, limit: float) -> Bool:
     """(n,) whether each point is nearer than `limit` metres to the polyline (m, 2)."""
     east, south = np.asarray(x, np.float64), np.asarray(z, np.float64)
-    return _near(east, south, np.ascontiguousarray(line), limit)
+    found = _distance(east, south, _reached(east, south, line, limit), limit, True)
+    return np.isfinite(found)
+
+
+def _reached(x: Float64, z: Float64, line: Float64, limit: float) -> Float64:
+    """The stretch of `line` that comes near the points' rectangle; none of it where it does not."""
+    first, last = _stretch(x, z, line, limit)
+    return np.ascontiguousarray(line[first:last])
+
+
+def _stretch(x: Float64, z: Float64, line: Float64, limit: float) -> tuple[int, int]:
+    """Which points of `line`, from the first to before the last, those near the points' rectangle lie among."""
+    if not len(x):
+        return 0, 1
+    low = np.minimum(line[:-1], line[1:]) - limit
+    high = np.maximum(line[:-1], line[1:]) + limit
+    meets = (low[:, 0] <= x.max()) & (high[:, 0] >= x.min())
+    meets &= (low[:, 1] <= z.max()) & (high[:, 1] >= z.min())
+    rows = np.nonzero(meets)[0]
+    return (int(rows[0]), int(rows[-1]) + 2) if len(rows) else (0, 1)

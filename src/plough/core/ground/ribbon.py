@@ -21,7 +21,7 @@ def ribbon(curve: Curve, surface: Surface, lift: float = 0.05) -> dict[tuple[int
     along it in widths; each span holds a whole number of them, so that a span that changes does
     not shift the rest.
     """
-    flat = edges(curve.line, curve.width)
+    flat = edges(curve.line, 2.0 * curve.half)
     n, m = flat.shape[:2]
     found = surface.sample(flat[..., 0].ravel(), flat[..., 1].ravel())
     crown = lift * (1.0 - 0.9 * _ACROSS**2)
@@ -70,15 +70,15 @@ def _along(curve: Curve) -> Float64:
     return out
 
 
-def edges(line: Float64, width: float) -> Float64:
-    """(n, 5, 2) points across `line` (n, 2), `width` metres from side to side, drawn in where a bend is too tight.
+def edges(line: Float64, width: Float64 | float) -> Float64:
+    """(n, 5, 2) points across `line` (n, 2), `width` (n,) metres from side to side, drawn in where a bend is too tight.
 
     No quad between neighbours folds over.
     """
     tangent = np.gradient(line, axis=0)
     tangent /= np.maximum(np.linalg.norm(tangent, axis=1, keepdims=True), 1e-12)
     side = np.stack([-tangent[:, 1], tangent[:, 0]], axis=1)
-    half = np.full((len(line), 2), 0.5 * width)  # to the left and to the right
+    half = np.repeat(np.full(len(line), 0.5 * width)[:, None], 2, axis=1)  # left and right
     for _ in range(48):
         reach = np.where(_ACROSS[None, :] < 0, half[:, 1:], half[:, :1]) * _ACROSS[None, :]
         out: Float64 = line[:, None, :] + side[:, None, :] * reach[:, :, None]

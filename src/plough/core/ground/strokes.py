@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from typing import Annotated, Literal
+from typing import Literal, get_args
 
 import numpy as np
 from pydantic import Field
@@ -15,19 +15,19 @@ from plough.core.ground.lines import near_samples
 from plough.core.ground.terrain import stepped
 from plough.core.kernels import kernel
 from plough.core.noise import Octaves, layered, octaves_of
-from plough.core.parameters import Parameters
+from plough.core.parameters import Id, Parameters, Point
 from plough.core.rng import seed_for
 
 BrushName = Literal["raise", "lower", "level", "smooth", "roughen", "terrace"]
+BRUSHES: tuple[BrushName, ...] = get_args(BrushName)
 MOST_STROKES, MOST_POINTS = 500, 400
 _BLUR = 0.3  #: of the radius, that smoothing reaches
-_At = Annotated[float, Field(ge=-4096, le=4096)]
 
 
 class Stroke(Parameters):
     """One stroke of a brush."""
 
-    id: str = Field(pattern=r"^[A-Za-z0-9_-]{1,64}$")
+    id: Id
     brush: BrushName
     radius: float = Field(ge=0.5, le=400, description="Metres.")
     amount: float = Field(
@@ -40,16 +40,21 @@ class Stroke(Parameters):
     falloff: float = Field(
         0.6, ge=0, le=1, description="Share of the radius over which it grows weaker."
     )
-    points: tuple[tuple[_At, _At], ...] = Field(
+    points: tuple[Point, ...] = Field(
         min_length=1, max_length=MOST_POINTS, description="East and south, in metres."
     )
 
 
+def eased(away: Float64, radius: float, falloff: float) -> Float64:
+    """How strongly a brush acts at each distance from its line: 1 in the middle, 0 from its radius on."""
+    outer = (1.0 - away / radius) / max(falloff, 1e-9)
+    w = np.where(away < radius, outer, 0.0).clip(0.0, 1.0)
+    return np.asarray(w * w * (3.0 - 2.0 * w))
+
+
 def _weight(away: Float64, stroke: Stroke) -> Float32:
-    """How strongly a stroke acts at each distance from its line: its strength in the middle, 0 from its radius on."""
-    outer = (1.0 - away / stroke.radius) / max(stroke.falloff, 1e-9)
-    w = np.where(away < stroke.radius, outer, 0.0).clip(0.0, 1.0)
-    return np.asarray(stroke.strength * w * w * (3.0 - 2.0 * w), np.float32)
+    """How strongly a stroke acts at each distance from its line."""
+    return (stroke.strength * eased(away, stroke.radius, stroke.falloff)).astype(np.float32)
 
 
 @kernel

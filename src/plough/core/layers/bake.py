@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from plough.core.parameters import Parameters, choice, flag, number
+from plough.core.parameters import Numeral, Parameters, choice, flag, number
 from plough.core.scene.facets import Output
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
@@ -39,6 +39,13 @@ class BakeParameters(Parameters):
         group="What to write",
     )
     textures: bool = flag(True, "Textures", group="What to write")
+    splat: Annotated[Literal["none", "512", "1024", "2048", "4096"], Numeral] = choice(
+        "1024",
+        "Splat maps",
+        {"none": "None", "512": "512 a side", "1024": "1024", "2048": "2048", "4096": "4096"},
+        group="What to write",
+        help="The ground classes as images, four in each.",
+    )
     ground_error_near: float = number(
         2,
         "Ground is true within",

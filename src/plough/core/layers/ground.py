@@ -5,14 +5,22 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 from itertools import accumulate
-from typing import Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import AfterValidator, Field
 
 from plough.core.arrays import Float32
 from plough.core.build.imported import Unit, Upwards, unit_of_file, upwards_of_file
 from plough.core.formats.heights import HeightMap, side_of, square_of, unpack_heights
+from plough.core.ground.classes import (
+    CLASSES,
+    MOST_CLASSES,
+    MOST_PAINTED,
+    GroundClass,
+    Painted,
+)
+from plough.core.ground.erosion import ErosionParameters, Rain, rained_on, slid
 from plough.core.ground.heightfield import MOST_SAMPLES, HeightField
 from plough.core.ground.strokes import MOST_STROKES, Stroke, shaped
 from plough.core.ground.surface import Surface
@@ -33,12 +41,29 @@ _WATER = Material("water", color=(0.02, 0.035, 0.035), roughness=0.12)
 _FILE = "Height map"
 
 
-class GroundParameters(TerrainParameters):
+def _sound(classes: tuple[GroundClass, ...]) -> tuple[GroundClass, ...]:
+    keys = [c.key for c in classes]
+    twice = next((k for k in keys if keys.count(k) > 1), None)
+    if twice is not None:
+        raise ValueError(f"the key {twice!r} is used more than once")
+    return classes
+
+
+class GroundParameters(TerrainParameters, ErosionParameters):
     """What the ground is made of, and the water that stands on it."""
 
-    stages: ClassVar[tuple[str, ...]] = ("Ground", "Terrain", _FILE, "Mesh", "Basin", "Water")
+    stages: ClassVar[tuple[str, ...]] = (
+        "Ground",
+        "Terrain",
+        _FILE,
+        "Mesh",
+        "Basin",
+        "Erosion",
+        "Water",
+        "Cover",
+    )
     matters: ClassVar[Matters] = {
-        "seed relief feature roughness ridges stretch* lean terrace basin*": among(
+        "seed relief feature roughness ridges stretch* lean terrace basin* slides repose rain carving settling": among(
             "made_from", "noise"
         ),
         "source as_told heights whole mirror_*": among("made_from", "heights"),
@@ -113,6 +138,19 @@ class GroundParameters(TerrainParameters):
         max_length=MOST_STROKES,
         description="Of the brush, in order; each acts on what the ones before have left.",
     )
+    classes: Annotated[
+        tuple[GroundClass, ...],
+        Field(min_length=1, max_length=MOST_CLASSES),
+        AfterValidator(_sound),
+    ] = Field(
+        CLASSES,
+        title="Classes",
+        description="What it is covered with; each lies over the ones before it.",
+        json_schema_extra={"control": "classes", "unit": "", "group": "Cover"},
+    )
+    painted: tuple[Painted, ...] = Field(
+        (), max_length=MOST_PAINTED, description="Classes laid by brush, in order."
+    )
     water: bool = flag(False, "Standing water", group="Water")
     water_level: float = number(
         0, "Level", (-1000, 9000), soft=(-10, 20), unit="m", step=0.05, group="Water"
@@ -148,7 +186,13 @@ def evaluate(p: GroundParameters, inputs: Inputs) -> Output:
     surface = made[p.made_from](p, inputs)
     if p.strokes:
         surface = _shaped(surface, p.strokes, inputs)
-    return Output(surface=surface, solids=(_water(surface, p.water_level),) if p.water else ())
+    return Output(
+        surface=surface,
+        solids=(_water(surface, p.water_level),) if p.water else (),
+        water=p.water_level if p.water else None,
+        classes=p.classes,
+        painted=p.painted,
+    )
 
 
 def _shaped(surface: Surface, strokes: tuple[Stroke, ...], inputs: Inputs) -> Surface:
@@ -173,9 +217,23 @@ def _shaped(surface: Surface, strokes: tuple[Stroke, ...], inputs: Inputs) -> Su
 
 
 def _noise(p: GroundParameters, inputs: Inputs) -> HeightField:
+    """Noise, then what weather does to it, each step by a key of its own."""
     shape = TerrainParameters(**{n: getattr(p, n) for n in TerrainParameters.model_fields})
     key = key_of("terrain", shape.model_dump(mode="json"))
-    return inputs.kept(key, lambda: make_terrain(shape, inputs.check), lambda f: f.nbytes)
+    made = inputs.kept(key, lambda: make_terrain(shape, inputs.check), lambda f: f.nbytes)
+    if p.rain:
+        drops, how = round(p.rain * made.heights.size), Rain(p.carving, p.settling)
+        key = key_of(key, drops, list(how), p.seed)
+        before = made
+        made = inputs.kept(
+            key, lambda: rained_on(before, drops, how, p.seed, inputs.check), lambda f: f.nbytes
+        )
+    if p.slides:
+        key, rest, steep = key_of(key, p.slides, p.repose), made, math.radians(p.repose)
+        made = inputs.kept(
+            key, lambda: slid(rest, p.slides, steep, inputs.check), lambda f: f.nbytes
+        )
+    return made
 
 
 def _heights(p: GroundParameters, inputs: Inputs) -> HeightField:

@@ -3,21 +3,23 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, ValidationInfo, field_validator
 
 from plough.core.errors import ParameterError
+from plough.core.formats.geojson import Drawn
 from plough.core.ground.beds import Bed, with_bed
+from plough.core.ground.classes import Laid
+from plough.core.ground.cover import CoverName
 from plough.core.ground.heightfield import HeightField
-from plough.core.ground.paths import path_curve
+from plough.core.ground.paths import Curve, path_curve
 from plough.core.ground.ribbon import ribbon
 from plough.core.ground.surface import Surface
 from plough.core.hashing import key_of
 from plough.core.matters import Matters, among
 from plough.core.mesh.material import Material
-from plough.core.parameters import Parameters, choice, flag, number, points
-from plough.core.scene.document import Point
+from plough.core.parameters import Parameters, build, choice, flag, number, points
 from plough.core.scene.facets import Output, Shaped, solid
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
@@ -29,13 +31,35 @@ _COLORS = {
     "grass": (0.13, 0.19, 0.06),
 }
 
+_LOOKS: dict[str, CoverName] = {
+    "earth": "soil",
+    "gravel": "gravel",
+    "stone": "stone",
+    "grass": "grass",
+}
 
-def _sound(knots: tuple[Point, ...]) -> tuple[Point, ...]:
-    try:
-        path_curve(knots)
-    except ParameterError as error:
-        raise ValueError(error.message) from None
-    return knots
+
+_LIMITS = (
+    ("east", -4096.0, 4096.0),
+    ("south", -4096.0, 4096.0),
+    ("width", 0.0, 40.0),
+    ("slope of its sides", 0.0, 80.0),
+)
+
+
+def _knot(knot: tuple[float, ...]) -> tuple[float, ...]:
+    if len(knot) not in (2, 4):
+        raise ValueError(
+            f"a point has 2 numbers, or 4 with a width and sides of its own (got {len(knot)})"
+        )
+    for value, (name, low, high) in zip(knot, _LIMITS, strict=False):
+        if not low <= value <= high:
+            raise ValueError(f"{name}: {value:g} is not from {low:g} to {high:g}")
+    return knot
+
+
+Knot = Annotated[tuple[float, ...], AfterValidator(_knot)]
+"""East and south; then, where it has its own, width in metres and slope of the sides in degrees, 0 being the path's."""
 
 
 class PathParameters(Parameters):
@@ -47,9 +71,12 @@ class PathParameters(Parameters):
         "bank flows kept_clear": among("shapes", "bed", "causeway"),
     }
 
-    points: Annotated[
-        tuple[Point, ...], Field(min_length=2, max_length=400), AfterValidator(_sound)
-    ] = points("Points", least=2, group="Course")
+    closed: bool = flag(
+        False, "Closed", group="Course", help="It goes on from its last point to its first."
+    )
+    points: Annotated[tuple[Knot, ...], Field(min_length=2, max_length=400)] = points(
+        "Points", least=2, group="Course", own=(("width", "m", 40), ("sides", "°", 80))
+    )
     width: float = number(3, "Width", (0.2, 40), soft=(0.5, 12), unit="m", step=0.1, group="Course")
     surface: Literal["earth", "gravel", "stone", "grass", "none"] = choice(
         "earth",
@@ -94,20 +121,78 @@ class PathParameters(Parameters):
     )
     kept_clear: bool = flag(True, "Nothing grows in it", group="Shape", help="Within its width.")
 
+    @field_validator("points")
+    @classmethod
+    def _sound(cls, points: tuple[Knot, ...], info: ValidationInfo) -> tuple[Knot, ...]:
+        closed = bool(info.data.get("closed"))
+        if closed and len(points) < 3:
+            raise ValueError("a closed path takes 3 points or more")
+        try:
+            path_curve(points, closed=closed)
+        except ParameterError as error:
+            raise ValueError(error.message) from None
+        return points
+
+    @field_validator("flows")
+    @classmethod
+    def _downhill(cls, flows: str, info: ValidationInfo) -> str:
+        if flows != "no" and info.data.get("closed"):
+            raise ValueError("a closed path cannot flow: it would have to rise again")
+        return flows
+
+
+def _trace(p: PathParameters) -> Curve:
+    return path_curve(p.points, p.width, closed=p.closed)
+
 
 def _shape(p: PathParameters, ground: Surface, inputs: Inputs) -> Shaped | None:
-    """The ground with the path's bed, or causeway."""
-    if p.shapes == "nothing":
+    """The ground with the path's bed, or causeway, and its surface."""
+    if p.shapes == "nothing" and p.surface == "none":
         return None
+    curve = _trace(p)
+    looks = _LOOKS.get(p.surface)
+    laid = (Laid(curve.strip, looks),) if looks else ()
+    if p.shapes == "nothing":
+        return Shaped(ground, laid=laid)
     if not isinstance(ground, HeightField):
         inputs.find("not-shaped", "a path shapes heights; a ground made of a mesh stays as it is")
-        return None
-    curve = path_curve(p.points, p.width)
+        return Shaped(ground, laid=laid)
     rise = p.crown if p.shapes == "causeway" else -p.depth
     bed = Bed(rise, math.tan(math.radians(p.bank)), p.flows)
     key = key_of("bed", ground.key, curve.key, bed.rise, bed.bank, bed.flow)
     made = inputs.kept(key, lambda: with_bed(ground, curve, bed), lambda f: f.nbytes)
-    return Shaped(made, ((curve.line, p.width / 2),) if p.kept_clear else ())
+    clear = (curve.strip,) if p.kept_clear else ()
+    return Shaped(made, clear, laid)
+
+
+def _of_shape(shape: Drawn) -> dict[str, Any] | None:
+    """A path through the points of a line; properties that a path has are taken where they are possible."""
+    if shape.closed:
+        return None
+    points: list[Any] = list(shape.rings[0])
+    own = shape.properties.get("knots")
+    closed = len(points) > 3 and points[0] == points[-1]
+    if closed:
+        points.pop()
+    if isinstance(own, list) and len(own) == len(points):
+        points = [(*at, *two) for at, two in zip(points, own, strict=True)]
+    out: dict[str, Any] = {"points": points, "closed": closed}
+    for name in ("width", "surface"):
+        value = shape.properties.get(name)
+        try:
+            build(PathParameters, {**out, name: value})
+        except ParameterError:
+            continue
+        out[name] = value
+    return out
+
+
+def _to_shape(p: PathParameters) -> Drawn:
+    line = tuple((k[0], k[1]) for k in p.points)
+    own = [list(k[2:]) if len(k) > 2 else [0.0, 0.0] for k in p.points]
+    knots = {"knots": own} if any(any(k) for k in own) else {}
+    ring = (*line, line[0]) if p.closed else line
+    return Drawn((ring,), False, properties={"width": p.width, "surface": p.surface, **knots})
 
 
 @layer_kind(
@@ -117,10 +202,12 @@ def _shape(p: PathParameters, ground: Surface, inputs: Inputs) -> Shaped | None:
     PathParameters,
     gives=("curve", "solids"),
     shape=_shape,
+    shapes=(_of_shape, _to_shape),
+    trace=_trace,
 )
 def evaluate(p: PathParameters, inputs: Inputs) -> Output:
     """The line as a curve, and its ribbon by tile."""
-    curve = path_curve(p.points, p.width)
+    curve = _trace(p)
     if p.surface == "none":
         return Output(curves=(curve,))
     surface = inputs.surface()

@@ -6,10 +6,10 @@ import math
 
 from pydantic import Field
 
-from plough.core.parameters import Parameters, Seed, number, reference, span, within
+from plough.core.parameters import Id, Parameters, Seed, number, reference, span, within
 from plough.core.place.pose import Pose
 from plough.core.place.rules import ScatterRule, scatter
-from plough.core.scene.document import Id, MixEntry
+from plough.core.scene.document import MixEntry
 from plough.core.scene.facets import Output, TiledPlacements
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
@@ -120,7 +120,7 @@ def evaluate(p: ScatterParameters, inputs: Inputs) -> Output:
         spacing=p.spacing,
         fill=p.fill / 100.0,
         choices=mix.choices,
-        regions=tuple(r.ring for r in regions),
+        regions=tuple(regions),
         height=p.height,
         slope=(math.radians(p.slope[0]), math.radians(p.slope[1])),
         clear_of=tuple(c.line for c in curves),

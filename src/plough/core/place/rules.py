@@ -11,10 +11,9 @@ import numpy as np
 
 from plough.core.arrays import Bool, Float32, Float64, Int64, UInt64
 from plough.core.cache import Cache
-from plough.core.ground.areas import inside
-from plough.core.ground.paths import near_line
+from plough.core.ground.areas import Region
+from plough.core.ground.paths import Strip, near_line, strip_distance
 from plough.core.ground.surface import Samples, Surface
-from plough.core.hashing import key_of
 from plough.core.place.candidates import (
     GROUP,
     Candidates,
@@ -32,12 +31,14 @@ from plough.core.tiles import (
     around,
     code_of,
     combine,
+    hash_of,
     line_hashes,
     region_hashes,
     tile_of,
     unique_tiles,
 )
 
+_CLEARED = hash_of("cleared") | np.uint64(1)  # odd: no bit is lost
 VERSION = 1  #: raised when the same rule places otherwise
 
 
@@ -49,12 +50,12 @@ class ScatterRule:
     spacing: float  #: metres between any two
     fill: float  #: share of what fits, 0 to 1
     choices: Choices = field(default_factory=lambda: Choices.of([("one", 1.0, (1,))]))
-    regions: tuple[Float64, ...] = ()  #: polygons (m, 2); none: the whole surface
+    regions: tuple[Region, ...] = ()  #: none: the whole surface
     height: tuple[float, float] = (-math.inf, math.inf)  #: metres
     slope: tuple[float, float] = (0.0, math.pi / 2)  #: radians
     clear_of: tuple[Float64, ...] = ()  #: polylines (m, 2)
     clearance: float = 0.0  #: metres from those lines
-    cleared: tuple[tuple[Float64, float], ...] = ()  #: more polylines, each with its own clearance
+    cleared: tuple[Strip | Region, ...] = ()  #: where nothing may stand
     apart: float = 0.0  #: metres from what stands already
     pose: Pose = field(default_factory=Pose)
 
@@ -63,8 +64,7 @@ class ScatterRule:
         values = [self.spacing, self.fill, self.height, self.slope, self.clearance, self.apart]
         mix = [getattr(self.choices, n).tolist() for n in Choices.__slots__]
         limits = [str(v) for v in (*values, *self.pose)]
-        text = key_of(VERSION, self.seed, limits, mix, bool(self.regions))
-        return np.array([int(text[:16], 16), int(text[16:32], 16)], np.uint64)
+        return hash_of([VERSION, self.seed, limits, mix, bool(self.regions)])
 
 
 def _domain(rule: ScatterRule, surface: Surface) -> tuple[TileList, UInt64]:
@@ -74,8 +74,8 @@ def _domain(rule: ScatterRule, surface: Surface) -> tuple[TileList, UInt64]:
     if not rule.regions:
         return tiles, seen
     meets = np.zeros(len(tiles), bool)
-    for ring in rule.regions:
-        hashes, touched = region_hashes(np.ascontiguousarray(ring), tiles, SIZE)
+    for region in rule.regions:
+        hashes, touched = region.seen(tiles)
         seen += hashes
         meets |= touched
     return tiles[meets], seen[meets]
@@ -89,9 +89,9 @@ def _keys(
     if rule.clearance > 0:
         for line in rule.clear_of:
             lines += line_hashes(np.ascontiguousarray(line), tiles, SIZE, rule.clearance)
-    for line, clear in rule.cleared:
-        salt = np.uint64(int(key_of("cleared", clear)[:16], 16) | 1)  # odd: no bit is lost
-        lines += line_hashes(np.ascontiguousarray(line), tiles, SIZE, clear) * salt
+    for clear in rule.cleared:
+        hashes = clear.seen(tiles)[0] if isinstance(clear, Region) else clear.seen(tiles)
+        lines += hashes * _CLEARED
     place = np.repeat(code_of(tiles).astype(np.uint64)[:, None], 2, axis=1)
     near = around(tiles, standing.codes, standing.hashes, standing.rings)
     return combine(rule.head(), place, surface.tile_hashes(tiles), seen, lines, near)
@@ -193,7 +193,7 @@ def _blocks(rule: ScatterRule, surface: Surface, tiles: TileList) -> TileList:
     x0, z0, x1, z1 = surface.bounds
     keep = ((blocks + 1) * size > [x0, z0]).all(axis=1) & (blocks * size < [x1, z1]).all(axis=1)
     if rule.regions:
-        meets = [region_hashes(np.ascontiguousarray(r), blocks, size)[1] for r in rule.regions]
+        meets = [region_hashes(np.ascontiguousarray(r.ring), blocks, size)[1] for r in rule.regions]
         keep &= np.logical_or.reduce(meets)
     return blocks[keep]
 
@@ -236,9 +236,13 @@ def _allowed(rule: ScatterRule, points: Candidates, ground: Samples) -> Bool:
     if rule.regions:
         rows = np.nonzero(keep)[0]
         x, z = points.x[rows], points.z[rows]
-        keep[rows] = np.logical_or.reduce([inside(x, z, ring) for ring in rule.regions])
-    lines = [(line, rule.clearance) for line in rule.clear_of if rule.clearance > 0]
-    for line, clear in (*lines, *rule.cleared):
+        keep[rows] = np.logical_or.reduce([region.holds(x, z) for region in rule.regions])
+    for line in rule.clear_of if rule.clearance > 0 else ():
         rows = np.nonzero(keep)[0]
-        keep[rows[near_line(points.x[rows], points.z[rows], line, clear)]] = False
+        keep[rows[near_line(points.x[rows], points.z[rows], line, rule.clearance)]] = False
+    for clear in rule.cleared:
+        rows = np.nonzero(keep)[0]
+        x, z = points.x[rows], points.z[rows]
+        within = clear.holds(x, z) if isinstance(clear, Region) else strip_distance(x, z, clear) < 1
+        keep[rows[within]] = False
     return keep

@@ -13,15 +13,12 @@ from pydantic import Field, ValidationError
 from plough.core.errors import DocumentError
 from plough.core.kinds import get_kind
 from plough.core.migrate import VERSION, migrated_document
-from plough.core.parameters import Parameters, Seed, build, fault, number
+from plough.core.parameters import Id, Parameters, Seed, build, fault, number
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 
 Profile = Literal["phone", "console", "high-end"]
 MOST_LAYERS, MOST_ASSETS, MOST_ORIGINS = 500, 500, 2_000
 _A_HASH = re.compile(rb'"([0-9a-f]{40})"')
-Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+$")]
-Coordinate = Annotated[float, Field(ge=-4096, le=4096)]
-Point = tuple[Coordinate, Coordinate]
 Tag = Annotated[str, Field(pattern=r"^[^\s,][^,]{0,29}$")]
 Slot = Annotated[str, Field(pattern=r"^[a-z ]{1,20}\.(albedo|normal|surface)$")]
 Key = Annotated[str, Field(pattern=r"^[A-Za-z_][A-Za-z0-9_.:-]{0,39}$")]

@@ -16,9 +16,10 @@ from plough.core.hashing import key_of
 from plough.core.library.library import Library
 from plough.core.parameters import build
 from plough.core.scene.document import Layer, SceneDocument, files_of
-from plough.core.scene.facets import Finding, Ground, Output
+from plough.core.scene.facets import Finding, Ground, Output, Traced
 from plough.core.scene.inputs import Inputs, Shelf
 from plough.core.scene.registry import get_layer_kind
+from plough.core.scene.senses import covered
 
 _UNREAD = {"tags", "notes"}  #: of an asset, that no result hangs on
 _UNSEEN = {"curve", "region"}  #: facets that a hidden layer still gives
@@ -85,12 +86,24 @@ class Evaluator:
         first = self._layer(document.layers[0], [], shelf, assets_key, None, (), check)
         done = [first]
         assert first.output.surface is not None, "the first layer of a scene gives a surface"
-        ground, told_of = self._shaped(document, Ground(first.output.surface), shelf, check)
+        bare = Ground(first.output.surface, water=first.output.water, traced=self._traced(document))
+        shaped, told_of = self._shaped(document, bare, shelf, check)
+        ground = covered(shaped, first.output.classes, first.output.painted, self.cache)
         for layer in document.layers[1:]:
             check()
             findings = told_of.get(layer.id, ())
             done.append(self._layer(layer, done, shelf, assets_key, ground, findings, check))
         return Evaluation(document, tuple(done), ground)
+
+    def _traced(self, document: SceneDocument) -> Traced:
+        """The lines and outlines of all layers, hidden ones as well."""
+        out: Traced = {}
+        for layer in document.layers:
+            kind = get_layer_kind(layer.kind)
+            if kind.trace is not None:
+                p = build(kind.parameters, layer.parameters, f"{layer.id}.parameters")
+                out[layer.id] = kind.trace(p)
+        return out
 
     def _shaped(
         self, document: SceneDocument, ground: Ground, shelf: Shelf, check: Callable[[], None]
@@ -107,7 +120,12 @@ class Evaluator:
             made = kind.shape(parameters, ground.surface, inputs)
             told[layer.id] = inputs.findings
             if made is not None:
-                ground = Ground(made.surface, (*ground.clear, *made.clear))
+                ground = replace(
+                    ground,
+                    surface=made.surface,
+                    clear=(*ground.clear, *made.clear),
+                    laid=(*ground.laid, *made.laid),
+                )
         return ground, told
 
     def _layer(

@@ -9,10 +9,11 @@ from typing import Literal
 
 import numpy as np
 
-from plough.core.arrays import Float64, Int64
+from plough.core.arrays import Int64
 from plough.core.collider import Collider
 from plough.core.ground.areas import Region
-from plough.core.ground.paths import Curve
+from plough.core.ground.classes import GroundClass, GroundCover, Laid, Painted
+from plough.core.ground.paths import Curve, Strip
 from plough.core.ground.surface import Surface
 from plough.core.hashing import digest, key_of
 from plough.core.library.variants import Variant
@@ -106,6 +107,9 @@ class Output:
     placements: TiledPlacements | None = None
     solids: tuple[Solid, ...] = ()
     findings: tuple[Finding, ...] = ()
+    water: float | None = None  #: metres, of the level of standing water on the surface
+    classes: tuple[GroundClass, ...] = ()  #: what the surface is covered with
+    painted: tuple[Painted, ...] = ()
 
     @cached_property
     def key(self) -> str:
@@ -117,6 +121,9 @@ class Output:
             self.placements.key if self.placements else "",
             [(s.name, s.key) for s in self.solids],
             [f.text for f in self.findings],
+            self.water,
+            [c.model_dump(mode="json") for c in self.classes],
+            [s.model_dump(mode="json") for s in self.painted],
         )
 
     @property
@@ -126,8 +133,8 @@ class Output:
             self.surface.nbytes if self.surface else 0,
             self.placements.nbytes if self.placements else 0,
             *(s.mesh.nbytes for s in self.solids),
-            *(c.line.nbytes + c.spans.nbytes for c in self.curves),
-            *(r.ring.nbytes for r in self.regions),
+            *(3 * c.line.nbytes for c in self.curves),
+            *(r.nbytes for r in self.regions),
         )
         return 2_000 + sum(arrays)
 
@@ -136,14 +143,17 @@ class Output:
         return replace(self, placements=None, solids=())
 
 
+Traced = dict[str, Curve | Region]
+"""Lines and outlines on the map, by the layer that gives them."""
+
+
 @dataclass(frozen=True, slots=True)
 class Shaped:
     """What a layer makes of the ground, before anything stands on it."""
 
     surface: Surface
-    clear: tuple[
-        tuple[Float64, float], ...
-    ] = ()  #: lines (n, 2), and the metres from each within which nothing is planted
+    clear: tuple[Strip | Region, ...] = ()  #: where nothing is planted
+    laid: tuple[Laid, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -151,10 +161,16 @@ class Ground:
     """What all layers stand on: the surface that the first gives, as all that shape it leave it."""
 
     surface: Surface
-    clear: tuple[tuple[Float64, float], ...] = ()
+    clear: tuple[Strip | Region, ...] = ()
+    laid: tuple[Laid, ...] = ()
+    water: float | None = None
+    traced: Traced = field(default_factory=dict)
+    cover: GroundCover = field(default_factory=lambda: GroundCover((), ()))
 
     @cached_property
     def key(self) -> str:
         """Tells it from any other."""
-        lines = [(digest(line.tobytes()), metres) for line, metres in self.clear]
-        return key_of(self.surface.key, lines)
+        clear = [c.key for c in self.clear]
+        laid = [(x.strip.key, x.look) for x in self.laid]
+        traced = [(name, t.key) for name, t in sorted(self.traced.items())]
+        return key_of(self.surface.key, clear, laid, self.water, traced, self.cover.key)

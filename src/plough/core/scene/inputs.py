@@ -8,10 +8,9 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from plough.core.arrays import Float64
 from plough.core.cache import Cache
 from plough.core.ground.areas import Region
-from plough.core.ground.paths import Curve
+from plough.core.ground.paths import Curve, Strip
 from plough.core.ground.surface import Surface
 from plough.core.library.library import Library
 from plough.core.library.references import resolve
@@ -88,8 +87,8 @@ class Inputs:
         """What things stand on."""
         return self._on().surface
 
-    def cleared(self) -> tuple[tuple[Float64, float], ...]:
-        """Lines (n, 2), and the metres from each within which nothing is planted."""
+    def cleared(self) -> tuple[Strip | Region, ...]:
+        """Where nothing is planted, whatever a rule says."""
         return self._on().clear
 
     def _on(self) -> Ground:

@@ -8,7 +8,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from plough.core.arrays import Float32, Float64, Int64, UInt8
+from plough.core.arrays import Float32, Int64, UInt8
+from plough.core.ground.surface import Samples
 from plough.core.library.library import Library
 from plough.core.mesh.material import Material
 from plough.core.mesh.picture import Frame, draw_picture
@@ -22,7 +23,8 @@ _SAMPLES = 257  #: of the ground, a side
 _MOST = (
     1_200_000  #: triangles of one layer; beyond that, its variants are drawn as cards, and in part
 )
-_MEADOW, _DRY, _EARTH = (0.060, 0.100, 0.025), (0.115, 0.125, 0.042), (0.17, 0.12, 0.075)
+_LIGHT, _PALE = 1.25, 1.6  # of what lies low, and high
+_AIR = np.array([0.016, 0.02, 0.026])  # the light that lies over all
 _BARE = Material("ground", color=(0.09, 0.11, 0.045))
 _WATER = (0.025, 0.06, 0.085)
 
@@ -61,7 +63,8 @@ def _pieces(evaluation: Evaluation, library: Library) -> Iterator[tuple[Mesh, di
             sides = np.linspace(x0, x1, _SAMPLES), np.linspace(z0, z1, _SAMPLES)
             x, z = (a.ravel() for a in np.meshgrid(*sides))
             found = surface.sample(x, z)
-            yield _ground(found.position, found.normal), {"ground": Material("ground")}
+            tones = evaluation.ground.cover.weights(found) @ evaluation.ground.cover.tones
+            yield _ground(found, tones), {"ground": Material("ground")}
         for solid in out.solids:
             tinted = {s: _dressed(m, solid.finish) for s, m in solid.materials.items()}
             yield solid.mesh, tinted
@@ -73,15 +76,13 @@ def _dressed(material: Material, finish: str) -> Material:
     return replace(material, maps=None, color=_WATER) if finish == "water" else material
 
 
-def _ground(position: Float64, normal: Float64) -> Mesh:
-    """The ground through (`_SAMPLES`², 3) points, row after row, coloured by height and slope."""
-    steep = np.clip((1.0 - normal[:, 1:2]) / 0.12, 0, 1)
+def _ground(at: Samples, tones: Float32) -> Mesh:
+    """The ground through `_SAMPLES`² points, row after row, in the light `tones` (n, 3) of what covers it, paler where it is high."""
+    position, normal = at.position, at.normal
     high = position[:, 1] - position[:, 1].min()
     dry = np.clip(high / max(1e-6, float(high.max())), 0, 1)[:, None]
-    tone = (np.array(_MEADOW) * (1 - dry) + np.array(_DRY) * dry) * (1 - steep)
-    tone += np.array(_EARTH) * steep
     colors = np.full((position.shape[0], 4), 255, np.uint8)
-    colors[:, :3] = 255 * tone
+    colors[:, :3] = np.clip(255 * (_AIR + tones * (_LIGHT * (1 - dry) + _PALE * dry)), 0, 255)
     corner = np.arange(_SAMPLES * (_SAMPLES - 1)).reshape(-1, _SAMPLES)[:, :-1].ravel()
     a, b, c, d = corner, corner + 1, corner + _SAMPLES, corner + _SAMPLES + 1
     indices = np.stack([a, c, b, b, c, d], axis=1).reshape(-1, 3).astype(np.uint32)

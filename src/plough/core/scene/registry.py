@@ -10,7 +10,10 @@ from functools import cache
 from typing import TYPE_CHECKING, Any, Literal
 
 from plough.core.errors import ParameterError
+from plough.core.formats.geojson import Drawn
 from plough.core.formats.heights import HeightMap
+from plough.core.ground.areas import Region
+from plough.core.ground.paths import Curve
 from plough.core.ground.surface import Surface
 from plough.core.parameters import Parameters
 from plough.core.scene.facets import FacetName, Output, Shaped
@@ -21,6 +24,11 @@ if TYPE_CHECKING:
 Evaluate = Callable[[Any, "Inputs"], Output]
 Shape = Callable[[Any, Surface, "Inputs"], Shaped | None]
 """What a layer makes of the ground that it is given; None where it leaves that as it is."""
+Trace = Callable[[Any], Curve | Region]
+"""The line or outline on the map that a layer gives, whatever the ground is like."""
+OfShape = Callable[[Drawn], dict[str, Any] | None]
+"""Parameters of a layer made of a shape; None where it is made of others."""
+ToShape = Callable[[Any], Drawn]
 BegunWith = Callable[[HeightMap, str], dict[str, Any]]
 """Gives parameters to begin with, of a height map and the hash that it is kept under."""
 Place = Literal["first", "middle", "last"]
@@ -42,6 +50,9 @@ class LayerKind:
     gives: tuple[FacetName, ...]  #: the facets that its results hold
     begun_with: BegunWith | None = None  #: parameters of one that is made from a height map
     shape: Shape | None = None  #: how it shapes the ground, before any layer stands on it
+    trace: Trace | None = None
+    of_shape: OfShape | None = None
+    to_shape: ToShape | None = None
 
     @property
     def fixed(self) -> bool:
@@ -64,12 +75,26 @@ def layer_kind(
     gives: tuple[FacetName, ...] = (),
     begun_with: BegunWith | None = None,
     shape: Shape | None = None,
+    trace: Trace | None = None,
+    shapes: tuple[OfShape, ToShape] | None = None,
 ) -> Callable[[Evaluate], Evaluate]:
     """Register the decorated ``evaluate(parameters, inputs) -> Output`` as the layer kind `name`."""
 
     def register(evaluate: Evaluate) -> Evaluate:
         _KINDS[name] = LayerKind(
-            name, title, summary, parameters, evaluate, version, place, gives, begun_with, shape
+            name=name,
+            title=title,
+            summary=summary,
+            parameters=parameters,
+            evaluate=evaluate,
+            version=version,
+            place=place,
+            gives=gives,
+            begun_with=begun_with,
+            shape=shape,
+            trace=trace,
+            of_shape=shapes[0] if shapes else None,
+            to_shape=shapes[1] if shapes else None,
         )
         return evaluate
 

@@ -8,11 +8,14 @@ from typing import Annotated, Any
 from urllib.parse import quote
 
 from fastapi import APIRouter, Header, Query, Response
+from pydantic import BaseModel
 
 from plough.core.bake.colliders import convex_mesh
 from plough.core.formats.glb import mesh_glb
-from plough.core.ground import Surface
+from plough.core.ground.classes import GroundClass
+from plough.core.ground.conditions import MEASURES, Condition, MeasureFacts
 from plough.core.ground.cover import METRES, TONES
+from plough.core.ground.splat import TEXELS, splat_squares, square_side
 from plough.core.kinds import all_kinds
 from plough.core.lamp import Lamp
 from plough.core.library import Variant, resolve, variant_of
@@ -21,7 +24,7 @@ from plough.core.matters import declared
 from plough.core.parameters import build, describe
 from plough.core.scene.document import SceneDocument, Sky, Viewpoint, with_layer
 from plough.core.scene.evaluation import Evaluation, LayerResult
-from plough.core.scene.facets import Solid, TiledPlacements
+from plough.core.scene.facets import Ground, Solid, TiledPlacements
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 from plough.core.scene.weight import PROFILES, Weight, weigh_layer
 from plough.service import documents
@@ -31,6 +34,7 @@ from plough.service.api.context import Context, Ctx, Me, Session
 from plough.service.api.models import (
     PROBLEMS,
     CardOut,
+    ClassOut,
     CoverOut,
     CurveOut,
     Draft,
@@ -42,11 +46,14 @@ from plough.service.api.models import (
     LayerView,
     LevelOut,
     MakeAsset,
+    MeasureOut,
     PackIn,
     PlacementsOut,
     ProfileOut,
     RegionOut,
     SolidOut,
+    SplatOut,
+    SquareOut,
     SurfaceOut,
     TileOut,
     VariantOut,
@@ -82,7 +89,7 @@ class Transport:
     def __init__(self, ctx: Context, scene_id: str, eye: Eye, keep: bool, check: Check) -> None:
         self.ctx, self.scene_id, self.eye, self.keep, self.check = ctx, scene_id, eye, keep, check
 
-    def layer(self, r: LayerResult, ground: Surface) -> LayerView:
+    def layer(self, r: LayerResult, ground: Ground) -> LayerView:
         """One layer, facet by facet."""
         o = r.output
         return LayerView(
@@ -103,32 +110,60 @@ class Transport:
                 for c in o.curves
             ],
             regions=[
-                RegionOut(ring=region.ring.tolist(), area=region.area) for region in o.regions
+                RegionOut(rings=[r.tolist() for r in region.rings], area=region.area)
+                for region in o.regions
             ],
             placements=self._placements(o.placements) if o.placements is not None else None,
             solids=[self._solid(s) for s in o.solids],
         )
 
-    def _surface(self, surface: Surface) -> SurfaceOut:
+    def _surface(self, ground: Ground) -> SurfaceOut:
+        surface, cover = ground.surface, ground.cover
         heights, samples, size = surface_heights(self.ctx.results, surface, self.keep)
-        covers = [
-            CoverOut(
-                name=name,
-                metres=METRES[name],
-                tone=TONES[name],
-                albedo=maps["albedo"],
-                normal=maps["normal"],
-            )
-            for name, maps in cover_images(self.ctx.results, self.keep).items()
-        ]
-        mesh = surface_glb(self.ctx.results, surface, self.keep)
+        looks = cover.looks
+        mesh = surface_glb(self.ctx.results, ground, self.keep)
         return SurfaceOut(
             heights=heights,
             samples=samples,
             size=size,
-            covers=covers,
+            covers=[
+                CoverOut(
+                    name=name,
+                    metres=METRES[name],
+                    tone=TONES[name],
+                    albedo=maps["albedo"],
+                    normal=maps["normal"],
+                )
+                for name, maps in cover_images(self.ctx.results, looks, self.keep).items()
+            ],
+            classes=[
+                ClassOut(key=c.key, name=c.name, cover=looks.index(c.look), tint=c.tint)
+                for c in cover.classes
+            ],
+            splat=self._splat(ground),
             mesh=f"/api/blobs/{mesh}" if mesh else "",
             bare=surface.own is not None and not surface.own.materials,
+        )
+
+    def _splat(self, ground: Ground) -> SplatOut:
+        squares = splat_squares(ground.cover, ground.surface, self.ctx.library.cache, self.check)
+        side = square_side(ground.surface)
+        x0, z0 = min(s.x for s in squares), min(s.z for s in squares)
+        return SplatOut(
+            east=x0 * side,
+            south=z0 * side,
+            side=side,
+            across=max(s.x for s in squares) - x0 + 1,
+            down=max(s.z for s in squares) - z0 + 1,
+            texels=TEXELS,
+            squares=[
+                SquareOut(
+                    x=s.x - x0,
+                    z=s.z - z0,
+                    data=self.ctx.results.hold(s.hash, s.data.tobytes),
+                )
+                for s in squares
+            ],
         )
 
     def _solid(self, s: Solid) -> SolidOut:
@@ -191,7 +226,7 @@ def _weight(w: Weight) -> WeightOut:
 
 
 def _evaluation_out(transport: Transport, evaluation: Evaluation, edits: int) -> EvaluationOut:
-    layers = [transport.layer(r, evaluation.surface) for r in evaluation.layers]
+    layers = [transport.layer(r, evaluation.ground) for r in evaluation.layers]
     total = Weight()
     for layer in layers:
         total += Weight(**layer.weight.model_dump())
@@ -412,8 +447,22 @@ def kinds(me: Me, ctx: Ctx) -> KindsOut:
         )
         for k in all_layer_kinds().values()
     ]
-    settings = {"sky": describe(Sky), "viewpoint": describe(Viewpoint)}
-    return KindsOut(assets=assets, layers=layers, settings=settings)
+    models: dict[str, type[BaseModel]] = {
+        "sky": Sky,
+        "viewpoint": Viewpoint,
+        "condition": Condition,
+        "class": GroundClass,
+    }
+    settings = {name: describe(model) for name, model in models.items()}
+    measures = [
+        MeasureOut(name=name, low=m.limits[0], high=m.limits[1], **_served(m))
+        for name, m in MEASURES.items()
+    ]
+    return KindsOut(assets=assets, layers=layers, settings=settings, measures=measures)
+
+
+def _served(facts: MeasureFacts) -> dict[str, Any]:
+    return {k: v for k, v in asdict(facts).items() if k in MeasureOut.model_fields}
 
 
 @router.get("/profiles")

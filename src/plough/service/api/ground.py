@@ -10,19 +10,24 @@ from starlette.concurrency import run_in_threadpool
 
 from plough.core.bake.bundle import embedded_images
 from plough.core.bake.ground_file import MEDIA, GroundFormat, ground_file
+from plough.core.formats.geojson import MOST_BYTES, read_geojson, write_geojson
 from plough.core.formats.heights import unpack_heights
 from plough.core.formats.images import jpeg
 from plough.core.formats.reading import read_heights_apart
 from plough.core.hashing import key_of
+from plough.core.scene.outlines import layers_of, shapes_of
 from plough.core.scene.registry import begun_with, get_layer_kind
 from plough.core.scene.ways import Way, draw_way, way, ways_of
 from plough.service import documents
 from plough.service.accounts import scene_for
 from plough.service.api.bench import PRESET_SIZE, download
 from plough.service.api.context import Ctx, Me, Session
-from plough.service.api.models import PROBLEMS
+from plough.service.api.items import add_layer
+from plough.service.api.models import PROBLEMS, LinesOut, NewLayer
 from plough.service.api.own_meshes import plain_name, reading
+from plough.service.api.scenes import Edited
 from plough.service.results import keep_model
+from plough.service.scenes import Editing
 
 router = APIRouter(prefix="/api", tags=["ground"], responses=PROBLEMS)
 
@@ -133,15 +138,15 @@ def read_ground(
     ctx: Ctx,
     form: Annotated[GroundFormat, Query(alias="format", description="`tif` holds metres.")] = "tif",
 ) -> Response:
-    """The ground as a height map (PNG and raw of 16 bits, TIFF of floats) or a mesh; the header `X-Told` says what one must know to read it."""
+    """The ground as a height map (PNG and raw of 16 bits, TIFF of floats) a mesh, or splat maps of its classes (ZIP); the header `X-Told` says what one must know to read it."""
     scene = scene_for(db, me, scene_id)
     document, name = (
         documents.document_of(db, scene),
         "".join(c for c in scene.name if c.isalnum() or c in " -_"),
     )
     db.commit()  # nothing of the database is held while computing
-    surface = ctx.evaluator.evaluate(document).surface
-    data, told = ground_file(surface, form, embedded_images(ctx.library.cache))
+    found = ctx.evaluator.evaluate(document).ground
+    data, told = ground_file(found, form, embedded_images(ctx.library.cache))
     answer = download(
         data,
         f"{name.strip().encode('ascii', 'ignore').decode() or 'scene'} ground.{form}",
@@ -149,3 +154,31 @@ def read_ground(
     )
     answer.headers["X-Told"] = told
     return answer
+
+
+@router.get("/scenes/{scene_id}/geojson", response_class=Response)
+def read_lines(scene_id: str, db: Session, me: Me) -> Response:
+    """The paths and areas of a scene as GeoJSON, in metres east and north of the middle of the map."""
+    scene = scene_for(db, me, scene_id)
+    document = documents.document_of(db, scene)
+    return download(write_geojson(shapes_of(document)), "lines.geojson", "application/geo+json")
+
+
+@router.post("/scenes/{scene_id}/geojson", status_code=201)
+def bring_lines(
+    scene: Edited,
+    file: UploadFile,
+    db: Session,
+    me: Me,
+    degrees: Annotated[
+        bool, Query(description="Its coordinates are longitude and latitude.")
+    ] = False,
+) -> LinesOut:
+    """Add a layer for each line and each polygon of a GeoJSON file, to the left of all that could refer to them."""
+    data = file.file.read(MOST_BYTES + 1)
+    made, told = layers_of(read_geojson(data, degrees))
+    before = documents.layers_of(db, scene.id)[1].id
+    for layer in made:
+        new = NewLayer(kind=layer.kind, name=layer.name, parameters=layer.parameters, before=before)
+        add_layer(Editing(db, scene, me), new)
+    return LinesOut(layers=[layer.name for layer in made], told=told)

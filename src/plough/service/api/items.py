@@ -31,10 +31,15 @@ router = APIRouter(prefix="/api/scenes", tags=["scenes"], responses=PROBLEMS)
 @router.post("/{scene_id}/layers", status_code=201)
 def create_layer(scene: Edited, body: NewLayer, db: Session, me: Me) -> SceneOut:
     """Add a layer."""
+    return scene_out(db, scene, me, created_id=add_layer(Editing(db, scene, me), body))
+
+
+def add_layer(editing: Editing, body: NewLayer) -> str:
+    """Add a layer; its id."""
     if get_layer_kind(body.kind).fixed:
         raise ParameterError("kind", f"a scene has one {body.kind}", value=body.kind)
     layer_id = documents.new_id()
-    position = scenes.position_before(db, scene, layer_id, body.before)
+    position = scenes.position_before(editing.db, editing.scene, layer_id, body.before)
     fields = {
         "kind": body.kind,
         "name": body.name,
@@ -42,8 +47,8 @@ def create_layer(scene: Edited, body: NewLayer, db: Session, me: Me) -> SceneOut
         "position": position,
         **flatten(body.parameters, "parameters"),
     }
-    scenes.create(Editing(db, scene, me), Subject("layer", layer_id), fields, f"add {body.name}")
-    return scene_out(db, scene, me, created_id=layer_id)
+    scenes.create(editing, Subject("layer", layer_id), fields, f"add {body.name}")
+    return layer_id
 
 
 @router.patch("/{scene_id}/layers/{layer_id}")

@@ -330,6 +330,37 @@ class CoverOut(BaseModel):
     normal: str = Field(description="Address of its normals, green up.")
 
 
+class ClassOut(BaseModel):
+    """A class of ground."""
+
+    key: str = Field(description="By which rules refer to it.")
+    name: str
+    cover: int = Field(description="Row of `covers`: what it looks like.")
+    tint: str = Field(description="By which its colour is multiplied, sRGB.")
+
+
+class SquareOut(BaseModel):
+    """A square of a splat map."""
+
+    x: int = Field(description="Squares east of the first.")
+    z: int = Field(description="Squares south of it.")
+    data: str = Field(
+        description="Hash of bytes (images, texels, texels, 4): the shares of the classes, four in each image, which add up to 255; rows along z."
+    )
+
+
+class SplatOut(BaseModel):
+    """Where which class lies, by squares, without the surfaces of paths."""
+
+    east: float = Field(description="Metres, of the north-west corner of the first square.")
+    south: float
+    side: float = Field(description="Metres a side of a square.")
+    across: int = Field(description="Squares from west to east.")
+    down: int = Field(description="Squares from north to south.")
+    texels: int = Field(description="A side of a square.")
+    squares: list[SquareOut]
+
+
 class SurfaceOut(BaseModel):
     """What things stand on, as heights over a square."""
 
@@ -338,7 +369,9 @@ class SurfaceOut(BaseModel):
     )
     samples: int
     size: float = Field(description="Metres a side; the middle lies at the origin.")
-    covers: list[CoverOut] = Field(description="The classes of ground.")
+    covers: list[CoverOut] = Field(description="What the classes of ground look like.")
+    classes: list[ClassOut] = Field(description="In their order.")
+    splat: SplatOut
     mesh: str = Field("", description="Address of the triangles it is made of, where it is.")
     bare: bool = Field(False, description="Whether these are dressed by the classes of ground.")
 
@@ -354,9 +387,11 @@ class CurveOut(BaseModel):
 
 
 class RegionOut(BaseModel):
-    """An outline on the map."""
+    """An outline on the map, with holes."""
 
-    ring: list[tuple[float, float]] = Field(description="Corners, east and south in metres.")
+    rings: list[list[tuple[float, float]]] = Field(
+        description="Corners of the outline and then of each hole, east and south in metres."
+    )
     area: float = Field(description="Square metres.")
 
 
@@ -468,14 +503,38 @@ class KindOut(BaseModel):
     )
 
 
+class LinesOut(BaseModel):
+    """What was made of a file of lines and areas."""
+
+    layers: list[str] = Field(description="Names of the layers that were added.")
+    told: list[str] = Field(description="What was left out or made simpler, and why.")
+
+
+class MeasureOut(BaseModel):
+    """What a condition can be set on."""
+
+    name: str
+    title: str
+    unit: str
+    low: float = Field(description="An end of a span that lies here is open.")
+    high: float
+    soft: tuple[float, float]
+    step: float
+    between: tuple[float, float] = Field(description="To begin with.")
+    fade: float = Field(description="To begin with.")
+    to: str = Field(description="The facet of the layers that it measures from.")
+    help: str
+
+
 class KindsOut(BaseModel):
     """All kinds."""
 
     assets: list[KindOut]
     layers: list[KindOut]
     settings: dict[str, list[Row]] = Field(
-        description="What of a scene's settings is set by numbers: `sky`, and each `viewpoint`."
+        description="What is set by numbers besides: `sky`, each `viewpoint`, `condition` and `class` of ground."
     )
+    measures: list[MeasureOut] = Field(description="What conditions can be set on.")
 
 
 class ProfileOut(BaseModel):

@@ -10,7 +10,7 @@ export class LinesActor implements Actor {
   private shown = '';
 
   async sync(view: LayerView, signal: AbortSignal) {
-    const key = JSON.stringify([view.curves?.map((c) => c.line), view.regions?.map((r) => r.ring)]);
+    const key = JSON.stringify([view.curves?.map((c) => c.line), view.regions?.map((r) => r.rings)]);
     if (key === this.shown) return;
     const curves = await Promise.all(
       (view.curves ?? []).map(async (c) => {
@@ -23,7 +23,8 @@ export class LinesActor implements Actor {
     );
     if (signal.aborted) return;
     this.shown = key;
-    const rings = (view.regions ?? []).map((r) => finely([...r.ring, ...r.ring.slice(0, 1)] as [number, number][]));
+    const outlines = (view.regions ?? []).flatMap((r) => r.rings);
+    const rings = outlines.map((ring) => finely([...ring, ...ring.slice(0, 1)] as [number, number][]));
     this.lines = [...curves, ...rings];
   }
 

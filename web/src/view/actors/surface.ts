@@ -5,7 +5,7 @@ import { Blades } from '../blades';
 import { buffer } from '../blobs';
 import { holdMeshes } from '../glb';
 import { meets, nearer, type Hit } from '../pick';
-import { loadCovers, tintCovers } from '../covers';
+import { loadCovers, SplatMap, tintCovers } from '../covers';
 import { Ground, HeightField } from '../ground';
 import type { Stage } from '../stage';
 import type { Actor, Frame } from './actor';
@@ -14,6 +14,7 @@ export class SurfaceActor implements Actor {
   readonly ground = new Ground();
   private readonly blades = new Blades();
   private readonly held = holdMeshes();
+  private readonly splat = new SplatMap();
   private shown = '';
   private dress = ' false'; // what it is made of, where it is made of triangles
 
@@ -31,12 +32,14 @@ export class SurfaceActor implements Actor {
     if (far) tintCovers(surface);
     const changed = surface.heights !== this.shown;
     const dress = `${surface.mesh} ${surface.bare}`;
-    const [data, loaded] = await Promise.all([
+    const [data, loaded, lay] = await Promise.all([
       changed ? buffer(surface.heights, signal) : null,
       surface.mesh && dress !== this.dress ? this.held.take(surface.mesh) : null,
+      this.splat.fetch(surface, signal),
       far ? null : loadCovers(surface, signal),
     ]);
     if (signal.aborted) return;
+    lay();
     if (data) {
       this.shown = surface.heights;
       this.ground.set(new HeightField(new Float32Array(data), surface.samples, surface.size));
@@ -79,6 +82,7 @@ export class SurfaceActor implements Actor {
 
   dispose() {
     this.held.keep();
+    this.splat.dispose();
     this.ground.dispose();
     this.blades.dispose();
     this.stage.scene.remove(this.ground.group, this.blades.mesh);

@@ -1,15 +1,15 @@
-/** Shapes the ground by strokes: a ring on the surface is what the brush reaches. */
+/** Shapes or paints the ground by strokes: a ring on the surface is what the brush reaches. */
 import type { Edit } from '../../state/editQueue';
 import { lifted, tidy, type Flat, type Gesture, type Hint, type Label, type Outcome } from './tool';
 import type { Stroke, Terrain, Tool } from './tool';
 
 /** The brush as it is set. */
 export interface Brush {
-  brush: string;
+  hint: string; // what dragging it does
+  path: string; // the parameter that holds its strokes
   radius: number; // metres
-  amount: number; // metres
-  strength: number; // share
   falloff: number; // share of the radius
+  values: Record<string, unknown>; // of a stroke, besides its points
 }
 
 const MOST_POINTS = 400;
@@ -27,14 +27,13 @@ export class BrushTool implements Tool {
   constructor(
     private readonly terrain: Terrain,
     private readonly layer: string,
-    private readonly path: string, // the parameter that holds the strokes
     private readonly brush: () => Brush,
     private readonly newId: () => string = () => crypto.randomUUID().slice(0, 8),
   ) {}
 
   hints(): Hint[] {
     return [
-      ['drag', this.brush().brush],
+      ['drag', this.brush().hint],
       ['right drag', 'pan'],
       ['wheel', 'zoom'],
       ['arrows, Space', 'by keys'],
@@ -96,7 +95,9 @@ export class BrushTool implements Tool {
   }
 
   private change() {
-    return this.live && { path: `${this.path}#${this.live.id}`, value: { ...this.brush(), points: this.live.points } };
+    if (!this.live) return null;
+    const { path, values } = this.brush();
+    return { path: `${path}#${this.live.id}`, value: { ...values, points: this.live.points } };
   }
 
   draft() {

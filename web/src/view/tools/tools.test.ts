@@ -50,9 +50,10 @@ describe('the brush', () => {
   const press = (x: number, y: number) => ({ kind: 'press' as const, mark: '', spot: { x, y } });
   const drag = (x: number, y: number) => ({ kind: 'drag' as const, spot: { x, y } });
   const release = { kind: 'release' as const, spot: { x: 0, y: 0 } };
-  const set: Brush = { brush: 'raise', radius: 10, amount: 2, strength: 0.5, falloff: 0.6 };
+  const values = { brush: 'raise', radius: 10, amount: 2, strength: 0.5, falloff: 0.6 };
+  const set: Brush = { hint: 'raise', path: 'strokes', radius: 10, falloff: 0.6, values };
   let made = 0;
-  const tool = () => new BrushTool(terrain, 'ground', 'strokes', () => set, () => `s${made++}`); // prettier-ignore
+  const tool = () => new BrushTool(terrain, 'ground', () => set, () => `s${made++}`); // prettier-ignore
 
   it('draws a ring of its reach on the ground, with its diameter', () => {
     const b = tool();
@@ -74,7 +75,7 @@ describe('the brush', () => {
     expect(b.pointer(drag(3, 0))).toBe('draft');
     const { path = '', value } = b.draft() ?? {};
     expect(path).toMatch(/^strokes#s/);
-    expect(value).toEqual({ ...set, points: [[0, 0], [3, 0]] }); // prettier-ignore
+    expect(value).toEqual({ ...values, points: [[0, 0], [3, 0]] }); // prettier-ignore
     expect(b.pointer(drag(-4, 0))).toBe('shown'); // off the ground
     expect(b.pointer(release)).toBe('commit');
     expect(b.commit()).toEqual([{ op: 'layer', id: 'ground', parameters: { [path]: value } }]);
