@@ -22,6 +22,7 @@ from bench.table import median, row, table
 from plough.core.cache import Cache
 from plough.core.demo import teasel_fen
 from plough.core.ground import HeightField, TerrainParameters, make_terrain
+from plough.core.ground.conditions import Condition
 from plough.core.ground.paths import path_curve
 from plough.core.kinds import make
 from plough.core.mesh.sweep import Branches, sweep
@@ -30,6 +31,8 @@ from plough.core.place.pose import Pose
 from plough.core.presets import preset
 from plough.core.scene import Evaluator
 from plough.core.scene.document import with_layer
+from plough.core.scene.facets import Ground
+from plough.core.scene.senses import Senses
 from plough.core.scene.weight import weigh
 
 
@@ -158,14 +161,21 @@ def evaluation_rows(into: Table) -> None:
 
 def million(knots: list[tuple[float, float]], field: HeightField, spacing: float) -> ScatterRule:
     """Four rules over the whole of `field`: height, slope, clear of a path, apart from what stands."""
+    ground = Ground(field, traced={"path": path_curve(knots)})
     return ScatterRule(
         seed=11,
         spacing=spacing,
         fill=0.95,
-        height=(-9.0, 40.0),
-        slope=(0.0, math.radians(35)),
-        clear_of=(path_curve(knots).line,),
-        clearance=6.0,
+        conditions=Senses(ground, Cache()).weighted(
+            [
+                Condition.model_validate({"id": of, "of": of, "between": between, "fade": fade})
+                for of, between, fade in (
+                    ("height", (-9.0, 40.0), 2),
+                    ("slope", (0, 35), 0),
+                    ("path", (6, 1000), 0),
+                )
+            ]
+        ),
         apart=2.0,
         pose=Pose(lean=0.3, size_low=0.8, size_high=1.2),
     )

@@ -498,13 +498,13 @@ def warm() -> None:
 
 
 def _worked_ground() -> SceneDocument:
-    """Ground that all has been done to which the demo's has not: every brush, weather, beds, and each measure."""
-    from plough.core.ground.conditions import MEASURES
+    """Ground that all has been done to which the demo's has not: every brush, weather, beds, and each measure of ground."""
+    from plough.core.ground.conditions import GROUND_ONLY, MEASURES
     from plough.core.ground.strokes import BRUSHES
     from plough.core.scene import read_document
 
     line = [[-20, 0], [20, 10]]
-    where = [{"id": of, "of": of, "between": m.soft} for of, m in MEASURES.items()]
+    where = [{"id": of, "of": of, "between": MEASURES[of].soft} for of in GROUND_ONLY]
     half = len(where) // 2
     ground = {
         "size": 64,

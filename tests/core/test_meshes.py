@@ -480,3 +480,12 @@ def test_a_collider_that_fits_is_advised_and_one_that_does_not_is_told() -> None
     assert good.mend == {"game.collider": "supplied"}
     assert good.advised
     assert "100 % of the volume" in good.text
+
+
+def test_an_origin_so_far_away_that_the_shape_is_lost_is_refused() -> None:
+    """Positions have seven digits: far from its origin a small mesh would fall together."""
+    parameters = {"unit": "mm", "size": 0.001, "pivot": "own", "origin_right": 129.0}
+    with pytest.raises(TooLargeError, match="10,000 times its size"):
+        make("mesh", parameters, 1, 0)
+    near = make("mesh", {**parameters, "origin_right": 0.001}, 1, 0)
+    assert problems(near.mesh, least_area=0.0) == []

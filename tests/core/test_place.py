@@ -14,12 +14,16 @@ from plough.core.cache import Cache
 from plough.core.errors import ParameterError, Superseded, TooLargeError
 from plough.core.ground import HeightField, Samples, TerrainParameters, make_terrain
 from plough.core.ground.areas import Region
-from plough.core.ground.paths import path_curve
+from plough.core.ground.conditions import Condition, Weighting
+from plough.core.ground.paths import Curve, path_curve
+from plough.core.parameters import build
 from plough.core.place import Placements, ScatterRule, joined, sample, scatter
 from plough.core.place.candidates import Source, block_size
 from plough.core.place.near import any_near
 from plough.core.place.pose import Pose
 from plough.core.place.variants import Choices
+from plough.core.scene.facets import Ground
+from plough.core.scene.senses import Senses
 from plough.core.tiles import SIZE, tile_of, tiles_in
 
 BOX = (-30.0, -20.0, 45.0, 38.0)
@@ -100,6 +104,21 @@ def test_spacing_is_checked() -> None:
 SQUARE = np.array([[-40.0, -30.0], [20.0, -35.0], [30.0, 40.0], [-35.0, 30.0]])
 
 
+def weighted(**values: Any) -> tuple[Weighting, ...]:
+    """A condition that has no fade, with what it measures on `FIELD`."""
+    condition = build(Condition, {"id": "c", "fade": 0, **values})
+    return Senses(Ground(FIELD), Cache()).weighted([condition])
+
+
+def within(of: str, low: float, high: float) -> tuple[Weighting, ...]:
+    return weighted(of=of, between=(low, high))
+
+
+def clear(curve: Curve, metres: float) -> tuple[Weighting, ...]:
+    condition = build(Condition, {"id": "c", "of": "path", "between": (metres, 1000), "fade": 0})
+    return Senses(Ground(FIELD, traced={"path": curve}), Cache()).weighted([condition])
+
+
 def placed(rule: ScatterRule, *standing: Any, cache: Cache | None = None) -> Placements:
     return joined([t.placements for t in scatter(rule, FIELD, standing, cache)])
 
@@ -124,16 +143,14 @@ def test_blocks_give_the_points_of_the_plane(spacing: float) -> None:
 
 
 def test_rules_hold_for_every_placement() -> None:
-    line = path_curve([(-60, 0), (0, 6), (60, -4)]).line
+    curve = path_curve([(-60, 0), (0, 6), (60, -4)])
+    line = curve.line
     rule = ScatterRule(
         5,
         1.5,
         0.9,
         regions=(Region(SQUARE),),
-        height=(-2.0, 3.0),
-        slope=(0.0, math.radians(20)),
-        clear_of=(line,),
-        clearance=4.0,
+        conditions=(*within("height", -2.0, 3.0), *within("slope", 0, 20), *clear(curve, 4.0)),
         pose=Pose(size_low=0.8, size_high=1.3, sink_low=0.02, sink_high=0.1),
     )
     got = placed(rule)
@@ -174,7 +191,7 @@ def test_changing_a_condition_moves_nothing_that_stays() -> None:
     whole = by_id(placed(rule))
     for other in (
         replace(rule, regions=(Region(SQUARE),)),
-        replace(rule, height=(0, 99)),
+        replace(rule, conditions=within("height", 0, 99)),
         replace(rule, fill=0.4),
     ):
         some = by_id(placed(other))
@@ -253,8 +270,7 @@ def test_only_tiles_that_can_see_a_change_are_computed_again() -> None:
 
     def run(points: list[tuple[float, float]]) -> tuple[dict[tuple[int, int], str], int]:
         surface = Counted(field)
-        line = path_curve(points).line
-        rule = ScatterRule(4, 2.0, 0.9, clear_of=(line,), clearance=5.0)
+        rule = ScatterRule(4, 2.0, 0.9, conditions=clear(path_curve(points), 5.0))
         return keys(scatter(rule, surface, (), cache)), surface.sampled
 
     before, all_points = run(knots)
@@ -266,9 +282,7 @@ def test_only_tiles_that_can_see_a_change_are_computed_again() -> None:
     changed = {t for t in before if before[t] != after.get(t)}
     assert changed
     assert all(x * SIZE > 60 - SIZE for x, _ in changed), "only near the spans that moved"
-    fresh = keys(
-        scatter(ScatterRule(4, 2.0, 0.9, clear_of=(path_curve(moved).line,), clearance=5.0), field)
-    )
+    fresh = keys(scatter(ScatterRule(4, 2.0, 0.9, conditions=clear(path_curve(moved), 5.0)), field))
     assert fresh == after, "bit for bit what a full run gives"
 
 
@@ -284,7 +298,10 @@ def test_an_incremental_run_is_bit_equal_to_a_full_one(
     seed: int, spacing: float, fill: float, apart: float, dents: list[tuple[int, int]]
 ) -> None:
     field = make_terrain(TerrainParameters(size=256, resolution=4, relief=9, feature=60))
-    cache, rule = Cache(), ScatterRule(seed, spacing, fill, height=(-2, 3), apart=apart)
+    cache, rule = (
+        Cache(),
+        ScatterRule(seed, spacing, fill, conditions=within("height", -2, 3), apart=apart),
+    )
     first = ScatterRule(seed ^ 1, 7.0, 0.4)
     for k in range(len(dents) + 1):
         heights = field.heights.copy()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import uuid
 from typing import Any
 
@@ -13,7 +14,7 @@ from hypothesis import strategies as st
 from sqlalchemy import text
 
 from plough.core.errors import ParameterError
-from plough.service.db.renaming import rename_parameters
+from plough.service.db.renaming import borders_to_conditions, rename_parameters
 from plough.service.db.session import Database
 from plough.service.fields import by_element, changed, flatten, nested
 from tests.conftest import SMALL, Running
@@ -200,6 +201,41 @@ def test_what_the_database_holds_is_brought_under_the_names_of_today(
     assert undone.status_code == 200, undone.text
     assert "pull" not in willow(undone.json())["first"]
     assert willow(undone.json())["first"].get("gravitropism") != 0.9
+    sedge.delete(url)
+
+
+def test_borders_that_the_database_holds_become_conditions_and_undo_works_across(
+    sedge: httpx.Client, database_url: str
+) -> None:
+    made = sedge.post("/api/scenes", json={"name": "Withy Hythe", "document": SMALL}).json()
+    url = f"/api/scenes/{made['id']}"
+    database = Database(database_url)
+    old = {"fill": 30, "slope": [0, 40], "paths": ["dyke"], "clearance": 6}
+    forward, inverse = {"parameters.slope": [0, 40]}, {"parameters.slope": [0, 12]}
+    version = next(x["version"] for x in made["layers"] if x["id"] == "sedges")
+    body = {"version": version, "parameters": {"fill": 30}}
+    assert sedge.patch(f"{url}/layers/sedges", json=body).status_code == 200
+    with database.session() as db:
+        values = {"s": made["id"], "p": json.dumps(old)}
+        layer = "UPDATE layer SET parameters = :p WHERE scene_id = :s AND id = 'sedges'"
+        db.execute(text(layer), values)
+        edits = "UPDATE edit SET forward = :f, inverse = :i WHERE scene_id = :s AND target_id = 'sedges' AND inverse IS NOT NULL"
+        values = {"s": made["id"], "f": json.dumps(forward), "i": json.dumps(inverse)}
+        db.execute(text(edits), values)
+        borders_to_conditions(db.connection())
+    database.close()
+
+    def slope() -> Any:
+        layers = sedge.get(url).json()["layers"]
+        conditions = next(x for x in layers if x["id"] == "sedges")["parameters"]["conditions"]
+        assert {c["of"] for c in conditions} == {"slope", "path"}
+        return next(c for c in conditions if c["of"] == "slope")["between"]
+
+    assert slope() == [0, 40]
+    undone = sedge.post(f"{url}/undo")
+    assert undone.status_code == 200, undone.text
+    assert slope() == [0, 12]
+    assert sedge.get(f"{url}/evaluation").status_code == 200
     sedge.delete(url)
 
 

@@ -181,7 +181,10 @@ def test_of_many_edits_at_once_against_one_version_one_wins(
         ({"fill": "many"}, "parameters.fill"),
         ({"size": [9, 5]}, "parameters.size"),
         ({"mix": [{"asset": "x", "weight": -1}]}, "parameters.mix"),
-        ({"height": [-9e9, 0]}, "parameters.height"),
+        (
+            {"conditions": [{"id": "a", "of": "height", "between": [-9e9, 0]}]},
+            "parameters.conditions",
+        ),
     ],
 )
 def test_bad_parameters_name_the_field_and_change_nothing(

@@ -1,4 +1,5 @@
 /** The service's API, typed by its own schema. */
+import type { Condition } from '../state/conditions';
 import createClient from 'openapi-fetch';
 import { answered } from './ahead';
 import type { components, paths } from './schema';
@@ -41,14 +42,11 @@ export type Values = Record<string, unknown>;
 export interface ScatterValues {
   mix: { asset: string; weight: number }[];
   areas: string[];
-  paths: string[];
   spacing: number;
   fill: number;
-  clearance: number;
   lean: number;
   turn: number;
-  height: [number, number];
-  slope: [number, number];
+  conditions: Condition[];
   size: [number, number];
   sink: [number, number];
 }

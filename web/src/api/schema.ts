@@ -973,6 +973,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/geojson": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Lines
+         * @description The paths and areas of a scene as GeoJSON, in metres east and north of the middle of the map.
+         */
+        get: operations["read_lines_api_scenes__scene_id__geojson_get"];
+        put?: never;
+        /**
+         * Bring Lines
+         * @description Add a layer for each line and each polygon of a GeoJSON file, to the left of all that could refer to them.
+         */
+        post: operations["bring_lines_api_scenes__scene_id__geojson_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library": {
         parameters: {
             query?: never;
@@ -1280,6 +1304,11 @@ export interface components {
             };
             /** Version */
             version: number;
+        };
+        /** Body_bring_lines_api_scenes__scene_id__geojson_post */
+        Body_bring_lines_api_scenes__scene_id__geojson_post: {
+            /** File */
+            file: string;
         };
         /** Body_take_heights_api_bench_heights_post */
         Body_take_heights_api_bench_heights_post: {
@@ -2113,6 +2142,22 @@ export interface components {
             there: boolean;
         };
         /**
+         * LinesOut
+         * @description What was made of a file of lines and areas.
+         */
+        LinesOut: {
+            /**
+             * Layers
+             * @description Names of the layers that were added.
+             */
+            layers: string[];
+            /**
+             * Told
+             * @description What was left out or made simpler, and why.
+             */
+            told: string[];
+        };
+        /**
          * MakeAsset
          * @description An asset to be made, not kept.
          * @example {
@@ -2199,9 +2244,14 @@ export interface components {
             fade: number;
             /**
              * To
-             * @description The facet of the layers that it measures from.
+             * @description The facet of the layers that it measures from, or `class` or `viewpoint`.
              */
             to: string;
+            /**
+             * Ground
+             * @description Whether a class of ground can hang on it.
+             */
+            ground: boolean;
             /** Help */
             help: string;
         };
@@ -2821,7 +2871,7 @@ export interface components {
         SceneDocument: {
             /**
              * Version
-             * @default 3
+             * @default 4
              */
             version: number;
             /** Name */
@@ -7082,6 +7132,148 @@ export interface operations {
                     "application/octet-stream": unknown;
                     "model/gltf-binary": unknown;
                     "application/zip": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_lines_api_scenes__scene_id__geojson_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_lines_api_scenes__scene_id__geojson_post: {
+        parameters: {
+            query?: {
+                /** @description Its coordinates are longitude and latitude. */
+                degrees?: boolean;
+            };
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                scene_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_lines_api_scenes__scene_id__geojson_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesOut"];
                 };
             };
             /** @description Not signed in. */

@@ -5,12 +5,14 @@
     text,
     tone = 'moss',
     missing = false,
+    wide = false,
     children,
     label,
   }: {
     text: string;
     tone?: 'moss' | 'slate' | 'ochre';
     missing?: boolean;
+    wide?: boolean; // its control needs more room
     label: string;
     children: Snippet;
   } = $props();
@@ -28,6 +30,9 @@
 </script>
 
 <svelte:window
+  onkeydown={(e) => {
+    if (open && e.key === 'Escape' && !root?.contains(e.target as Node)) open = false;
+  }}
   onpointerdown={(e) => {
     if (open && !root?.contains(e.target as Node)) open = false;
   }}
@@ -42,7 +47,9 @@
   >
   {#if open}
     <span
-      class="absolute left-0 z-30 mt-1.5 block w-[300px] rounded-md border border-line bg-leaf p-3 font-sans text-[13px] shadow-lg"
+      class="absolute left-0 z-30 mt-1.5 block {wide
+        ? 'w-[330px]'
+        : 'w-[300px]'} rounded-md border border-line bg-leaf p-3 font-sans text-[13px] shadow-lg"
       style:transform="translateX(min(0px, calc(330px - 100% - {root?.offsetLeft ?? 0}px)))"
       role="dialog"
       aria-label={label}

@@ -2,17 +2,16 @@
   /** What a place must be like: conditions in words, each set by rulers, right there. */
   import { Button, Select } from 'flowbite-svelte';
   import X from '@lucide/svelte/icons/x';
-  import type { Row } from '../api/client';
   import { app } from '../state/app.svelte';
-  import { begun, conditionWords, fadeRow, spanRow, type Condition } from '../state/conditions';
-  import { matters } from '../state/matters';
-  import Field from './Field.svelte';
-  import Picker, { type Choice } from './Picker.svelte';
+  import { begun, wordsOf, type Condition } from '../state/conditions';
+  import ConditionForm from './ConditionForm.svelte';
+  import type { Choice } from './Picker.svelte';
 
   let {
     conditions,
     most,
     choices,
+    ground = false,
     disabled = false,
     oninput,
     onchange,
@@ -20,38 +19,20 @@
     conditions: Condition[];
     most: number;
     choices: (facet: string) => Choice[]; // what a condition may measure from
+    ground?: boolean; // only what can be measured before anything is covered or placed
     disabled?: boolean;
-    oninput?: (id: string, value: Condition | null) => void;
+    oninput?: (id: string, value: Condition) => void;
     onchange: (id: string, value: Condition | null) => void;
   } = $props();
   let opened = $state('');
   let adding = $state('');
-  const rows = $derived(app.settings.condition ?? []);
-  const measure = (c: Condition) => app.measures.find((m) => m.name === c.of);
-  const DEFAULTS = $derived(Object.fromEntries(rows.map((r) => [r.path, r.default])));
-  const OWN = ['between', 'ids']; // set by rulers of their own
-
-  function rowsOf(c: Condition): Row[] {
-    const m = measure(c);
-    if (!m) return [];
-    const values = { ...DEFAULTS, ...c };
-    return rows
-      .filter((r) => !OWN.includes(r.path) && matters(r, values))
-      .map((r) => (r.path === 'fade' ? fadeRow(m, r) : r));
-  }
-
-  function words(c: Condition): string {
-    const m = measure(c);
-    const found = m?.to ? choices(m.to) : [];
-    const names = (c.ids ?? []).map((id) => found.find((x) => x.id === id)?.name ?? `${id} (missing)`);
-    return m ? conditionWords(c, m, names) : c.of;
-  }
+  const offered = $derived(app.measures.filter((m) => !ground || m.ground));
 
   function add(name: string) {
     const m = app.measures.find((x) => x.name === name);
     adding = '';
     if (!m) return;
-    const made = begun(m, () => crypto.randomUUID().slice(0, 8));
+    const made = begun(m, () => crypto.randomUUID().slice(0, 8), choices(m.to));
     opened = made.id;
     onchange(made.id, made);
   }
@@ -59,53 +40,35 @@
 
 <ul class="flex flex-col gap-1" aria-label="conditions">
   {#each conditions as c (c.id)}
-    {@const m = measure(c)}
-    {@const change = (path: string, v: unknown) => onchange(c.id, { ...c, [path]: v })}
-    {@const input = (path: string, v: unknown) => oninput?.(c.id, { ...c, [path]: v })}
+    {@const { text, missing } = wordsOf(c, app.measures, choices)}
     <li class="rounded border border-line bg-leaf" data-condition={c.of}>
       <div class="flex items-center gap-1 pr-1">
         <button
-          class="flex-1 rounded bg-ochre-tint px-2 py-1 text-left text-[12.5px] leading-snug"
+          class="flex-1 rounded px-2 py-1 text-left text-[12.5px] leading-snug {missing
+            ? 'text-clay line-through'
+            : 'bg-ochre-tint'}"
           aria-expanded={opened === c.id}
-          onclick={() => (opened = opened === c.id ? '' : c.id)}>{words(c)}</button
+          onclick={() => (opened = opened === c.id ? '' : c.id)}>{text}</button
         >
         {#if !disabled}
           <Button
             color="alternative"
             size="xs"
             class="border-0 p-1.5!"
-            aria-label="remove the condition: {words(c)}"
+            aria-label="remove the condition: {text}"
             onclick={() => onchange(c.id, null)}><X size={14} /></Button
           >
         {/if}
       </div>
-      {#if opened === c.id && m}
+      {#if opened === c.id}
         <div class="px-1.5 pb-1.5">
-          {#if m.to}
-            <Picker
-              choices={choices(m.to)}
-              chosen={c.ids ?? []}
-              empty="There is none yet."
-              {disabled}
-              onchange={(ids) => change('ids', ids)}
-            />
-          {/if}
-          <Field
-            row={spanRow(m)}
-            value={c.between}
+          <ConditionForm
+            condition={c}
+            {choices}
             {disabled}
-            oninput={(v) => input('between', v)}
-            onchange={(v) => change('between', v)}
+            oninput={(v) => oninput?.(c.id, v)}
+            onchange={(v) => onchange(c.id, v)}
           />
-          {#each rowsOf(c) as r (r.path)}
-            <Field
-              row={r}
-              value={c[r.path]}
-              {disabled}
-              oninput={(v) => input(r.path, v)}
-              onchange={(v) => change(r.path, v)}
-            />
-          {/each}
         </div>
       {/if}
     </li>
@@ -119,7 +82,7 @@
     placeholder=""
     items={[
       { value: '', name: conditions.length ? 'And where…' : 'Only where…' },
-      ...app.measures.map((m) => ({ value: m.name, name: m.title })),
+      ...offered.map((m) => ({ value: m.name, name: m.title })),
     ]}
     bind:value={adding}
     onchange={() => add(adding)}

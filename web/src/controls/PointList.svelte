@@ -37,6 +37,13 @@
   }
 </script>
 
+{#if names.length > 3 && value.length}
+  <div class="mb-0.5 flex items-center gap-1.5 text-[11px] text-soft" aria-hidden="true">
+    <span class="w-4"></span>
+    {#each names as name (name)}<span class="flex-1 text-right">{name}</span>{/each}
+    <span class="w-7"></span>
+  </div>
+{/if}
 {#each value as point, i (i)}
   <div class="mb-1 flex items-center gap-1.5">
     <span class="w-4 text-right text-[11.5px] text-soft">{i + 1}</span>

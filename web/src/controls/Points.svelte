@@ -13,7 +13,12 @@
   const level = $derived(row.control !== 'guide');
   const most = $derived(row.most ?? Infinity);
   const least = $derived(row.least ?? 0);
-  const names = $derived(level ? ['east', 'south'] : ['east', 'up', 'south']);
+  const own = $derived(row.own ?? []);
+  const names = $derived([...(level ? ['east', 'south'] : ['east', 'up', 'south']), ...own.map(([name]) => name)]);
+  const PLACE = $derived(names.length - own.length);
+  // what a point has of its own is told by 0 where it has nothing
+  const shown = $derived(own.length ? value.map((p) => [...p, ...own.map(() => 0)].slice(0, names.length)) : value);
+  const kept = (points: number[][]) => points.map((p) => (p.slice(PLACE).some((v) => v) ? p : p.slice(0, PLACE)));
 
   function add() {
     const last = value.at(-1);
@@ -25,20 +30,23 @@
         [0, reach, 0],
       ]);
     const step = before ? last.map((v, k) => v - (before[k] ?? 0)) : last;
-    onchange([...value, last.map((v, k) => Math.round((v + (step[k] ?? 0) * (level ? 1 : 0.4)) * 100) / 100)]);
+    onchange([
+      ...value,
+      last.slice(0, PLACE).map((v, k) => Math.round((v + (step[k] ?? 0) * (level ? 1 : 0.4)) * 100) / 100),
+    ]);
   }
 </script>
 
 {#snippet list()}
   <PointList
-    {value}
+    value={shown}
     {names}
     unit={row.unit}
     begin={value.length ? 'Add a point' : 'Draw a guide'}
     {least}
     {most}
     {disabled}
-    {onchange}
+    onchange={(points) => onchange(kept(points))}
     onadd={add}
   />
 {/snippet}
@@ -46,7 +54,7 @@
 {#if row.control === 'points'}
   <details class="py-1" data-field={row.path}>
     <summary class="cursor-pointer py-1">
-      {row.title}: {value.length}, <span class="text-soft">east and south in metres</span>
+      {row.title}: {value.length}, <span class="text-soft">{names.join(', ')}</span>
     </summary>
     {@render list()}
   </details>

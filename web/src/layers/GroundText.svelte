@@ -13,8 +13,7 @@
   import { groundText, GROUND_FILES, ofTaken, readGround, type Begun } from '../state/ground';
   import { fileQuery, libraryQuery } from '../state/queries';
   import type { GroundClass } from '../state/classes';
-  import { giving } from './kinds';
-  import type { PartProps } from './registry';
+  import { choicesOf, type PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
   const p = $derived(layer.parameters);
@@ -112,7 +111,7 @@
   {classes}
   {surface}
   most={rows.find((r) => r.path === 'classes')?.most ?? 12}
-  choices={(facet) => giving(open.scene?.layers ?? [], facet).map((l) => ({ id: l.id, name: l.name, stamp: l.kind }))}
+  choices={(facet) => choicesOf(open, facet, layer.id)}
   {disabled}
   oninput={(v) => oninput('classes', v)}
   onchange={(v) => onchange('classes', v)}

@@ -3,9 +3,13 @@
   import type { Row, ScatterValues, Values } from '../api/client';
   import Chip from '../controls/Chip.svelte';
   import Field from '../controls/Field.svelte';
+  import ConditionForm from '../controls/ConditionForm.svelte';
+  import Conditions from '../controls/Conditions.svelte';
   import Picker from '../controls/Picker.svelte';
+  import { app } from '../state/app.svelte';
+  import { wordsOf } from '../state/conditions';
   import { shown } from '../state/values';
-  import { giving, type PartProps } from './registry';
+  import { choicesOf, giving, type PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
 
@@ -17,21 +21,9 @@
     giving(open.scene?.layers ?? [], facet).map((l) => ({ id: l.id, name: l.name, stamp: l.kind }));
   const named = (ids: string[], none: string) => ids.map((id) => open.layer(id)?.name ?? id).join(', ') || none;
   const gone = (ids: string[]) => ids.some((id) => !open.layer(id));
-  const limit = (pair: [number, number], r: Row) => [pair[0] > (r.low ?? -Infinity), pair[1] < (r.high ?? Infinity)];
-  const heights = $derived.by(() => {
-    const pair = p.height;
-    const [a, b] = limit(pair, row('height'));
-    if (!a && !b) return 'at any height';
-    if (a && b) return `${shown(pair[0], 0.01)} to ${shown(pair[1], 0.01)} m high`;
-    return a ? `above ${shown(pair[0], 0.01)} m` : `below ${shown(pair[1], 0.01)} m`;
-  });
-  const slopes = $derived.by(() => {
-    const pair = p.slope;
-    const [a, b] = limit(pair, row('slope'));
-    if (!a && !b) return 'on any slope';
-    if (a && b) return `${shown(pair[0], 0.5)}–${shown(pair[1], 0.5)}° steep`;
-    return a ? `steeper than ${shown(pair[0], 0.5)}°` : `under ${shown(pair[1], 0.5)}° steep`;
-  });
+  const conditions = $derived(p.conditions ?? []);
+  const choices = (facet: string) => choicesOf(open, facet, layer.id);
+  const words = $derived(conditions.map((c) => wordsOf(c, app.measures, choices)));
   const what = $derived(mix.length ? mix.map((m) => open.asset(m.asset)?.name ?? m.asset).join(', ') : 'nothing yet');
   const lean = $derived(
     p.lean === 0 ? 'upright' : p.lean === 100 ? 'square to the slope' : `leaning ${p.lean} % with the slope`,
@@ -75,20 +67,25 @@
       onchange={(ids) => onchange('areas', ids)}
     />
   </Chip>, at least <Chip text="{shown(p.spacing, 0.05)} m apart" label="spacing">{@render field('spacing')}</Chip>,
-  filled to <Chip text="{p.fill} %" label="fill">{@render field('fill')}</Chip>, clear of
-  <Chip text={named(p.paths, 'no path')} tone="slate" label="paths kept clear" missing={gone(p.paths)}>
-    <Picker
-      choices={of('curve')}
-      chosen={p.paths}
-      empty="There is no path yet; add one to the strip."
-      {disabled}
-      onchange={(ids) => onchange('paths', ids)}
-    />
-    {@render field('clearance')}
-  </Chip>
-  by <Chip text="{shown(p.clearance, 0.1)} m" label="clearance">{@render field('clearance')}</Chip>, where the ground is
-  <Chip text={heights} tone="ochre" label="height of the ground">{@render field('height')}</Chip> and
-  <Chip text={slopes} tone="ochre" label="slope of the ground">{@render field('slope')}</Chip>. Each stands
+  filled to <Chip text="{p.fill} %" label="fill">{@render field('fill')}</Chip>{#each conditions as c, k (c.id)}{k
+      ? k === conditions.length - 1
+        ? ' and '
+        : ', '
+      : ', where '}<Chip
+      text={words[k]?.text ?? c.of}
+      tone="ochre"
+      label="condition: {c.of}"
+      missing={words[k]?.missing}
+      wide
+    >
+      <ConditionForm
+        condition={c}
+        {choices}
+        {disabled}
+        oninput={(v) => oninput(`conditions#${c.id}`, v)}
+        onchange={(v) => onchange(`conditions#${c.id}`, v)}
+      />
+    </Chip>{/each}. Each stands
   <Chip text={lean} label="lean">{@render field('lean')}</Chip>, <Chip
     text={p.turn === 360 ? 'turned any way' : `turned by up to ${p.turn}°`}
     label="turn">{@render field('turn')}</Chip
@@ -96,3 +93,14 @@
   <Chip text={pair(p.size, '%')} label="size">{@render field('size')}</Chip> size, sunk
   <Chip text={pair(p.sink, 'cm')} label="how far it is sunk">{@render field('sink')}</Chip>.
 </p>
+<section class="rule mt-3 pt-2" aria-label="where">
+  <h2 class="mb-1 text-[14px]">Where</h2>
+  <Conditions
+    {conditions}
+    most={row('conditions').most ?? 8}
+    {choices}
+    {disabled}
+    oninput={(id, v) => oninput(`conditions#${id}`, v)}
+    onchange={(id, v) => onchange(`conditions#${id}`, v)}
+  />
+</section>

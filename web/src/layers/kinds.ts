@@ -22,6 +22,14 @@ export function drawn(kind: string): Row | undefined {
   return rowsOf(kind).find((r) => r.control === 'points');
 }
 
+/** The parameter that holds outlines cut out of it, where the kind has one. */
+export function holesOf(kind: string): Row | undefined {
+  return rowsOf(kind).find((r) => r.control === 'rings');
+}
+
+/** In place of a kind to be drawn: a hole in the layer that is selected. */
+export const HOLE = '#hole';
+
 /** The parameter that holds the assets that it bears, where the kind has one. */
 export function mixOf(kind: string): Row | undefined {
   return rowsOf(kind).find((r) => r.control === 'mix');

@@ -1,6 +1,8 @@
 /** Kinds of layer as the interface knows them: the service's own description, and here only what differs from the default. */
 import type { Component } from 'svelte';
 import type { Layer, Row } from '../api/client';
+import type { Choice } from '../controls/Picker.svelte';
+import { giving } from './kinds';
 import type { SceneStore } from '../state/sceneStore.svelte';
 import AreaText from './AreaText.svelte';
 import BakeSheet from './BakeSheet.svelte';
@@ -16,6 +18,8 @@ export interface PartProps {
   disabled: boolean;
   oninput: (path: string, value: unknown) => void;
   onchange: (path: string, value: unknown) => void;
+  /** Draw something: points of a kind of layer, or a hole in this one. */
+  ondraw: (what: string) => void;
 }
 
 export interface LayerUi {
@@ -53,6 +57,20 @@ const NOTHING: LayerUi = {};
 
 export function uiOf(kind: string): LayerUi {
   return SPECIAL[kind] ?? NOTHING;
+}
+
+/** What a condition of a layer may measure from: layers further left, ground classes, viewpoints. */
+export function choicesOf(open: SceneStore, facet: string, layer: string): Choice[] {
+  const layers = open.scene?.layers ?? [];
+  if (facet === 'class') {
+    const classes = open.evaluation?.layers.find((v) => v.surface)?.surface?.classes ?? [];
+    return classes.map((c) => ({ id: c.key, name: c.name, stamp: 'ground' }));
+  }
+  if (facet === 'viewpoint')
+    return (open.scene?.settings.viewpoints ?? []).map((v) => ({ id: v.id, name: v.name, stamp: 'ground' }));
+  const at = layers.findIndex((l) => l.id === layer);
+  const near = facet === 'placements' ? layers.slice(0, at) : layers.filter((l) => l.id !== layer);
+  return giving(near, facet).map((l) => ({ id: l.id, name: l.name, stamp: l.kind }));
 }
 
 export * from './kinds';

@@ -5,16 +5,16 @@
   import * as THREE from 'three';
   import { onMount, untrack } from 'svelte';
   import { said, type Viewpoint, type Evaluation } from '../api/client';
-  import { drawn, kindOf, uiOf } from '../layers/registry';
+  import { drawn, HOLE, holesOf, kindOf, uiOf } from '../layers/registry';
   import type { Edit } from '../state/editQueue';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { lensOf } from '../view/lens';
   import { quality } from '../view/quality';
   import { Stage } from '../view/stage';
   import { Standing } from '../view/standing.svelte';
-  import type { Spot } from '../view/tools/tool';
+  import type { Flat, Spot } from '../view/tools/tool';
   import { BrushTool } from '../view/tools/brush';
-  import { DrawTool } from '../view/tools/draw';
+  import { DrawTool, type Wanted } from '../view/tools/draw';
   import { ToolHost } from '../view/tools/host.svelte';
   import { ShapeTool } from '../view/tools/shape';
   import { World } from '../view/world';
@@ -230,11 +230,27 @@
     return scene !== null;
   }
 
-  function drawingOf(kind: string) {
+  /** What is to be drawn: the points of a new layer of a kind, or a hole in the layer that is selected. */
+  function drawingOf(what: string): Wanted | undefined {
+    const kind = what === HOLE ? (selected?.kind ?? '') : what;
     const [row, ui] = [drawn(kind), uiOf(kind)];
+    if (!row) return undefined;
+    const { least, point, whole } = { least: row.least ?? 1, point: ui.point ?? 'point', whole: ui.whole ?? 'this' };
+    const holes = holesOf(kind);
+    if (what === HOLE) {
+      if (!selected || !holes) return undefined;
+      const { id, parameters } = selected;
+      const there = (parameters[holes.path] ?? []) as unknown[];
+      return {
+        least,
+        point,
+        whole: 'a hole',
+        edit: (points) => ({ op: 'layer', id, parameters: { [holes.path]: [...there, points] } }),
+      };
+    }
     const name = `New ${kindOf(kind)?.title.toLowerCase() ?? kind}`;
-    const point = ui.point ?? 'point';
-    return row && { kind, name, path: row.path, least: row.least ?? 1, point, whole: ui.whole ?? 'this' };
+    const edit = (points: Flat[]): Edit => ({ op: 'addLayer', kind, name, parameters: { [row.path]: points } });
+    return { least, point, whole, edit };
   }
 
   // the tool that the selected layer, or the one being added, asks for
@@ -256,7 +272,8 @@
             () => open.layer(id),
             {
               path: row.path,
-              closed: Boolean(row.closed),
+              holes: holesOf(kind)?.path,
+              closed: (l) => Boolean(row.closed) || l.parameters.closed === true,
               least: row.least ?? 1,
               most: row.most ?? Infinity,
               point: uiOf(kind).point ?? 'point',

@@ -74,6 +74,7 @@
               <Conditions
                 conditions={c.conditions ?? []}
                 most={8}
+                ground
                 {choices}
                 {disabled}
                 oninput={(id, v) => oninput(withCondition(classes, c.key, id, v))}

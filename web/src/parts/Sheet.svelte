@@ -14,12 +14,12 @@
   import AssetShelf from './AssetShelf.svelte';
   import NotesForGame from './NotesForGame.svelte';
 
-  let { open, layer }: { open: SceneStore; layer: Layer } = $props();
+  let { open, layer, ondraw }: { open: SceneStore; layer: Layer; ondraw: (what: string) => void } = $props();
   const rows = $derived(rowsOf(layer.kind));
   const ui = $derived(uiOf(layer.kind));
   const view = $derived(open.view(layer.id));
   const disabled = $derived(!open.canEdit);
-  const APART = ['mix', 'reference', 'seed', 'file', 'heights', 'classes', 'conditions']; // have a place of their own in the sheet
+  const APART = ['mix', 'reference', 'seed', 'file', 'heights', 'classes', 'conditions', 'rings']; // have a place of their own in the sheet
   const groups = $derived(
     grouped(rows.filter((r) => !APART.includes(r.control) && r.group && matters(r, layer.parameters))),
   );
@@ -42,7 +42,7 @@
     if (group === 'Terrain' && view?.surface) return `${view.surface.samples} × ${view.surface.samples} samples`;
     return '';
   }
-  const part = $derived({ open, layer, rows, disabled, oninput, onchange });
+  const part = $derived({ open, layer, rows, disabled, oninput, onchange, ondraw });
 </script>
 
 <aside class="flex w-(--sheet) shrink-0 flex-col border-r border-line bg-leaf" aria-label="{layer.name}, sheet">

@@ -8,6 +8,7 @@
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { amount, fixed, kindOf, uiOf } from '../layers/registry';
   import { ago } from '../state/values';
+  import BringLines from './BringLines.svelte';
   import Stamp from './Stamp.svelte';
 
   let { open, onadd }: { open: SceneStore; onadd: (kind: string) => void } = $props();
@@ -205,6 +206,7 @@
       </li>
     {/each}
   </ul>
+  <BringLines scene={open.id} onbrought={() => open.reload().then(() => open.evaluate())} />
 </Modal>
 
 <style>

@@ -161,9 +161,11 @@
       <p class="flex flex-1 items-center justify-center font-serif text-[18px]" role="status">Opening the scene…</p>
     {:else}
       <main class="flex min-h-0 flex-1">
-        {#if layer && ready}{#key layer.id}<Sheet {open} {layer} />{/key}{:else}<aside
-            class="w-(--sheet) shrink-0 border-r border-line bg-leaf"
-          ></aside>{/if}
+        {#if layer && ready}{#key layer.id}<Sheet
+              {open}
+              {layer}
+              ondraw={(what) => (drawing = what)}
+            />{/key}{:else}<aside class="w-(--sheet) shrink-0 border-r border-line bg-leaf"></aside>{/if}
         <BoardView bind:this={view} {open} {away} bind:drawing onready={() => (ready = true)} />
       </main>
       <footer class="min-h-(--strip) shrink-0 border-t border-line bg-strip">

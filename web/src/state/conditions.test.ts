@@ -4,7 +4,7 @@ import { added, moved, withCondition, withValue, without, type GroundClass } fro
 import { begun, conditionWords, spanWords } from './conditions';
 
 const measure = (name: string, unit: string, low: number, high: number, more: object = {}): Measure =>
-  ({ name, title: name, unit, low, high, soft: [low, high], step: 0.5, between: [0, 25], fade: 5, to: '', help: '', ...more }); // prettier-ignore
+  ({ name, title: name, unit, low, high, soft: [low, high], step: 0.5, between: [0, 25], fade: 5, to: '', ground: true, help: '', ...more }); // prettier-ignore
 const slope = measure('slope', '°', 0, 180);
 const path = measure('path', 'm', 0, 1000, { to: 'curve' });
 

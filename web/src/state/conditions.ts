@@ -16,8 +16,11 @@ export interface Condition {
   [more: string]: unknown;
 }
 
-export function begun(m: Measure, newId: () => string): Condition {
-  return { id: newId(), of: m.name, between: [...m.between], fade: m.fade };
+/** A new one; what cannot be measured from all is measured from the first there is. */
+export function begun(m: Measure, newId: () => string, choices: { id: string }[] = []): Condition {
+  const made: Condition = { id: newId(), of: m.name, between: [...m.between], fade: m.fade };
+  const [first] = choices;
+  return (m.to === 'class' || m.to === 'viewpoint') && first ? { ...made, ids: [first.id] } : made;
 }
 
 /** The ruler of its span, and of what it fades over. */
@@ -49,10 +52,12 @@ export function spanWords(c: Condition, m: Measure): string {
   return `${number(a)}–${number(b)}${unit}`;
 }
 
+const ANY: Record<string, string> = { curve: 'any path', region: 'any area', placements: 'anything' };
+
 /** What a condition asks for, after "where". */
 export function conditionWords(c: Condition, m: Measure, names: string[]): string {
   const span = spanWords(c, m);
-  const these = names.length ? names.join(', ') : `any ${m.to === 'region' ? 'area' : 'path'}`;
+  const these = names.join(', ') || (ANY[m.to] ?? 'nothing yet');
   const said: Record<string, string> = {
     slope: `the slope is ${span}`,
     height: `the height is ${span}`,
@@ -65,8 +70,33 @@ export function conditionWords(c: Condition, m: Measure, names: string[]): strin
     path: `${these} is ${span} away`,
     area:
       c.between[0] <= m.low && c.between[1] === 0 ? `it lies in ${these}` : `the outline of ${these} is ${span} away`,
+    class: `the ground is ${these} (${span})`,
+    layer: `${these} stands ${span} away`,
+    crown:
+      c.between[0] <= m.low && c.between[1] === 100
+        ? `it is beneath the crowns of ${these}`
+        : `it is at ${span} of the crowns of ${these}`,
+    view: `${these} sees it`,
   };
   const words = said[c.of] ?? `${m.title.toLowerCase()} is ${span}`;
   const strength = c.strength ?? 100;
-  return `${c.outside ? 'not ' : ''}${words}${strength < 100 ? `, by ${strength}%` : ''}`;
+  const fades =
+    c.fade > 0 && m.fade !== c.fade
+      ? `, fading over ${shown(c.fade, m.step)}${m.unit === '°' || m.unit === '%' ? m.unit : ` ${m.unit}`}`
+      : '';
+  return `${c.outside ? 'not ' : ''}${words}${fades}${strength < 100 ? `, by ${strength}%` : ''}`;
+}
+
+/** A condition in words, with the names of what it measures from, and whether one of these is missing. */
+export function wordsOf(
+  c: Condition,
+  measures: Measure[],
+  choices: (facet: string) => { id: string; name: string }[],
+): { text: string; missing: boolean } {
+  const m = measures.find((x) => x.name === c.of);
+  if (!m) return { text: c.of, missing: true };
+  const found = m.to ? choices(m.to) : [];
+  const names = (c.ids ?? []).map((id) => found.find((x) => x.id === id)?.name);
+  const shownNames = names.map((name, k) => name ?? c.ids?.[k] ?? '');
+  return { text: conditionWords(c, m, shownNames), missing: names.includes(undefined) };
 }

@@ -33,6 +33,7 @@ from plough.core.rng import stream, uniform
 
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 MOST_SIZE = 2000.0  #: metres
+_FARTHEST = 10_000.0  # times its size that its origin may be away: positions have seven digits
 _PHASE = stream("mesh.phase")
 _LEAST = 12  #: triangles of a level
 
@@ -226,6 +227,15 @@ def placed(p: ImportParameters, model: Model) -> tuple[Soup, Soup | None]:
         "middle": middle,
         "own": np.array([p.origin_right, p.origin_up, p.origin_front]),
     }[p.pivot]
+    away = float(np.abs(np.stack([low, high]) - origin).max())
+    if away > _FARTHEST * float((high - low).max()):
+        raise TooLargeError(
+            "pivot",
+            f"its origin would be {away:,.3g} m from it, where it loses its shape; the limit is"
+            f" {_FARTHEST:,.0f} times its size: choose its foot or its middle, or a larger size",
+            limit=f"{_FARTHEST:,.0f} times its size",
+            value=p.pivot,
+        )
     bodies = [k for k, q in enumerate(pieces) if q.collides]
 
     def soup(which: list[int]) -> Soup:

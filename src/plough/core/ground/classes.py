@@ -11,10 +11,18 @@ from functools import cached_property
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from plough.core.arrays import Float32, Float64, UInt8, UInt64
-from plough.core.ground.conditions import MOST_CONDITIONS, Condition, Weighting, seen, weights
+from plough.core.ground.conditions import (
+    GROUND_ONLY,
+    MEASURES,
+    MOST_CONDITIONS,
+    Condition,
+    Weighting,
+    seen,
+    weights,
+)
 from plough.core.ground.cover import TITLES, TONES, CoverName
 from plough.core.ground.paths import Strip, line_distance, strip_distance
 from plough.core.ground.strokes import MOST_POINTS, eased
@@ -43,6 +51,15 @@ class GroundClass(Parameters):
         {"by-rule": "By its conditions", "by-brush": "Only by brush"},
     )
     conditions: tuple[Condition, ...] = Field((), max_length=MOST_CONDITIONS, title="Where")
+
+    @field_validator("conditions")
+    @classmethod
+    def _of_ground(cls, conditions: tuple[Condition, ...]) -> tuple[Condition, ...]:
+        wrong = next((c for c in conditions if c.of not in GROUND_ONLY), None)
+        if wrong is not None:
+            title = MEASURES[wrong.of].title.lower()
+            raise ValueError(f"a ground class cannot hang on {title!r}, which comes after it")
+        return conditions
 
 
 def _where(of: str, between: tuple[float, float], fade: float) -> Condition:
@@ -122,6 +139,11 @@ class GroundCover:
             [None if r is None else [w.head().tolist() for w in r] for r in self.rules],
             [s.model_dump(mode="json") for s in self.painted],
         )
+
+    @property
+    def key_of_classes(self) -> list[str]:
+        """The keys of the classes, in their order."""
+        return [c.key for c in self.classes]
 
     @property
     def looks(self) -> tuple[CoverName, ...]:
@@ -220,3 +242,20 @@ def as_shares(found: Float32) -> UInt8:
     out[np.arange(len(out)), most] += 255 - out.sum(axis=1, dtype=np.int16)
     shares: UInt8 = out.astype(np.uint8)
     return shares
+
+
+@dataclass(frozen=True, eq=False)
+class ClassShare:
+    """A measure: the share of some classes, in per cent."""
+
+    cover: GroundCover
+    keys: tuple[str, ...]
+
+    def values(self, at: Samples) -> Float64:
+        """0 to 100."""
+        rows = [k for k, c in enumerate(self.cover.classes) if c.key in self.keys]
+        return np.asarray(100.0 * self.cover.weights(at)[:, rows].sum(axis=1), np.float64)
+
+    def seen(self, tiles: TileList) -> UInt64:
+        """The classes in each tile."""
+        return combine(self.cover.seen(tiles), hash_of([self.cover.key_of_classes, self.keys]))

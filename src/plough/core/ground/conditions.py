@@ -45,7 +45,24 @@ MeasureName = Literal[
     "noise",
     "path",
     "area",
+    "class",
+    "layer",
+    "crown",
+    "view",
 ]
+GROUND_ONLY: tuple[MeasureName, ...] = (
+    "slope",
+    "height",
+    "above-water",
+    "shore",
+    "wetness",
+    "rise",
+    "facing",
+    "noise",
+    "path",
+    "area",
+)
+"""What can be measured before anything is covered or placed."""
 MOST_CONDITIONS = 8
 
 
@@ -140,6 +157,50 @@ MEASURES: dict[str, MeasureFacts] = {
         to="region",
         help="From their outline; below 0 within.",
     ),
+    "class": MeasureFacts(
+        "Ground class",
+        "%",
+        (0, 100),
+        (0, 100),
+        1,
+        (50, 100),
+        30,
+        to="class",
+        help="The share of the ground there that is of these classes.",
+    ),
+    "layer": MeasureFacts(
+        "Distance to what stands",
+        "m",
+        (0, 200),
+        (0, 30),
+        0.1,
+        (0, 5),
+        3,
+        to="placements",
+        help="On the map, to the stems of layers further left; with none chosen, of all.",
+    ),
+    "crown": MeasureFacts(
+        "Beneath crowns",
+        "%",
+        (0, 400),
+        (0, 200),
+        1,
+        (0, 100),
+        20,
+        to="placements",
+        help="The distance to a stem as a share of the radius of its crown: 100 is at its edge.",
+    ),
+    "view": MeasureFacts(
+        "In the frame of a viewpoint",
+        "°",
+        (0, 180),
+        (0, 60),
+        1,
+        (0, 1),
+        0,
+        to="viewpoint",
+        help="By how far it lies beyond the frame; 0 within it.",
+    ),
 }
 assert set(MEASURES) == set(get_args(MeasureName))
 
@@ -150,7 +211,7 @@ class Condition(Parameters):
     """What a place must be like."""
 
     matters: ClassVar[Matters] = {
-        "ids": among("of", "path", "area"),
+        "ids": among("of", "path", "area", "class", "layer", "crown", "view"),
         "azimuth": among("of", "facing"),
         "width seed": among("of", "noise"),
         "away": among("of", "rise"),

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import math
-
 from pydantic import Field
 
+from plough.core.ground.conditions import MOST_CONDITIONS, Condition
 from plough.core.parameters import Id, Parameters, Seed, number, reference, span, within
 from plough.core.place.pose import Pose
 from plough.core.place.rules import ScatterRule, scatter
@@ -59,28 +58,12 @@ class ScatterParameters(Parameters):
         group="How close",
         help="Gives way to what stands in layers further left.",
     )
-    height: within(-1000, 5000) = span(  # type: ignore[valid-type]
-        (-1000, 5000),
-        "Height of ground",
-        (-1000, 5000),
-        soft=(-10, 40),
-        unit="m",
-        step=0.05,
-        group="Where",
-    )
-    slope: within(0, 90) = span(  # type: ignore[valid-type]
-        (0, 90), "Slope", (0, 90), unit="°", step=0.5, group="Where"
-    )
-    paths: tuple[Id, ...] = reference((), "Clear of", "curve", group="Where")
-    clearance: float = number(
-        3,
-        "Clear by",
-        (0, 200),
-        soft=(0, 20),
-        unit="m",
-        step=0.1,
-        group="Where",
-        help="From the middle of the path.",
+    conditions: tuple[Condition, ...] = Field(
+        (),
+        max_length=MOST_CONDITIONS,
+        title="Where",
+        description="What a place must be like; each thins out what stands.",
+        json_schema_extra={"control": "conditions", "unit": "", "group": "Where"},
     )
     lean: float = number(
         0,
@@ -110,7 +93,7 @@ class ScatterParameters(Parameters):
 def evaluate(p: ScatterParameters, inputs: Inputs) -> Output:
     """Placements by tile."""
     mix = inputs.mix(p.mix)
-    regions, curves = inputs.regions(p.areas), inputs.curves(p.paths)
+    regions = inputs.regions(p.areas)
     if not p.mix:
         inputs.find("nothing-chosen", "nothing is chosen to scatter")
     if not mix.variants or (p.areas and not regions):
@@ -121,10 +104,7 @@ def evaluate(p: ScatterParameters, inputs: Inputs) -> Output:
         fill=p.fill / 100.0,
         choices=mix.choices,
         regions=tuple(regions),
-        height=p.height,
-        slope=(math.radians(p.slope[0]), math.radians(p.slope[1])),
-        clear_of=tuple(c.line for c in curves),
-        clearance=p.clearance,
+        conditions=inputs.weighted(p.conditions),
         cleared=inputs.cleared(),
         apart=p.apart,
         pose=Pose(

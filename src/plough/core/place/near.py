@@ -64,3 +64,35 @@ def any_near(x: Float64, z: Float64, points: Float32, reach: float) -> Bool:
         return np.zeros(len(x), bool)
     slots = 1 << max(4, math.ceil(math.log2(2 * len(points))))
     return _any_near(x, z, np.ascontiguousarray(points, np.float32), reach, slots)
+
+
+@kernel
+def _least_share(
+    x: Float64, z: Float64, points: Float32, radius: Float32, cell: float, most: float, slots: int
+) -> Float64:
+    starts, rows = _buckets(points, cell, slots)
+    mask = np.uint64(slots - 1)
+    out = np.full(x.shape[0], np.inf)
+    for i in range(x.shape[0]):
+        ci, ck = int(math.floor(x[i] / cell)), int(math.floor(z[i] / cell))
+        best = most * most
+        for dk in range(-1, 2):
+            for di in range(-1, 2):
+                s = _slot(ci + di, ck + dk, mask)
+                for e in range(starts[s], starts[s + 1]):
+                    dx, dz = points[rows[e], 0] - x[i], points[rows[e], 1] - z[i]
+                    wide = radius[rows[e]]
+                    share = (dx * dx + dz * dz) / (wide * wide)
+                    if share < best:
+                        best = share
+                        out[i] = math.sqrt(share)
+    return out
+
+
+def least_share(x: Float64, z: Float64, points: Float32, radius: Float32, most: float) -> Float64:
+    """(n,) the least distance on the map from each place (x, z) to one of `points` (m, 2), as a share of its `radius` (m,); infinite from `most` on."""
+    if not len(points) or most <= 0:
+        return np.full(len(x), np.inf)
+    slots = 1 << max(4, math.ceil(math.log2(2 * len(points))))
+    cell = most * float(radius.max())
+    return _least_share(x, z, np.ascontiguousarray(points, np.float32), radius, cell, most, slots)

@@ -9,10 +9,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from plough.core.arrays import Bool, Float32, Float64, Int64, UInt64
+from plough.core.arrays import Float32, Int64, UInt64
 from plough.core.cache import Cache
 from plough.core.ground.areas import Region
-from plough.core.ground.paths import Strip, near_line, strip_distance
+from plough.core.ground.conditions import Weighting, sifted
+from plough.core.ground.conditions import seen as seen_by
+from plough.core.ground.paths import Strip, strip_distance
 from plough.core.ground.surface import Samples, Surface
 from plough.core.place.candidates import (
     GROUP,
@@ -25,6 +27,7 @@ from plough.core.place.near import any_near
 from plough.core.place.placements import PlacedTile, Placements, by_tile, standing_of
 from plough.core.place.pose import Pose, set_up
 from plough.core.place.variants import Choices
+from plough.core.rng import stream, uniform_array
 from plough.core.tiles import (
     SIZE,
     TileList,
@@ -32,12 +35,12 @@ from plough.core.tiles import (
     code_of,
     combine,
     hash_of,
-    line_hashes,
     region_hashes,
     tile_of,
     unique_tiles,
 )
 
+_CONDITION = stream("place.condition")
 _CLEARED = hash_of("cleared") | np.uint64(1)  # odd: no bit is lost
 VERSION = 1  #: raised when the same rule places otherwise
 
@@ -51,17 +54,14 @@ class ScatterRule:
     fill: float  #: share of what fits, 0 to 1
     choices: Choices = field(default_factory=lambda: Choices.of([("one", 1.0, (1,))]))
     regions: tuple[Region, ...] = ()  #: none: the whole surface
-    height: tuple[float, float] = (-math.inf, math.inf)  #: metres
-    slope: tuple[float, float] = (0.0, math.pi / 2)  #: radians
-    clear_of: tuple[Float64, ...] = ()  #: polylines (m, 2)
-    clearance: float = 0.0  #: metres from those lines
+    conditions: tuple[Weighting, ...] = ()  #: what a place must be like
     cleared: tuple[Strip | Region, ...] = ()  #: where nothing may stand
     apart: float = 0.0  #: metres from what stands already
     pose: Pose = field(default_factory=Pose)
 
     def head(self) -> UInt64:
         """(2,) a hash of all that acts on every tile alike."""
-        values = [self.spacing, self.fill, self.height, self.slope, self.clearance, self.apart]
+        values = [self.spacing, self.fill, self.apart]
         mix = [getattr(self.choices, n).tolist() for n in Choices.__slots__]
         limits = [str(v) for v in (*values, *self.pose)]
         return hash_of([VERSION, self.seed, limits, mix, bool(self.regions)])
@@ -86,15 +86,13 @@ def _keys(
 ) -> UInt64:
     """(t, 2) a hash of everything that decides what stands in each tile."""
     lines = np.zeros((len(tiles), 2), np.uint64)
-    if rule.clearance > 0:
-        for line in rule.clear_of:
-            lines += line_hashes(np.ascontiguousarray(line), tiles, SIZE, rule.clearance)
     for clear in rule.cleared:
         hashes = clear.seen(tiles)[0] if isinstance(clear, Region) else clear.seen(tiles)
         lines += hashes * _CLEARED
     place = np.repeat(code_of(tiles).astype(np.uint64)[:, None], 2, axis=1)
     near = around(tiles, standing.codes, standing.hashes, standing.rings)
-    return combine(rule.head(), place, surface.tile_hashes(tiles), seen, lines, near)
+    told = seen_by(rule.conditions, tiles)
+    return combine(rule.head(), place, surface.tile_hashes(tiles), seen, lines, near, told)
 
 
 class _Standing:
@@ -206,7 +204,7 @@ def _place(
     codes, wanted = code_of(tile_of(points.x, points.z)), code_of(tiles)
     points = points.taken(np.nonzero(np.isin(codes, wanted))[0])
     ground = surface.sample(points.x, points.z)
-    rows = np.nonzero(_allowed(rule, points, ground))[0]
+    rows = _allowed(rule, points, ground)
     if rule.apart > 0:
         near = any_near(points.x[rows], points.z[rows], taken.near(tiles), rule.apart)
         rows = rows[~near]
@@ -226,23 +224,19 @@ def _place(
     return out
 
 
-def _allowed(rule: ScatterRule, points: Candidates, ground: Samples) -> Bool:
-    """(n,) which candidates meet the rule's conditions."""
-    y = ground.position[:, 1]
-    keep = ground.hit & (y >= rule.height[0]) & (y <= rule.height[1])
-    if rule.slope != (0.0, math.pi / 2):
-        steepness = np.arccos(np.clip(ground.normal[:, 1], -1, 1))
-        keep &= (steepness >= rule.slope[0]) & (steepness <= rule.slope[1])
+def _allowed(rule: ScatterRule, points: Candidates, ground: Samples) -> Int64:
+    """(k,) the candidates that meet the rule's conditions, each as likely as its place weighs."""
+    keep = ground.hit.copy()
     if rule.regions:
         rows = np.nonzero(keep)[0]
         x, z = points.x[rows], points.z[rows]
         keep[rows] = np.logical_or.reduce([region.holds(x, z) for region in rule.regions])
-    for line in rule.clear_of if rule.clearance > 0 else ():
-        rows = np.nonzero(keep)[0]
-        keep[rows[near_line(points.x[rows], points.z[rows], line, rule.clearance)]] = False
     for clear in rule.cleared:
         rows = np.nonzero(keep)[0]
         x, z = points.x[rows], points.z[rows]
         within = clear.holds(x, z) if isinstance(clear, Region) else strip_distance(x, z, clear) < 1
         keep[rows[within]] = False
-    return keep
+    if not rule.conditions:
+        return np.nonzero(keep)[0]
+    there = Samples(ground.position, ground.normal, keep)
+    return sifted(rule.conditions, there, uniform_array(rule.seed, _CONDITION, points.ids))

@@ -80,9 +80,11 @@ class Evaluator:
         told = {a.id: self.library.lost(a.kind, a.parameters) for a in document.assets}
         lost = {name: why for name, why in told.items() if why}
         assets_key = key_of(
-            [a.model_dump(mode="json", exclude=_UNREAD) for a in document.assets], sorted(lost)
+            [a.model_dump(mode="json", exclude=_UNREAD) for a in document.assets],
+            sorted(lost),
+            [(v.id, v.eye, v.target) for v in document.settings.viewpoints],
         )
-        shelf = Shelf(assets, lost)
+        shelf = Shelf(assets, lost, document.settings.viewpoints)
         first = self._layer(document.layers[0], [], shelf, assets_key, None, (), check)
         done = [first]
         assert first.output.surface is not None, "the first layer of a scene gives a surface"

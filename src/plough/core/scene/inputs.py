@@ -8,18 +8,24 @@ from typing import Any, TypeVar
 
 import numpy as np
 
+from plough.core.arrays import Float32
 from plough.core.cache import Cache
 from plough.core.ground.areas import Region
+from plough.core.ground.classes import ClassShare
+from plough.core.ground.conditions import Condition, Weighting
+from plough.core.ground.measures import FromAreas, FromLines, InView, Measure
 from plough.core.ground.paths import Curve, Strip
 from plough.core.ground.surface import Surface
 from plough.core.library.library import Library
 from plough.core.library.references import resolve
 from plough.core.library.variants import Variant, variant_of
 from plough.core.place.placements import PlacedTile
+from plough.core.place.standing import FromStanding, Stand
 from plough.core.place.variants import Choices
 from plough.core.rng import bits_array, stream
-from plough.core.scene.document import Asset, MixEntry
+from plough.core.scene.document import Asset, MixEntry, Viewpoint
 from plough.core.scene.facets import Finding, Ground, Output
+from plough.core.scene.senses import Senses
 
 T = TypeVar("T")
 _LAYER = stream("layer.seed")
@@ -35,10 +41,18 @@ class Mix:
 
 @dataclass(frozen=True, slots=True)
 class Shelf:
-    """The assets that a layer may place."""
+    """What of a scene all its layers may read: the assets that they may place, and the viewpoints."""
 
     assets: Mapping[str, Asset]
     lost: Mapping[str, str]  #: why those that cannot be made cannot
+    viewpoints: Sequence[Viewpoint] = ()
+
+
+def _has(output: Output, wanted: str) -> bool:
+    """Whether a layer gives what is wanted of it; one that places may have placed nothing."""
+    if wanted == "layer":
+        return output.placements is not None
+    return bool(output.curves if wanted == "path" else output.regions)
 
 
 class Inputs:
@@ -107,13 +121,68 @@ class Inputs:
         out = []
         for name in ids:
             found = self._earlier.get(name)
-            facets = () if found is None else found.curves if wanted == "path" else found.regions
-            if found is None or not facets:
+            if found is None or not _has(found, wanted):
                 text = f"the {wanted} {name!r} is missing, or stands further right than this layer"
                 self.find(f"missing-{wanted}", text)
                 continue
             out.append(found)
         return out
+
+    def weighted(self, conditions: Sequence[Condition]) -> tuple[Weighting, ...]:
+        """`conditions` with what they measure; those that measure from something that is missing are left out and told."""
+        return tuple(
+            Weighting(c, measure) for c in conditions if (measure := self._measure(c)) is not None
+        )
+
+    def _measure(self, c: Condition) -> Measure | None:
+        senses = Senses(self._on(), self.cache)
+        if c.of in ("path", "area"):
+            found = self._given(c.ids, c.of) if c.ids else list(self._earlier.values())
+            if c.ids and not found:
+                return None
+            if c.of == "path":
+                return FromLines(tuple(x.line for o in found for x in o.curves), c.reach)
+            return FromAreas(tuple(r for o in found for r in o.regions), c.reach)
+        if c.of == "class":
+            return self._class_share(c)
+        if c.of in ("layer", "crown"):
+            return self._from_standing(c)
+        if c.of == "view":
+            return self._in_view(c)
+        return senses.measure(c)
+
+    def _class_share(self, c: Condition) -> Measure | None:
+        cover = self._on().cover
+        for key in c.ids:
+            if cover.row(key) is None:
+                self.find("missing-class", f"there is no ground class {key!r}")
+        known = tuple(key for key in c.ids if cover.row(key) is not None)
+        return ClassShare(cover, known) if known else None
+
+    def _from_standing(self, c: Condition) -> Measure | None:
+        found = self._given(c.ids, "layer") if c.ids else list(self._earlier.values())
+        if c.ids and not found:
+            return None
+        stands = tuple(
+            Stand(o.placements.tiles, self._radii(o.placements.variants, c.of == "crown"))
+            for o in found
+            if o.placements is not None and o.placements.count
+        )
+        percent = c.of == "crown"
+        return FromStanding(stands, c.reach / 100 if percent else c.reach, percent)
+
+    def _radii(self, variants: Sequence[Variant], crowns: bool) -> Float32:
+        if not crowns:
+            return np.ones(len(variants), np.float32)
+        sizes = [self._files.size(v, self.check)[1] for v in variants]
+        return np.maximum(np.array(sizes, np.float32), np.float32(0.01))
+
+    def _in_view(self, c: Condition) -> Measure | None:
+        view = next((v for v in self._shelf.viewpoints if v.id in c.ids), None)
+        if view is None:
+            self.find("missing-viewpoint", "no viewpoint is chosen, or it is missing")
+            return None
+        return InView(view.eye, view.target)
 
     def standing(self) -> list[Sequence[PlacedTile]]:
         """What earlier layers placed, layer by layer."""

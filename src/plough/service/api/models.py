@@ -522,7 +522,10 @@ class MeasureOut(BaseModel):
     step: float
     between: tuple[float, float] = Field(description="To begin with.")
     fade: float = Field(description="To begin with.")
-    to: str = Field(description="The facet of the layers that it measures from.")
+    to: str = Field(
+        description="The facet of the layers that it measures from, or `class` or `viewpoint`."
+    )
+    ground: bool = Field(description="Whether a class of ground can hang on it.")
     help: str
 
 

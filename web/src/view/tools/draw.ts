@@ -1,16 +1,18 @@
-/** Draws the points of a new layer on the ground. */
+/** Draws points on the ground, by clicks or by free hand: of a new layer, or of a hole in one that is there. */
 import type { Edit } from '../../state/editQueue';
 import { lifted, tidy, type Flat, type Gesture, type Hint, type KeyStroke, type Outcome } from './tool';
+import { simplified, toleranceOf } from '../../state/freehand';
 import type { Terrain, Tool } from './tool';
+
+const MOST_POINTS = 400;
 
 /** What is to be drawn. */
 export interface Wanted {
-  kind: string;
-  name: string;
-  path: string; // the parameter that holds the points
   least: number;
   point: string; // what one is called
   whole: string; // and all
+  /** The edit that the points come to. */
+  edit: (points: Flat[]) => Edit;
 }
 
 export class DrawTool implements Tool {
@@ -18,6 +20,8 @@ export class DrawTool implements Tool {
   readonly cursor = 'crosshair';
   readonly sets = true;
   readonly alone = true;
+  readonly freehand = true;
+  private trail: Flat[] | null = null; // of a free hand, as it goes
   private points: Flat[] = [];
   private over: Flat | null = null;
 
@@ -29,6 +33,7 @@ export class DrawTool implements Tool {
   hints(): Hint[] {
     return [
       ['click', `set a ${this.wanted.point}`],
+      ['Shift+drag', 'by free hand'],
       ['Backspace', 'take one back'],
       ['Enter', 'finish'],
       ['Esc', 'leave'],
@@ -44,19 +49,30 @@ export class DrawTool implements Tool {
   }
 
   strokes() {
-    const all = this.over ? [...this.points, this.over] : this.points;
+    const all = this.trail ? [...this.points, ...this.trail] : this.over ? [...this.points, this.over] : this.points;
     return [{ points: all.map((p) => lifted(this.terrain, p)), dashed: true }];
   }
 
   pointer(gesture: Gesture): Outcome {
-    if (gesture.kind !== 'hover' && gesture.kind !== 'click') return 'nothing';
+    if (gesture.kind === 'release') return this.letGo();
     const ground = this.terrain.groundAt(gesture.spot);
     const at: Flat | null = ground && [tidy(ground.x), tidy(ground.z)];
     if (gesture.kind === 'hover') this.over = at;
-    else if (at) {
+    else if (gesture.kind === 'press') this.trail = at ? [at] : [];
+    else if (gesture.kind === 'drag') {
+      if (at) this.trail?.push(at);
+    } else if (at) {
       const last = this.points.at(-1);
       if (!last || Math.hypot(last[0] - at[0], last[1] - at[1]) > 0.5) this.points = [...this.points, at];
     }
+    return 'shown';
+  }
+
+  /** What the hand drew, as few points as it needs. */
+  private letGo(): Outcome {
+    const trail = this.trail ?? [];
+    this.trail = null;
+    if (trail.length) this.points = [...this.points, ...simplified(trail, toleranceOf(trail))].slice(0, MOST_POINTS);
     return 'shown';
   }
 
@@ -71,13 +87,13 @@ export class DrawTool implements Tool {
   }
 
   commit(): Edit[] {
-    const { kind, name, path, least, point, whole } = this.wanted;
+    const { least, point, whole, edit } = this.wanted;
     if (this.points.length < least) throw new Error(`${whole} takes ${least} ${point}s or more`);
-    return [{ op: 'addLayer', kind, name, parameters: { [path]: this.points } }];
+    return [edit(this.points)];
   }
 
   cancel() {
     this.points = [];
-    this.over = null;
+    this.over = this.trail = null;
   }
 }

@@ -56,7 +56,7 @@ export class ToolHost {
       canvas.addEventListener(name, (e) => stage.drawing && act(e), { signal, capture: name === 'pointerdown' });
     listen('pointerdown', (e) => {
       this.pressed = this.spot(e);
-      if (this.tool?.paints) this.press(e, '');
+      if (this.tool?.paints || (this.tool?.freehand && e.shiftKey)) this.press(e, '');
     });
     listen('pointerup', (e) => this.click(e));
     listen('dblclick', () => void this.finish());
@@ -121,7 +121,7 @@ export class ToolHost {
     if (event.button !== 0) return;
     const spot = this.spot(event);
     if (Math.hypot(spot.x - this.pressed.x, spot.y - this.pressed.y) > STILL) return;
-    if (this.tool?.paints) return; // it had the press
+    if (this.tool?.paints || (this.tool?.freehand && event.shiftKey)) return; // it had the press
     if (this.tool?.sets) this.give({ kind: 'click', spot });
     else this.desk.click?.(spot);
   }

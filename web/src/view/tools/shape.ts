@@ -1,4 +1,4 @@
-/** Moves, adds and removes the points of a layer that is there. */
+/** Moves, adds and removes the points of a layer that is there: of its line or outline, and of the holes in that. */
 import type { Layer } from '../../api/client';
 import type { Edit } from '../../state/editQueue';
 import { lifted, tidy, type Flat, type Gesture, type Hint, type KeyStroke, type Mark, type Outcome } from './tool';
@@ -7,10 +7,22 @@ import type { Stroke, Terrain, Tool } from './tool';
 /** Where a layer keeps its points, and what they are called. */
 export interface Shape {
   path: string;
-  closed: boolean;
+  holes?: string; // the parameter that holds those of holes, where it can have any
+  closed: (layer: Layer) => boolean;
   least: number;
   most: number;
   point: string;
+}
+
+/** A point: east and south, and what it has of its own besides. */
+type Knot = [x: number, z: number, ...own: number[]];
+
+const OUTER = -1; // the ring that is no hole
+
+/** Which point of which ring a mark is. */
+interface Place {
+  ring: number;
+  i: number;
 }
 
 export class ShapeTool implements Tool {
@@ -19,8 +31,8 @@ export class ShapeTool implements Tool {
   readonly sets = false;
   readonly alone = false;
   focus?: string;
-  private live: Flat[] | null = null;
-  private held = -1;
+  private live: { ring: number; points: Knot[] } | null = null;
+  private held: Place | null = null;
 
   constructor(
     private readonly terrain: Terrain,
@@ -29,8 +41,18 @@ export class ShapeTool implements Tool {
     private readonly mayEdit: () => boolean,
   ) {}
 
-  private get points(): Flat[] {
-    return this.live ?? ((this.layer()?.parameters[this.shape.path] ?? []) as Flat[]);
+  private get holes(): Knot[][] {
+    return (this.shape.holes ? (this.layer()?.parameters[this.shape.holes] ?? []) : []) as Knot[][];
+  }
+
+  private points(ring: number): Knot[] {
+    if (this.live?.ring === ring) return this.live.points;
+    return ring === OUTER ? ((this.layer()?.parameters[this.shape.path] ?? []) as Knot[]) : (this.holes[ring] ?? []);
+  }
+
+  private closed(ring: number): boolean {
+    const layer = this.layer();
+    return ring !== OUTER || Boolean(layer && this.shape.closed(layer));
   }
 
   hints(): Hint[] {
@@ -46,15 +68,21 @@ export class ShapeTool implements Tool {
   }
 
   marks(): Mark[] {
-    const { points, shape } = this;
     if (!this.mayEdit()) return [];
+    return [OUTER, ...this.holes.keys()].flatMap((ring) => this.marksOf(ring));
+  }
+
+  private marksOf(ring: number): Mark[] {
+    const { shape } = this;
+    const points = this.points(ring);
+    const of = ring === OUTER ? '' : ` of hole ${ring + 1}`;
     const out: Mark[] = [];
     points.forEach((p, i) => {
-      out.push({ key: `point ${i}`, label: `${shape.point} ${i + 1}`, at: lifted(this.terrain, p) });
-      const next = points[i + 1] ?? (shape.closed ? points[0] : undefined);
+      out.push({ key: keyOf('point', { ring, i }), label: `${shape.point} ${i + 1}${of}`, at: lifted(this.terrain, flat(p)) }); // prettier-ignore
+      const next = points[i + 1] ?? (this.closed(ring) ? points[0] : undefined);
       if (this.live || !next || points.length >= shape.most) return;
-      const label = `add a ${shape.point} after ${i + 1}`;
-      out.push({ key: `middle ${i}`, label, at: lifted(this.terrain, between(p, next)), adds: true });
+      const label = `add a ${shape.point} after ${i + 1}${of}`;
+      out.push({ key: keyOf('middle', { ring, i }), label, at: lifted(this.terrain, between(p, next)), adds: true });
     });
     return out;
   }
@@ -62,18 +90,20 @@ export class ShapeTool implements Tool {
   strokes(): Stroke[] {
     const layer = this.layer();
     if (!layer) return [];
-    if (!this.live || !this.shape.closed) return this.terrain.lines(layer.id).map((points) => ({ points }));
-    return [{ points: [...this.live, ...this.live.slice(0, 1)].map((p) => lifted(this.terrain, p)) }];
+    const { live } = this;
+    if (!live || !this.closed(live.ring)) return this.terrain.lines(layer.id).map((points) => ({ points }));
+    return [{ points: [...live.points, ...live.points.slice(0, 1)].map((p) => lifted(this.terrain, flat(p))) }];
   }
 
   pointer(gesture: Gesture): Outcome {
     if (gesture.kind === 'press') {
       if (!this.mayEdit()) return 'nothing';
-      if (gesture.mark.startsWith('middle')) this.insert(indexOf(gesture.mark));
-      else this.held = indexOf(gesture.mark);
+      const place = placeOf(gesture.mark);
+      if (gesture.mark.startsWith('middle')) this.insert(place);
+      else this.held = place;
       return 'shown';
     }
-    if (gesture.kind === 'drag' && this.held >= 0) {
+    if (gesture.kind === 'drag' && this.held) {
       const ground = this.terrain.groundAt(gesture.spot);
       if (!ground) return 'nothing';
       this.put(this.held, [tidy(ground.x), tidy(ground.z)]);
@@ -86,59 +116,71 @@ export class ShapeTool implements Tool {
   key(stroke: KeyStroke): Outcome {
     if (stroke.kind === 'back' || !this.mayEdit()) return 'nothing';
     if (stroke.mark.startsWith('middle') && stroke.kind !== 'add') return 'nothing'; // no point is there yet
-    const i = indexOf(stroke.mark);
-    const at = this.points[i];
+    const place = placeOf(stroke.mark);
+    const points = this.points(place.ring);
+    const at = points[place.i];
     if (!at) return 'nothing';
     if (stroke.kind === 'nudge') {
       const step = stroke.fine ? 0.1 : 1;
-      this.put(i, [tidy(at[0] + stroke.right * step), tidy(at[1] - stroke.up * step)]);
+      this.put(place, [tidy(at[0] + stroke.right * step), tidy(at[1] - stroke.up * step)]);
       return 'draft';
     }
     if (stroke.kind === 'add') {
-      if (this.points.length >= this.shape.most) return 'nothing';
-      this.insert(i);
-      this.focus = `point ${i + 1}`;
+      if (points.length >= this.shape.most) return 'nothing';
+      this.insert(place);
+      this.focus = keyOf('point', { ...place, i: place.i + 1 });
       return 'commit';
     }
-    if (this.points.length <= this.shape.least) return 'nothing';
-    this.live = this.points.filter((_, k) => k !== i);
-    this.focus = `point ${Math.min(i, this.live.length - 1)}`;
+    if (points.length <= this.shape.least) return 'nothing';
+    const left = points.filter((_, k) => k !== place.i);
+    this.live = { ring: place.ring, points: left };
+    this.focus = keyOf('point', { ...place, i: Math.min(place.i, left.length - 1) });
     return 'commit';
   }
 
-  private put(i: number, to: Flat) {
-    this.live = this.points.map((p, k) => (k === i ? to : p));
+  private put({ ring, i }: Place, [x, z]: Flat) {
+    const points = this.points(ring).map((p, k): Knot => (k === i ? [x, z, ...own(p)] : p));
+    this.live = { ring, points };
   }
 
-  /** One more behind the point `i`, in hand at once. */
-  private insert(i: number) {
-    const { points } = this;
+  /** One more behind a point, in hand at once. */
+  private insert({ ring, i }: Place) {
+    const points = this.points(ring);
     const last = points.length - 1;
-    const [a, b] = [points[i], points[i + 1] ?? (this.shape.closed ? points[0] : undefined)];
+    const [a, b] = [points[i], points[i + 1] ?? (this.closed(ring) ? points[0] : undefined)];
     // behind the end of an open line it goes on as it came
     const before = points[last - 1];
-    const at = a && (b ? between(a, b) : before ? ([2 * a[0] - before[0], 2 * a[1] - before[1]] as Flat) : a);
+    const at = a && (b ? between(a, b) : before ? ([2 * a[0] - before[0], 2 * a[1] - before[1]] as Flat) : flat(a));
     if (!at) return;
-    this.live = [...points.slice(0, i + 1), [tidy(at[0]), tidy(at[1])], ...points.slice(i + 1)];
-    this.held = i + 1;
+    this.live = { ring, points: [...points.slice(0, i + 1), [tidy(at[0]), tidy(at[1])], ...points.slice(i + 1)] };
+    this.held = { ring, i: i + 1 };
   }
 
   draft() {
-    return this.live && { path: this.shape.path, value: this.live };
+    const { live, shape } = this;
+    if (!live) return null;
+    if (live.ring === OUTER || !shape.holes) return { path: shape.path, value: live.points };
+    return { path: shape.holes, value: this.holes.map((h, k) => (k === live.ring ? live.points : h)) };
   }
 
   commit(): Edit[] {
     const layer = this.layer();
-    const points = this.live;
+    const change = this.draft();
     this.cancel();
-    return layer && points ? [{ op: 'layer', id: layer.id, parameters: { [this.shape.path]: points } }] : [];
+    return layer && change ? [{ op: 'layer', id: layer.id, parameters: { [change.path]: change.value } }] : [];
   }
 
   cancel() {
     this.live = null;
-    this.held = -1;
+    this.held = null;
   }
 }
 
-const indexOf = (mark: string) => Number(mark.split(' ')[1]);
-const between = (a: Flat, b: Flat): Flat => [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];
+const keyOf = (what: string, { ring, i }: Place) => (ring === OUTER ? `${what} ${i}` : `${what} ${i} ${ring}`);
+const placeOf = (mark: string): Place => {
+  const [, i, ring] = mark.split(' ');
+  return { i: Number(i), ring: ring === undefined ? OUTER : Number(ring) };
+};
+const flat = (p: Knot): Flat => [p[0], p[1]];
+const own = (p: Knot) => p.slice(2);
+const between = (a: Knot, b: Knot): Flat => [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];

@@ -58,6 +58,8 @@ export interface Tool {
   readonly sets: boolean;
   /** A drag over the view is its own, and does not turn the camera. */
   readonly paints?: boolean;
+  /** So is one with Shift. */
+  readonly freehand?: boolean;
   /** While it is in hand, other keys than its own do nothing. */
   readonly alone: boolean;
   hints(): Hint[];

@@ -15,7 +15,13 @@ const terrain: Terrain = {
 const click = (x: number, y: number) => ({ kind: 'click' as const, spot: { x, y } });
 
 describe('drawing', () => {
-  const wanted = { kind: 'path', name: 'New path', path: 'points', least: 2, point: 'point', whole: 'a path' };
+  const edit = (points: Flat[]) => ({
+    op: 'addLayer' as const,
+    kind: 'path',
+    name: 'New path',
+    parameters: { points },
+  });
+  const wanted = { least: 2, point: 'point', whole: 'a path', edit };
 
   it('sets points on the ground, each a little way from the last', () => {
     const tool = new DrawTool(terrain, wanted);
@@ -43,6 +49,35 @@ describe('drawing', () => {
     expect(tool.strokes()[0]?.points.length).toBe(2);
     tool.pointer({ kind: 'hover', spot: { x: -4, y: 4 } });
     expect(tool.strokes()[0]?.points.length).toBe(1);
+  });
+});
+
+describe('drawing by free hand', () => {
+  const edit = (points: Flat[]) => ({ op: 'layer' as const, id: 'wood', parameters: { holes: [points] } });
+  const tool = () => new DrawTool(terrain, { least: 3, point: 'corner', whole: 'a hole', edit });
+  const at = (x: number, y: number) => ({ spot: { x, y } });
+
+  it('keeps as few points as the line needs, after those that were set', () => {
+    const t = tool();
+    t.pointer(click(0, 0));
+    t.pointer({ kind: 'press', mark: '', ...at(20, 0) });
+    for (let k = 1; k <= 200; k++) t.pointer({ kind: 'drag', ...at(20 + k * 0.2, k < 100 ? k * 0.2 : 20) });
+    expect(t.strokes()[0]?.points.length).toBe(202);
+    expect(t.pointer({ kind: 'release', ...at(60, 20) })).toBe('shown');
+    const [made] = t.commit() as unknown as { id: string; parameters: { holes: Flat[][] } }[];
+    expect(made?.id).toBe('wood');
+    expect(made?.parameters.holes[0]?.length).toBe(4);
+    expect(made?.parameters.holes[0]?.[0]).toEqual([0, 0]);
+    expect(made?.parameters.holes[0]?.at(-1)).toEqual([60, 20]);
+  });
+
+  it('says what is missing, and forgets what is given up', () => {
+    const t = tool();
+    t.pointer({ kind: 'press', mark: '', ...at(1, 1) });
+    t.pointer({ kind: 'release', ...at(1, 1) });
+    expect(() => t.commit()).toThrow('a hole takes 3 corners or more');
+    t.cancel();
+    expect(t.marks()).toEqual([]);
   });
 });
 
@@ -100,12 +135,42 @@ describe('the brush', () => {
   });
 });
 
+describe('shaping what is more than a line', () => {
+  const gap: Flat[] = [[2, 2], [4, 2], [4, 4]]; // prettier-ignore
+  const layer = {
+    id: 'meadow',
+    parameters: { outline: [[0, 0], [10, 0, 6, 40], [10, 10]], gaps: [[[1, 1], [2, 1], [2, 2]], gap] },
+  } as unknown as Layer; // prettier-ignore
+  const shape = { path: 'outline', holes: 'gaps', closed: () => true, least: 3, most: 9, point: 'corner' };
+  const tool = () => new ShapeTool(terrain, () => layer, shape, () => true); // prettier-ignore
+
+  it('moves corners of holes, each in its own', () => {
+    const t = tool();
+    expect(t.marks().map((m) => m.label)).toContain('corner 2 of hole 2');
+    t.pointer({ kind: 'press', mark: 'point 1 1', spot: { x: 4, y: 2 } });
+    t.pointer({ kind: 'drag', spot: { x: 5, y: 3 } });
+    expect(t.draft()).toEqual({ path: 'gaps', value: [[[1, 1], [2, 1], [2, 2]], [[2, 2], [5, 3], [4, 4]]] }); // prettier-ignore
+    expect(t.commit()[0]).toMatchObject({ id: 'meadow' });
+    expect(t.key({ kind: 'remove', mark: 'point 0 1' })).toBe('nothing'); // a hole has three at least
+  });
+
+  it('keeps what a point has of its own', () => {
+    const t = tool();
+    t.pointer({ kind: 'press', mark: 'point 1', spot: { x: 10, y: 0 } });
+    t.pointer({ kind: 'drag', spot: { x: 12, y: 1 } });
+    expect(t.draft()?.value).toEqual([[0, 0], [12, 1, 6, 40], [10, 10]]); // prettier-ignore
+    t.cancel();
+    t.key({ kind: 'nudge', mark: 'point 1', right: 1, up: 0, fine: false });
+    expect((t.draft()?.value as number[][])[1]).toEqual([11, 0, 6, 40]);
+  });
+});
+
 describe('shaping', () => {
   const start: Flat[] = [[0, 0], [10, 0], [10, 10]]; // prettier-ignore
 
   function made({ closed = true, least = 3, most = 4, mayEdit = true } = {}) {
     const layer = { id: 'meadow', parameters: { outline: start } } as unknown as Layer;
-    const shape = { path: 'outline', closed, least, most, point: 'corner' };
+    const shape = { path: 'outline', holes: 'gaps', closed: () => closed, least, most, point: 'corner' };
     return new ShapeTool(
       terrain,
       () => layer,
