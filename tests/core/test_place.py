@@ -447,3 +447,52 @@ def test_rules_know_nothing_of_what_a_surface_is_made_of() -> None:
     assert np.allclose(y, 0.2 * x, atol=1e-4)
     assert np.hypot(x, z).min() > 20 - 1e-4
     assert np.allclose(up_of(got.rotation), [-0.196116, 0.980581, 0], atol=1e-4)
+
+
+def front_of(rotation: np.ndarray) -> np.ndarray:
+    """(n, 3) where the front of each, +Z, points."""
+    x, y, z, w = rotation.astype(np.float64).T
+    return np.stack([2 * (x * z + w * y), 2 * (y * z - w * x), 1 - 2 * (x * x + y * y)], axis=1)
+
+
+def test_they_face_and_turn_in_steps_as_told() -> None:
+    for azimuth in (0, 90, 215):
+        facing = math.pi - math.radians(azimuth)
+        got = placed(ScatterRule(6, 4.0, 0.8, pose=Pose(turn=0.0, facing=facing)))
+        east, _, south = front_of(got.rotation).T
+        assert np.degrees(np.arctan2(east, -south)) % 360 == pytest.approx(azimuth, abs=1e-3)
+    step = math.radians(30)
+    got = placed(ScatterRule(6, 3.0, 0.8, pose=Pose(turn=0.5, facing=0.2, step=step)))
+    east, _, south = front_of(got.rotation).T
+    turns = (np.arctan2(east, south) - 0.2) / step
+    assert np.abs(turns - np.round(turns)).max() < 1e-3
+    assert set(np.round(turns).astype(int).tolist()) == {-3, -2, -1, 0, 1, 2, 3}
+
+
+def test_tilt_stays_within_its_limit_and_goes_every_way() -> None:
+    most = math.radians(20)
+    upright = placed(ScatterRule(7, 1.5, 0.9))
+    got = placed(ScatterRule(7, 1.5, 0.9, pose=Pose(tilt=most)))
+    up = up_of(got.rotation)
+    away = np.arccos(np.clip(up[:, 1], -1, 1))
+    assert away.max() <= most + 1e-3 and away.max() > 0.95 * most
+    assert np.median(away) == pytest.approx(most / math.sqrt(2), rel=0.05)  # even over the disc
+    assert np.abs(up[:, [0, 2]].mean(axis=0)).max() < 0.02
+    assert np.allclose(np.linalg.norm(got.rotation, axis=1), 1, atol=1e-5)
+    # it is the last of all: the turn, and all else, stay
+    assert (got.position == upright.position).all() and (got.ids == upright.ids).all()
+    lean = placed(ScatterRule(7, 3.0, 0.8, pose=Pose(lean=1.0, tilt=most)))
+    _, normal = FIELD.height_and_normal(*lean.position.astype(np.float64).T[[0, 2]])
+    off = np.arccos(np.clip((up_of(lean.rotation) * normal).sum(axis=1), -1, 1))
+    assert off.max() <= most + 2e-3
+
+
+def test_heights_are_drawn_by_themselves_where_they_are_not_linked() -> None:
+    pose = Pose(size_low=0.5, size_high=0.7, tall_low=1.5, tall_high=2.5)
+    got = placed(ScatterRule(8, 1.5, 0.9, pose=pose))
+    x, y, z = got.scale.T
+    assert (x == z).all() and (x >= 0.5).all() and (x <= 0.7).all()
+    assert (y >= 1.5).all() and (y <= 2.5).all()
+    assert abs(np.corrcoef(x, y)[0, 1]) < 0.1
+    linked = placed(ScatterRule(8, 1.5, 0.9, pose=Pose(size_low=0.5, size_high=0.7)))
+    assert (linked.scale[:, 0] == x).all() and (linked.scale[:, 1] == x).all()

@@ -227,3 +227,88 @@ def test_edits_of_before_are_undone_as_conditions() -> None:
     assert wider["parameters.conditions#clear"]["value"]["ids"] == ["dyke"]
     assert wider["parameters.conditions#clear"]["value"]["between"] == [9, 1000]
     assert conditions_of_edit(None, {}) is None
+
+
+def test_so_many_a_hectare_are_so_many_and_more_keep_those_that_stood() -> None:
+    def rule(number: float, spacing: float = 1.0) -> dict[str, Any]:
+        document = scene()
+        sedges = next(x for x in document["layers"] if x["id"] == "sedges")
+        sedges["parameters"] |= {
+            "how_many": "per-hectare",
+            "per_hectare": number,
+            "spacing": spacing,
+            "areas": [],
+        }
+        return document
+
+    hectares = 1.28**2
+    counts = [len(by_id(run(rule(n)))) / hectares for n in (200, 800, 3000)]
+    assert counts == pytest.approx([200, 800, 3000], rel=0.1)
+    few, many = by_id(run(rule(300))), by_id(run(rule(900)))
+    assert few.items() <= many.items()
+    # at another spacing it is as many
+    assert len(by_id(run(rule(300, 3.0)))) / hectares == pytest.approx(300, rel=0.15)
+    found = run(rule(300, 9.0))
+    assert [f.code for f in found.layer("sedges").output.findings] == ["too-many"]
+    assert by_id(run(rule(0))) == {}
+
+
+def mixed(*entries: dict[str, Any]) -> Any:
+    document = scene()
+    document["assets"].append({**document["assets"][1], "id": "rush", "name": "Rush"})
+    sedges = next(x for x in document["layers"] if x["id"] == "sedges")
+    sedges["parameters"] |= {"mix": list(entries), "areas": []}
+    return painted(document)
+
+
+def kinds_of(found: Evaluation) -> dict[int, str]:
+    placements = found.layer("sedges").output.placements
+    assert placements is not None
+    p = placements.whole()
+    names = [v.asset for v in placements.variants]
+    return {i: names[v] for i, v in zip(p.ids.tolist(), p.variant.tolist(), strict=True)}
+
+
+ON_SAND = {"id": "s", "of": "class", "ids": ["sand"], "between": [50, 100], "fade": 0}
+
+
+def test_shares_of_a_mix_shift_from_place_to_place_and_nobody_else_moves() -> None:
+    plain = run(mixed({"asset": "sedge"}, {"asset": "rush"}))
+    likes = run(mixed({"asset": "sedge"}, {"asset": "rush", "conditions": [ON_SAND]}))
+    before, after = kinds_of(plain), kinds_of(likes)
+    assert before.keys() == after.keys() and by_id(plain) == by_id(likes)
+    p = placed(likes)
+    cover = likes.ground.cover
+    ground = likes.surface.sample(*p.position[:, [0, 2]].T.astype(float))
+    sandy = cover.weights(ground)[:, cover.row("sand")] > 0.5
+    on = {i for i, s in zip(p.ids.tolist(), sandy, strict=True) if s}
+    assert all(after[i] == before[i] for i in on)
+    assert {after[i] for i in after.keys() - on} == {"sedge"}
+    assert {before[i] for i in before.keys() - on} == {"sedge", "rush"}
+    # where none of them may stand, nothing does
+    both = run(
+        mixed(
+            {"asset": "sedge", "conditions": [ON_SAND]}, {"asset": "rush", "conditions": [ON_SAND]}
+        )
+    )
+    assert set(by_id(both)) == on and all(kinds_of(both)[i] == before[i] for i in on)
+    # a weaker liking lets some stand elsewhere, all of them such as stood there before
+    weak = run(
+        mixed({"asset": "sedge"}, {"asset": "rush", "conditions": [{**ON_SAND, "strength": 70}]})
+    )
+    rushes = {i for i, k in kinds_of(weak).items() if k == "rush"}
+    assert {i for i in on if before[i] == "rush"} < rushes
+    assert rushes < {i for i, k in before.items() if k == "rush"}
+
+
+def test_an_asset_of_a_mix_has_a_size_of_its_own_besides_that_of_all() -> None:
+    plain = run(mixed({"asset": "sedge"}, {"asset": "rush"}))
+    large = run(mixed({"asset": "sedge"}, {"asset": "rush", "size": [200, 300]}))
+    a, b, kinds = placed(plain), placed(large), kinds_of(plain)
+    assert kinds == kinds_of(large) and (a.ids == b.ids).all()
+    ratio = (b.scale / a.scale)[:, 0]
+    rush = np.array([kinds[i] == "rush" for i in a.ids.tolist()])
+    assert ratio[~rush] == pytest.approx(1)
+    assert (ratio[rush] >= 2 - 1e-5).all() and (ratio[rush] <= 3 + 1e-5).all()
+    assert ratio[rush].std() > 0.2
+    assert (a.rotation == b.rotation).all()

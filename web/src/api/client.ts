@@ -1,5 +1,6 @@
 /** The service's API, typed by its own schema. */
 import type { Condition } from '../state/conditions';
+import type { MixEntry } from '../state/mix';
 import createClient from 'openapi-fetch';
 import { answered } from './ahead';
 import type { components, paths } from './schema';
@@ -40,12 +41,19 @@ export type Values = Record<string, unknown>;
 
 /** The parameters of a scatter. */
 export interface ScatterValues {
-  mix: { asset: string; weight: number }[];
+  mix: MixEntry[];
   areas: string[];
   spacing: number;
   fill: number;
+  how_many: string;
+  per_hectare: number;
   lean: number;
   turn: number;
+  tilt: number;
+  facing: number;
+  turn_step: number;
+  linked: boolean;
+  tall: [number, number];
   conditions: Condition[];
   size: [number, number];
   sink: [number, number];

@@ -1903,7 +1903,7 @@ export interface components {
             layers: components["schemas"]["KindOut"][];
             /**
              * Settings
-             * @description What is set by numbers besides: `sky`, each `viewpoint`, `condition` and `class` of ground.
+             * @description What is set by numbers besides: `sky`, each `viewpoint`, `condition`, `class` of ground, and each asset of a `mix`.
              */
             settings: {
                 [key: string]: components["schemas"]["Row"][];

@@ -1,6 +1,6 @@
 /** Classes of ground as a list that is edited whole: their order matters. */
 import type { LayerView } from '../api/client';
-import type { Condition } from './conditions';
+import { withOne, type Condition } from './conditions';
 
 export interface GroundClass {
   key: string;
@@ -19,12 +19,7 @@ export function withValue(classes: Classes, key: string, path: string, value: un
 
 /** With a condition of one class changed, added, or taken away. */
 export function withCondition(classes: Classes, key: string, id: string, value: Condition | null): Classes {
-  return classes.map((c) => {
-    if (c.key !== key) return c;
-    const there = c.conditions.some((x) => x.id === id);
-    if (value && !there) return { ...c, conditions: [...c.conditions, value] };
-    return { ...c, conditions: c.conditions.flatMap((x) => (x.id !== id ? [x] : value ? [value] : [])) };
-  });
+  return classes.map((c) => (c.key === key ? { ...c, conditions: withOne(c.conditions, id, value) } : c));
 }
 
 /** With the class at `k` one place on. */

@@ -23,6 +23,12 @@ export function begun(m: Measure, newId: () => string, choices: { id: string }[]
   return (m.to === 'class' || m.to === 'viewpoint') && first ? { ...made, ids: [first.id] } : made;
 }
 
+/** Conditions with one of them changed, added, or taken away. */
+export function withOne(conditions: Condition[], id: string, value: Condition | null): Condition[] {
+  if (value && !conditions.some((c) => c.id === id)) return [...conditions, value];
+  return conditions.flatMap((c) => (c.id !== id ? [c] : value ? [value] : []));
+}
+
 /** The ruler of its span, and of what it fades over. */
 export function spanRow(m: Measure): Row {
   return { ...blank, path: 'between', title: 'Between', help: m.help, unit: m.unit, low: m.low, high: m.high, soft: m.soft, step: m.step, default: m.between } as unknown as Row; // prettier-ignore
@@ -37,7 +43,8 @@ const blank = { control: 'span', group: '', section: '', when: [], acts: [], opt
 
 const NORTH = ['north', 'north-east', 'east', 'south-east', 'south', 'south-west', 'west', 'north-west'];
 
-function direction(azimuth: number): string {
+/** The nearest of eight winds. */
+export function direction(azimuth: number): string {
   return NORTH[Math.round(azimuth / 45) % 8] ?? 'north';
 }
 

@@ -329,8 +329,7 @@ def sifted(conditions: Sequence[Weighting], at: Samples, draw: Float64) -> Int64
     rows = np.nonzero(at.hit)[0]
     kept = np.ones(len(rows))
     for condition in conditions:
-        there = Samples(at.position[rows], at.normal[rows], at.hit[rows])
-        condition.weigh(there, kept)
+        condition.weigh(at.taken(rows), kept)
         left = kept > draw[rows]
         rows, kept = rows[left], kept[left]
     return rows

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Protocol
 
-from plough.core.arrays import Bool, Float64, UInt64
+from plough.core.arrays import Bool, Float64, Int64, UInt64
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
 from plough.core.tiles import Bounds, TileList
@@ -18,6 +18,10 @@ class Samples:
     position: Float64  #: (n, 3) metres
     normal: Float64  #: (n, 3) unit
     hit: Bool  #: (n,) whether there is a surface
+
+    def taken(self, rows: Int64) -> Samples:
+        """Those in `rows`."""
+        return Samples(self.position[rows], self.normal[rows], self.hit[rows])
 
 
 @dataclass(frozen=True, slots=True)

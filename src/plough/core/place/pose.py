@@ -12,6 +12,7 @@ from plough.core.kernels import kernel
 from plough.core.rng import stream, uniform
 
 _TURN, _SIZE, _SINK = stream("place.turn"), stream("place.size"), stream("place.sink")
+_TILT, _WAY, _TALL = stream("place.tilt"), stream("place.way"), stream("place.tall")
 
 
 class Pose(NamedTuple):
@@ -23,6 +24,25 @@ class Pose(NamedTuple):
     size_high: float = 1.0
     sink_low: float = 0.0  #: metres
     sink_high: float = 0.0  #: metres
+    facing: float = 0.0  #: radians about the vertical, that turns lie about
+    step: float = 0.0  #: radians that turns are whole numbers of; 0: any
+    tilt: float = 0.0  #: radians away from how they lean, at most
+    tall_low: float = 0.0  #: of the height alone; 0: as the rest
+    tall_high: float = 0.0
+
+
+@kernel
+def _tilt(q: Float32, seed: np.uint64, own: np.uint64, most: float) -> None:
+    """Turn the quaternion `q` (4,) further by up to `most` about a level axis, evenly over the directions within."""
+    half = 0.5 * most * math.sqrt(uniform(seed, _TILT, own))
+    way = 2.0 * math.pi * uniform(seed, _WAY, own)
+    ax, az, w = math.sin(half) * math.cos(way), math.sin(half) * math.sin(way), math.cos(half)
+    x, y, z, r = q[0], q[1], q[2], q[3]
+    # the tilt comes last: the axis is level whatever the turn
+    q[0] = w * x + ax * r - az * y
+    q[1] = w * y + az * x - ax * z
+    q[2] = w * z + az * r + ax * y
+    q[3] = w * r - ax * x - az * z
 
 
 @kernel
@@ -35,7 +55,10 @@ def set_up(
     rotation = np.empty((n, 4), np.float32)
     scale = np.empty((n, 3), np.float32)
     for i in range(n):
-        yaw = 0.5 * pose.turn * 2.0 * math.pi * (uniform(seed, _TURN, ids[i]) - 0.5)
+        yaw = pose.turn * 2.0 * math.pi * (uniform(seed, _TURN, ids[i]) - 0.5)
+        if pose.step > 0.0:
+            yaw = round(yaw / pose.step) * pose.step
+        yaw = 0.5 * (yaw + pose.facing)
         s, c = math.sin(yaw), math.cos(yaw)
         # tilt from the vertical towards the normal, about the level axis at right angles to both
         tilt = 0.5 * pose.lean * math.acos(min(1.0, max(-1.0, normal[i, 1])))
@@ -50,8 +73,13 @@ def set_up(
         rotation[i, 1] = w * s
         rotation[i, 2] = az * c + ax * s
         rotation[i, 3] = w * c
+        if pose.tilt > 0.0:
+            _tilt(rotation[i], seed, ids[i], pose.tilt)
         spread = pose.size_high - pose.size_low
         scale[i, :] = pose.size_low + spread * uniform(seed, _SIZE, ids[i])
+        if pose.tall_high > 0.0:
+            spread = pose.tall_high - pose.tall_low
+            scale[i, 1] = pose.tall_low + spread * uniform(seed, _TALL, ids[i])
         depth = pose.sink_high - pose.sink_low
         sink = pose.sink_low + depth * uniform(seed, _SINK, ids[i])
         position[i, 0], position[i, 2] = ground[i, 0], ground[i, 2]

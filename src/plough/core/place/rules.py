@@ -9,10 +9,10 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from plough.core.arrays import Float32, Int64, UInt64
+from plough.core.arrays import Float32, Float64, Int64, UInt32, UInt64
 from plough.core.cache import Cache
 from plough.core.ground.areas import Region
-from plough.core.ground.conditions import Weighting, sifted
+from plough.core.ground.conditions import Weighting, sifted, weights
 from plough.core.ground.conditions import seen as seen_by
 from plough.core.ground.paths import Strip, strip_distance
 from plough.core.ground.surface import Samples, Surface
@@ -26,7 +26,7 @@ from plough.core.place.candidates import (
 from plough.core.place.near import any_near
 from plough.core.place.placements import PlacedTile, Placements, by_tile, standing_of
 from plough.core.place.pose import Pose, set_up
-from plough.core.place.variants import Choices
+from plough.core.place.variants import NONE, Choices
 from plough.core.rng import stream, uniform_array
 from plough.core.tiles import (
     SIZE,
@@ -40,7 +40,7 @@ from plough.core.tiles import (
     unique_tiles,
 )
 
-_CONDITION = stream("place.condition")
+_CONDITION, _OWN_SIZE = stream("place.condition"), stream("place.own size")
 _CLEARED = hash_of("cleared") | np.uint64(1)  # odd: no bit is lost
 VERSION = 1  #: raised when the same rule places otherwise
 
@@ -57,6 +57,10 @@ class ScatterRule:
     conditions: tuple[Weighting, ...] = ()  #: what a place must be like
     cleared: tuple[Strip | Region, ...] = ()  #: where nothing may stand
     apart: float = 0.0  #: metres from what stands already
+    shares: tuple[
+        tuple[Weighting, ...], ...
+    ] = ()  #: of each asset: by what its weight is multiplied
+    sizes: tuple[tuple[float, float], ...] = ()  #: of each asset: a size of its own, besides
     pose: Pose = field(default_factory=Pose)
 
     def head(self) -> UInt64:
@@ -64,7 +68,8 @@ class ScatterRule:
         values = [self.spacing, self.fill, self.apart]
         mix = [getattr(self.choices, n).tolist() for n in Choices.__slots__]
         limits = [str(v) for v in (*values, *self.pose)]
-        return hash_of([VERSION, self.seed, limits, mix, bool(self.regions)])
+        own = [list(s) for s in self.sizes]
+        return hash_of([VERSION, self.seed, limits, mix, bool(self.regions), own])
 
 
 def _domain(rule: ScatterRule, surface: Surface) -> tuple[TileList, UInt64]:
@@ -92,6 +97,8 @@ def _keys(
     place = np.repeat(code_of(tiles).astype(np.uint64)[:, None], 2, axis=1)
     near = around(tiles, standing.codes, standing.hashes, standing.rings)
     told = seen_by(rule.conditions, tiles)
+    for conditions in rule.shares:
+        told = combine(told, seen_by(conditions, tiles))
     return combine(rule.head(), place, surface.tile_hashes(tiles), seen, lines, near, told)
 
 
@@ -208,11 +215,16 @@ def _place(
     if rule.apart > 0:
         near = any_near(points.x[rows], points.z[rows], taken.near(tiles), rule.apart)
         rows = rows[~near]
-    points = points.taken(rows)
-    pose = set_up(
-        np.uint64(rule.seed), points.ids, ground.position[rows], ground.normal[rows], rule.pose
+    points, there = points.taken(rows), ground.taken(rows)
+    variant = rule.choices.choose(points.ids, _shares(rule, there))
+    stand = np.nonzero(variant != NONE)[0]
+    if len(stand) < len(variant):
+        points, there, variant = points.taken(stand), there.taken(stand), variant[stand]
+    seed = np.uint64(rule.seed)
+    position, rotation, scale = set_up(seed, points.ids, there.position, there.normal, rule.pose)
+    placed = Placements(
+        points.ids, variant, position, rotation, scale * _sizes(rule, points.ids, variant)
     )
-    placed = Placements(points.ids, rule.choices.choose(points.ids), *pose)
     codes = code_of(tile_of(points.x, points.z))
     order = np.argsort(wanted, kind="stable")
     first = np.searchsorted(codes, wanted[order])
@@ -222,6 +234,22 @@ def _place(
     for k, row in enumerate(order.tolist()):
         out[row] = made[k]
     return out
+
+
+def _shares(rule: ScatterRule, there: Samples) -> Float64 | None:
+    """(n, assets) by what the weight of each asset is multiplied; None where all are alike."""
+    if not any(rule.shares):
+        return None
+    return np.stack([weights(conditions, there) for conditions in rule.shares], axis=1)
+
+
+def _sizes(rule: ScatterRule, ids: UInt64, variant: UInt32) -> Float32:
+    """(n, 1) the size that each has as one of its asset."""
+    if all(size == (1.0, 1.0) for size in rule.sizes):
+        return np.ones((1, 1), np.float32)
+    low, high = np.array(rule.sizes, np.float64)[rule.choices.asset_of(variant)].T
+    draw = uniform_array(rule.seed, _OWN_SIZE, ids)
+    return np.asarray(low + (high - low) * draw, np.float32)[:, None]
 
 
 def _allowed(rule: ScatterRule, points: Candidates, ground: Samples) -> Int64:

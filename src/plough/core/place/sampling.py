@@ -285,6 +285,10 @@ def _morton(x: Float64, z: Float64, side: float) -> UInt64:
     return out
 
 
+DENSITY = 0.695
+"""Points of a full sampling in a square whose side is the spacing: 0.546 of the plane under discs of that diameter."""
+
+
 def place_of_fill(fill: float) -> float:
     """The place in the fill below which the share `fill` of a full sampling lies."""
     return float(np.interp(fill, *_FILL_TABLE.T)) if fill > 0 else -1.0

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -12,8 +13,6 @@ from plough.core.ground.surface import Samples
 from plough.core.place.near import least_share
 from plough.core.place.placements import PlacedTile
 from plough.core.tiles import SIZE, TileList, around, code_of, hash_of, tile_of
-
-_LARGEST = 10.0  # times their own size that things may be placed at
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,12 +33,18 @@ class FromStanding:
     most: float
     percent: bool  #: whether shares are told in per cent
 
-    @property
+    @cached_property
     def _reach(self) -> float:
         """Metres within which something may matter."""
-        largest = _LARGEST if self.percent else 1.0
-        radius = max((float(s.radius.max(initial=0)) for s in self.stands), default=0.0)
-        return self.most * radius * largest
+        largest = [float(s.radius.max(initial=0)) * self._largest(s) for s in self.stands]
+        return self.most * max(largest, default=0.0)
+
+    def _largest(self, stand: Stand) -> float:
+        """The greatest size at which something is placed."""
+        if not self.percent:
+            return 1.0
+        sizes = (float(t.placements.scale[:, 0].max(initial=0)) for t in stand.tiles)
+        return max(sizes, default=0.0)
 
     def values(self, at: Samples) -> Float64:
         """(n,) metres, or per cent."""

@@ -17,6 +17,7 @@ from plough.core.arrays import Float64, Int64, UInt32, UInt64
 from plough.core.kernels import kernel
 from plough.core.rng import bits, stream, uniform
 
+NONE = np.uint32(0xFFFFFFFF)
 _ASSET, _SEED = stream("place.asset"), stream("place.seed")
 
 
@@ -40,20 +41,38 @@ class Choices:
             np.array([s for _, _, seeds in entries for s in seeds], np.uint64),
         )
 
-    def choose(self, ids: UInt64) -> UInt32:
-        """(n,) the variant of each placement."""
-        return _choose(ids, self.assets, self.weights, self.first, self.seeds)
+    def choose(self, ids: UInt64, shares: Float64 | None = None) -> UInt32:
+        """(n,) the variant of each placement; `NONE` where no asset may stand.
+
+        Args:
+            shares: (n, assets) by which the weight of each is multiplied there; 0: not here.
+        """
+        whole = np.ones((1, len(self.assets))) if shares is None else shares
+        return _choose(ids, self.assets, self.weights, whole, self.first, self.seeds)
+
+    def asset_of(self, variant: UInt32) -> Int64:
+        """(n,) the row of the asset that each variant is of."""
+        return np.searchsorted(self.first, variant, side="right").astype(np.int64) - 1
 
 
 @kernel
-def _choose(ids: UInt64, assets: UInt64, weights: Float64, first: Int64, seeds: UInt64) -> UInt32:
+def _choose(
+    ids: UInt64, assets: UInt64, weights: Float64, shares: Float64, first: Int64, seeds: UInt64
+) -> UInt32:
+    alike = shares.shape[0] == 1 and ids.shape[0] != 1
     out = np.empty(ids.shape[0], np.uint32)
     for i in range(ids.shape[0]):
-        best, chosen = math.inf, 0
+        best, chosen = math.inf, -1
         for a in range(assets.shape[0]):
-            cost = -math.log1p(-uniform(assets[a], _ASSET, ids[i])) / weights[a]
+            share = shares[0 if alike else i, a]
+            if share <= 0.0:
+                continue
+            cost = -math.log1p(-uniform(assets[a], _ASSET, ids[i])) / (weights[a] * share)
             if cost < best:
                 best, chosen = cost, a
+        if chosen < 0:
+            out[i] = NONE
+            continue
         least, row = np.uint64(0xFFFFFFFFFFFFFFFF), first[chosen]
         if first[chosen + 1] - first[chosen] > 1:
             for v in range(first[chosen], first[chosen + 1]):

@@ -11,9 +11,10 @@ import orjson
 from pydantic import Field, ValidationError
 
 from plough.core.errors import DocumentError
+from plough.core.ground.conditions import MOST_CONDITIONS, Condition
 from plough.core.kinds import get_kind
 from plough.core.migrate import VERSION, migrated_document
-from plough.core.parameters import Id, Parameters, Seed, build, fault, number
+from plough.core.parameters import Id, Parameters, Seed, build, fault, number, span, within
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 
 Profile = Literal["phone", "console", "high-end"]
@@ -107,6 +108,20 @@ class MixEntry(Parameters):
 
     asset: Id
     weight: float = Field(1.0, gt=0, le=1000)
+    size: within(5, 1000) = span(  # type: ignore[valid-type]
+        (100, 100),
+        "Size",
+        (5, 1000),
+        soft=(30, 200),
+        unit="%",
+        step=1,
+        help="Of its own, besides that of all.",
+    )
+    conditions: tuple[Condition, ...] = Field(
+        (),
+        max_length=MOST_CONDITIONS,
+        description="Its weight is multiplied by what they weigh: shares shift from place to place.",
+    )
 
 
 def _notes() -> Any:

@@ -37,6 +37,7 @@ class Mix:
 
     variants: tuple[Variant, ...]
     choices: Choices
+    entries: tuple[MixEntry, ...] = ()  #: of the assets that are there, in the order of the choices
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,6 +193,7 @@ class Inputs:
         """The assets of a mix; one that is missing is left out and told."""
         variants: list[Variant] = []
         chosen: list[tuple[str, float, Sequence[int]]] = []
+        there: list[MixEntry] = []
         for entry in entries:
             asset = self._shelf.assets.get(entry.asset)
             if asset is None:
@@ -208,7 +210,8 @@ class Inputs:
                 for s in asset.seeds
             ]
             chosen.append((asset.id, entry.weight, asset.seeds))
-        return Mix(tuple(variants), Choices.of(chosen))
+            there.append(entry)
+        return Mix(tuple(variants), Choices.of(chosen), tuple(there))
 
     def kept(self, key: str, make: Callable[[], T], size: Callable[[T], int]) -> T:
         """The value under `key`, made by `make` when it is not held."""

@@ -22,7 +22,7 @@ from plough.core.library import Variant, resolve, variant_of
 from plough.core.library.library import switch_distances
 from plough.core.matters import declared
 from plough.core.parameters import build, describe
-from plough.core.scene.document import SceneDocument, Sky, Viewpoint, with_layer
+from plough.core.scene.document import MixEntry, SceneDocument, Sky, Viewpoint, with_layer
 from plough.core.scene.evaluation import Evaluation, LayerResult
 from plough.core.scene.facets import Ground, Solid, TiledPlacements
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
@@ -452,6 +452,7 @@ def kinds(me: Me, ctx: Ctx) -> KindsOut:
         "viewpoint": Viewpoint,
         "condition": Condition,
         "class": GroundClass,
+        "mix": MixEntry,
     }
     settings = {name: describe(model) for name, model in models.items()}
     measures = [

@@ -535,7 +535,7 @@ class KindsOut(BaseModel):
     assets: list[KindOut]
     layers: list[KindOut]
     settings: dict[str, list[Row]] = Field(
-        description="What is set by numbers besides: `sky`, each `viewpoint`, `condition` and `class` of ground."
+        description="What is set by numbers besides: `sky`, each `viewpoint`, `condition`, `class` of ground, and each asset of a `mix`."
     )
     measures: list[MeasureOut] = Field(description="What conditions can be set on.")
 
