@@ -64,6 +64,10 @@ def conditions_of_scatter(values: Mapping[str, Any]) -> dict[str, Any]:
     return out
 
 
+CHANGED = {"scatter": conditions_of_scatter}
+"""What the parameters of layers of a kind have become, by its name."""
+
+
 def conditions_of_edit(fields: Any, now: Mapping[str, Any]) -> Any:
     """Fields of an edit of a scatter, by dotted names, with conditions in the place of its borders.
 
@@ -115,9 +119,8 @@ def migrated_document(values: Mapping[str, Any], version: int) -> dict[str, Any]
 
 
 def _layer_change(layer: Any) -> Callable[[Any], Any]:
-    if isinstance(layer, Mapping) and layer.get("kind") == "scatter":
-        return lambda values: conditions_of_scatter(migrated_layer(values))
-    return migrated_layer
+    change = CHANGED.get(layer.get("kind", "")) if isinstance(layer, Mapping) else None
+    return (lambda values: change(migrated_layer(values))) if change else migrated_layer
 
 
 def _within(item: Any, change: Callable[[Any], Any]) -> Any:

@@ -4,8 +4,8 @@ import sqlalchemy as sa
 from sqlalchemy.dialects import postgresql as pg
 
 from plough.core.migrate import (
+    CHANGED,
     conditions_of_edit,
-    conditions_of_scatter,
     migrated_layer,
     migrated_parameters,
 )
@@ -40,10 +40,11 @@ def borders_to_conditions(bind: sa.Connection) -> None:
         "layer", *map(sa.column, ("scene_id", "id", "kind")), sa.column("parameters", json)
     )
     held = {}
-    for row in bind.execute(sa.select(layer).where(layer.c.kind == "scatter")).mappings().all():
+    of_kinds = sa.select(layer).where(layer.c.kind.in_(list(CHANGED)))
+    for row in bind.execute(of_kinds).mappings().all():
         held[row["scene_id"], row["id"]] = row["parameters"]
         same = sa.and_(layer.c.scene_id == row["scene_id"], layer.c.id == row["id"])
-        parameters = conditions_of_scatter(row["parameters"])
+        parameters = CHANGED[row["kind"]](row["parameters"])
         bind.execute(sa.update(layer).where(same).values(parameters=parameters))
     edit = sa.table(
         "edit",
