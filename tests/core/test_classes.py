@@ -205,6 +205,21 @@ def test_a_scene_knows_the_classes_of_its_ground_and_what_changes_them() -> None
     assert same.any() and not same.all()
 
 
+def test_a_class_that_is_told_by_a_path_that_is_missing_says_so_on_the_ground() -> None:
+    document = copy.deepcopy(SMALL)
+    by_path = {"id": "c", "of": "path", "between": [0, 4], "ids": ["drove"]}
+    document["layers"][0]["parameters"]["classes"] = [
+        {"key": "soil", "name": "Soil"},
+        {"key": "mud", "name": "Mud", "look": "mud", "conditions": [by_path]},
+    ]
+    evaluator = Evaluator()
+    found = evaluator.evaluate(read_document(document)).layers[0].output.findings
+    assert [f.code for f in found] == ["missing-path"] and "Mud" in found[0].text
+    drove = {"id": "drove", "kind": "path", "name": "Drove", "hidden": True}
+    document["layers"].insert(1, {**drove, "parameters": {"points": [[-9, 0], [9, 0]]}})
+    assert not evaluator.evaluate(read_document(document)).layers[0].output.findings
+
+
 def test_classes_that_cannot_be_are_refused() -> None:
     def refused(classes: Any) -> str:
         with pytest.raises(ParameterError) as error:

@@ -320,6 +320,20 @@ def test_there_is_a_limit_to_how_many_layers_one_file_makes() -> None:
         layers_of(read_geojson(collection(*lines)))
 
 
+def test_there_is_a_limit_to_how_many_points_one_file_brings_and_long_lines_count_as_made_simpler() -> (
+    None
+):
+    def lines(count: int, points: int) -> bytes:
+        drawn = [[[x / 20, k + x % 2] for x in range(points)] for k in range(count)]
+        return collection(*(feature("LineString", line) for line in drawn))
+
+    with pytest.raises(ParameterError, match="20,000") as refused:
+        layers_of(read_geojson(lines(51, 400)))
+    assert refused.value.field == "file"
+    made, told = layers_of(read_geojson(lines(2, 30_000)))
+    assert len(made) == 2 and len(told) == 2
+
+
 def test_a_strip_that_is_even_is_a_line_with_a_distance() -> None:
     line = np.array([[0.0, 0.0], [10.0, 0.0]])
     strip = Strip.even(line, 2.0)

@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from plough.core.formats.geojson import MOST_BYTES
 from plough.core.formats.heights import read_heights, write_png, write_tiff
 from plough.core.ground.conditions import MEASURES
 from plough.core.scene.ways import ways_of
@@ -197,6 +198,8 @@ def test_lines_and_areas_are_brought_in_left_of_what_refers_to_them_and_written_
     assert again[1]["geometry"]["coordinates"] == features[1]["geometry"]["coordinates"]  # type: ignore[index]
     wrong = sedge.post(address, files={"file": ("a.geojson", b"{}")})
     assert wrong.status_code == 422 and "no features" in wrong.json()["detail"]
+    large = sedge.post(address, files={"file": ("a.geojson", b" " * (MOST_BYTES + 20_000))})
+    assert large.status_code == 413
     assert burdock.post(address, files={"file": ("a", data)}).status_code in (403, 404)
     sedge.post(f"/api/scenes/{scene_id}/undo")
     names = [x["name"] for x in sedge.get(f"/api/scenes/{scene_id}").json()["layers"]]

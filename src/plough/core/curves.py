@@ -8,6 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from plough.core.arrays import Float32, Float64, Int64
+from plough.core.kernels import kernel
 
 
 def profile_table(knots: Sequence[tuple[float, float]], samples: int = 65) -> Float32:
@@ -70,31 +71,60 @@ def span_curve(
         padded = np.concatenate([p[-1:], p, p[:2]])
     else:
         padded = np.concatenate([[2 * p[0] - p[1]], p, [2 * p[-1] - p[-2]]])
-    pieces, spans = [], []
-    for k in range(len(padded) - 3):
-        piece = _span(padded[k : k + 4], spacing)
-        pieces.append(piece)
-        spans.append(np.full(len(piece), k))
-    pieces.append(padded[-2:-1])
-    spans.append(np.array([len(padded) - 4]))
-    return np.concatenate(pieces), np.concatenate(spans)
+    return _sampled(padded, spacing)
 
 
+@kernel
+def _sampled(padded: Float64, spacing: float) -> tuple[Float64, Int64]:
+    """The points of all spans and the end of the last, and the span of each; every span has a knot before and one behind it."""
+    count = padded.shape[0] - 3
+    pieces = [_span(padded[k : k + 4], spacing) for k in range(count)]
+    total = 1
+    for piece in pieces:
+        total += piece.shape[0]
+    line, spans = np.empty((total, 2)), np.empty(total, np.int64)
+    at = 0
+    for k in range(count):
+        many = pieces[k].shape[0]
+        line[at : at + many], spans[at : at + many] = pieces[k], k
+        at += many
+    line[at], spans[at] = padded[count + 1], count - 1
+    return line, spans
+
+
+@kernel
+def _between(a: Float64, b: Float64, ta: float, tb: float, t: float) -> tuple[float, float]:
+    """The point of the line from `a` at `ta` to `b` at `tb` that is there at `t`."""
+    u = (t - ta) / (tb - ta)
+    return a[0] + u * (b[0] - a[0]), a[1] + u * (b[1] - a[1])
+
+
+@kernel
 def _span(p: Float64, spacing: float) -> Float64:
-    """Points from p[1] up to, but without, p[2]."""
-    gaps = np.sqrt(np.hypot(*np.diff(p, axis=0).T))
-    t0, t1, t2, t3 = np.concatenate([[0.0], np.cumsum(gaps)])
-    chord = math.hypot(*(p[2] - p[1]))
-    fine = np.linspace(t1, t2, max(9, min(513, math.ceil(chord / spacing) * 4 + 1)))[:, None]
-    a1 = (t1 - fine) / (t1 - t0) * p[0] + (fine - t0) / (t1 - t0) * p[1]
-    a2 = (t2 - fine) / (t2 - t1) * p[1] + (fine - t1) / (t2 - t1) * p[2]
-    a3 = (t3 - fine) / (t3 - t2) * p[2] + (fine - t2) / (t3 - t2) * p[3]
-    b1 = (t2 - fine) / (t2 - t0) * a1 + (fine - t0) / (t2 - t0) * a2
-    b2 = (t3 - fine) / (t3 - t1) * a2 + (fine - t1) / (t3 - t1) * a3
-    curve = (t2 - fine) / (t2 - t1) * b1 + (fine - t1) / (t2 - t1) * b2
-    length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(curve, axis=0).T))])
+    """(k, 2) points in equal steps of arc length from p[1] up to, but without, p[2]."""
+    t = np.zeros(4)
+    for k in range(3):
+        t[k + 1] = t[k] + math.sqrt(math.hypot(p[k + 1, 0] - p[k, 0], p[k + 1, 1] - p[k, 1]))
+    chord = math.hypot(p[2, 0] - p[1, 0], p[2, 1] - p[1, 1])
+    fine = max(9, min(513, math.ceil(chord / spacing) * 4 + 1))
+    curve, length = np.empty((fine, 2)), np.zeros(fine)
+    low, high = np.empty(2), np.empty(2)
+    first, second, third = np.empty(2), np.empty(2), np.empty(2)
+    for i in range(fine):
+        s = t[1] + (t[2] - t[1]) * i / (fine - 1)
+        first[0], first[1] = _between(p[0], p[1], t[0], t[1], s)
+        second[0], second[1] = _between(p[1], p[2], t[1], t[2], s)
+        third[0], third[1] = _between(p[2], p[3], t[2], t[3], s)
+        low[0], low[1] = _between(first, second, t[0], t[2], s)
+        high[0], high[1] = _between(second, third, t[1], t[3], s)
+        curve[i, 0], curve[i, 1] = _between(low, high, t[1], t[2], s)
+        if i > 0:
+            step = math.hypot(curve[i, 0] - curve[i - 1, 0], curve[i, 1] - curve[i - 1, 1])
+            length[i] = length[i - 1] + step
     count = max(1, math.ceil(length[-1] / spacing))
-    wanted = np.linspace(0.0, length[-1], count + 1)[:-1]
-    out = np.stack([np.interp(wanted, length, curve[:, k]) for k in range(2)], axis=1)
+    wanted = np.arange(count) * (length[-1] / count)
+    out = np.empty((count, 2))
+    for k in range(2):
+        out[:, k] = np.interp(wanted, length, curve[:, k])
     out[0] = p[1]
     return out

@@ -17,6 +17,7 @@ from pydantic import (
     BeforeValidator,
     ConfigDict,
     Field,
+    TypeAdapter,
     ValidationError,
     model_validator,
 )
@@ -338,6 +339,17 @@ def build(model: type[M], values: Mapping[str, Any], prefix: str = "") -> M:
         return model.model_validate(dict(values))
     except ValidationError as error:
         raise fault(error, prefix) from None
+
+
+def allows(model: type[BaseModel], name: str, value: Any) -> bool:
+    """Whether `value` by itself is possible for the field `name` of `model`."""
+    field = model.model_fields[name]
+    try:
+        adapter: TypeAdapter[Any] = TypeAdapter(Annotated[field.annotation, field])  # type: ignore[arg-type]
+        adapter.validate_python(value)
+    except ValidationError:
+        return False
+    return True
 
 
 def _limits(field: FieldInfo) -> tuple[float | None, float | None]:

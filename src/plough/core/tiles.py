@@ -24,6 +24,7 @@ Bounds = tuple[
     float, float, float, float
 ]  #: least east, least south, greatest east, greatest south
 
+_RUN = 32  # segments whose tiles are looked for at once
 _SECOND = np.uint64(0xD6E8FEB86659FD93)
 _STEP = np.uint64(0x9E3779B97F4A7C15)
 
@@ -69,31 +70,43 @@ def fold(state: UInt64, value: np.uint64) -> None:
 
 
 @kernel
+def _meeting(
+    points: Float64, tiles: Int64, among: Int64, size: float, reach: float, out: Int64
+) -> int:
+    """Write into `out` the rows `among` of those tiles that come within `reach` of the rectangle about `points`; how many."""
+    x0, x1 = points[:, 0].min() - reach, points[:, 0].max() + reach
+    z0, z1 = points[:, 1].min() - reach, points[:, 1].max() + reach
+    count = 0
+    for t in among:
+        east, south = tiles[t, 0] * size, tiles[t, 1] * size
+        if x1 >= east and x0 <= east + size and z1 >= south and z0 <= south + size:
+            out[count] = t
+            count += 1
+    return count
+
+
+@kernel
 def line_hashes(points: Float64, tiles: Int64, size: float, reach: float) -> UInt64:
     """(t, 2) for each tile, the sum of the hashes of those segments of a polyline (n, 2 or more) that come within `reach` of it.
 
     Columns after the first two are values that belong to its points. The sum does not hang on the order of segments, nor on where the line begins.
     """
-    count = tiles.shape[0]
-    out = np.zeros((count, 2), np.uint64)
+    out = np.zeros((tiles.shape[0], 2), np.uint64)
     bits = points.view(np.uint64)
     state = np.empty(2, np.uint64)
-    for s in range(points.shape[0] - 1):
-        x0 = min(points[s, 0], points[s + 1, 0]) - reach
-        x1 = max(points[s, 0], points[s + 1, 0]) + reach
-        z0 = min(points[s, 1], points[s + 1, 1]) - reach
-        z1 = max(points[s, 1], points[s + 1, 1]) + reach
-        state[0], state[1] = np.uint64(1), np.uint64(2)
-        for end in (s, s + 1):
-            for k in range(bits.shape[1]):
-                fold(state, bits[end, k])
-        for t in range(count):
-            if (
-                x1 >= tiles[t, 0] * size
-                and x0 <= (tiles[t, 0] + 1) * size
-                and z1 >= tiles[t, 1] * size
-                and z0 <= (tiles[t, 1] + 1) * size
-            ):
+    every, near = np.arange(tiles.shape[0]), np.empty(tiles.shape[0], np.int64)
+    met = np.empty_like(near)
+    for first in range(0, points.shape[0] - 1, _RUN):
+        last = min(first + _RUN, points.shape[0] - 1)
+        # the tiles that a run of segments comes near, then those that each of them does
+        count = _meeting(points[first : last + 1], tiles, every, size, reach, near)
+        for s in range(first, last if count else first):
+            state[0], state[1] = np.uint64(1), np.uint64(2)
+            for end in (s, s + 1):
+                for k in range(bits.shape[1]):
+                    fold(state, bits[end, k])
+            many = _meeting(points[s : s + 2], tiles, near[:count], size, reach, met)
+            for t in met[:many]:
                 out[t, 0] += state[0]
                 out[t, 1] += state[1]
     return out

@@ -8,6 +8,7 @@ from starlette.datastructures import Headers
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from plough.core.formats.geojson import MOST_BYTES as MOST_LINES
 from plough.core.formats.images import MOST_BYTES as MOST_IMAGE
 from plough.core.formats.meshes import MOST_BYTES as MOST_FILES
 from plough.core.formats.solids import MOST_BYTES as MOST_MESH
@@ -20,6 +21,7 @@ _LIMITS = (
     (re.compile(r"/api/bench/images"), MOST_IMAGE),
     (re.compile(r"/api/bench/form"), MOST_MESH),
     (re.compile(r"/api/bench/(meshes|heights)"), MOST_FILES),
+    (re.compile(r"/api/scenes/[^/]+/geojson"), MOST_LINES + 10_000),
     (re.compile(r"/api/scenes/[^/]+/picture"), MOST_PICTURE),
     (re.compile(r"/api/scenes/[^/]+/releases/[^/]+/stills/[^/]+"), MOST_STILL),
 )

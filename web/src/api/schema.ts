@@ -7252,10 +7252,7 @@ export interface operations {
                 /** @description Its coordinates are longitude and latitude. */
                 degrees?: boolean;
             };
-            header?: {
-                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
-                "Idempotency-Key"?: string | null;
-            };
+            header?: never;
             path: {
                 scene_id: string;
             };

@@ -6,6 +6,7 @@
   import { onMount, untrack } from 'svelte';
   import { said, type Viewpoint, type Evaluation } from '../api/client';
   import { drawn, HOLE, holesOf, kindOf, uiOf } from '../layers/registry';
+  import type { GroundClass } from '../state/classes';
   import type { Edit } from '../state/editQueue';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { lensOf } from '../view/lens';
@@ -264,7 +265,10 @@
       const kind = open.layer(id)?.kind ?? '';
       const row = drawn(kind);
       if (wanted) host.take(new DrawTool(now, wanted));
-      else if (layer) host.take(new BrushTool(now, layer, () => brush.now));
+      else if (layer)
+        host.take(
+          new BrushTool(now, layer, () => brush.over((open.layer(layer)?.parameters.classes ?? []) as GroundClass[])),
+        );
       else if (row)
         host.take(
           new ShapeTool(

@@ -1,6 +1,7 @@
 /** The brush that shapes the ground: which is in hand, and how it is set. */
 import type { Row } from '../api/client';
 import type { Brush } from '../view/tools/brush';
+import type { GroundClass } from './classes';
 
 export const BRUSHES = [
   { id: 'raise', title: 'Raise', amount: 'By' },
@@ -23,10 +24,12 @@ class BrushBox {
   strength = $state(BEGIN.strength);
   falloff = $state(BEGIN.falloff);
 
-  get now(): Brush {
+  /** As it is held over a ground of `classes`. */
+  over(classes: GroundClass[]): Brush {
     const { inHand, paint, radius, amount, strength, falloff } = this;
     if (inHand === 'paint') {
-      const hint = paint ? `paint ${paint}` : 'wipe off';
+      const name = classes.find((c) => c.key === paint)?.name ?? paint;
+      const hint = paint ? `paint ${name.toLowerCase()}` : 'wipe off';
       return { hint, path: 'painted', radius, falloff, values: { paint, radius, strength, falloff } };
     }
     const values = { brush: inHand, radius, amount, strength, falloff };

@@ -25,6 +25,12 @@ describe('conditions in words', () => {
     expect(conditionWords({ ...near, outside: true, strength: 40 }, path, ['Causeway', 'Drove'])).toBe(
       'not Causeway, Drove is under 8.0 m away, by 40%',
     );
+    const view = measure('view', '°', 0, 180, { to: 'viewpoint', between: [0, 1] });
+    const seen = { ...c, of: 'view', between: [0, 1] as [number, number] };
+    expect(conditionWords(seen, view, ['Landing'])).toBe('Landing sees it');
+    expect(conditionWords({ ...seen, between: [0, 6] }, view, ['Landing'])).toBe(
+      'it lies under 6.0° beyond the frame of Landing',
+    );
     expect(conditionWords({ ...c, of: 'facing', azimuth: 225 }, slope, [])).toContain('south-west');
   });
 });

@@ -83,7 +83,10 @@ export function conditionWords(c: Condition, m: Measure, names: string[]): strin
       c.between[0] <= m.low && c.between[1] === 100
         ? `it is beneath the crowns of ${these}`
         : `it is at ${span} of the crowns of ${these}`,
-    view: `${these} sees it`,
+    view:
+      c.between[0] <= m.low && c.between[1] <= m.between[1]
+        ? `${these} sees it`
+        : `it lies ${span} beyond the frame of ${these}`,
   };
   const words = said[c.of] ?? `${m.title.toLowerCase()} is ${span}`;
   const strength = c.strength ?? 100;

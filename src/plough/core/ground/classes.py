@@ -13,7 +13,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
-from plough.core.arrays import Float32, Float64, UInt8, UInt64
+from plough.core.arrays import Bool, Float32, Float64, UInt8, UInt64
 from plough.core.ground.conditions import (
     GROUND_ONLY,
     MEASURES,
@@ -25,10 +25,10 @@ from plough.core.ground.conditions import (
 )
 from plough.core.ground.cover import TITLES, TONES, CoverName
 from plough.core.ground.paths import Strip, line_distance, strip_distance
-from plough.core.ground.strokes import MOST_POINTS, eased
+from plough.core.ground.strokes import Brushed, eased
 from plough.core.ground.surface import Samples
-from plough.core.hashing import key_of
-from plough.core.parameters import Color, Id, Parameters, Point, choice, color, linear, text
+from plough.core.hashing import digest, key_of
+from plough.core.parameters import Color, Id, Parameters, choice, color, linear, text
 from plough.core.tiles import SIZE, TileList, combine, hash_of, line_hashes
 
 MOST_CLASSES, MOST_PAINTED = 12, 500
@@ -89,17 +89,10 @@ CLASSES = (
 """Those that ground has to begin with."""
 
 
-class Painted(Parameters):
+class Painted(Brushed):
     """One stroke of a brush that paints a class, or takes painted ones away again."""
 
-    id: Id
     paint: Id | Literal[""] = Field("", description="A class; none: what the rules say.")
-    radius: float = Field(ge=0.5, le=400, description="Metres.")
-    strength: float = Field(1.0, gt=0, le=1, description="Share of what lies there that it covers.")
-    falloff: float = Field(
-        0.6, ge=0, le=1, description="Share of the radius over which it grows weaker."
-    )
-    points: tuple[Point, ...] = Field(min_length=1, max_length=MOST_POINTS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,6 +113,21 @@ class Named:
     tint: str
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _Stroke:
+    """A stroke of paint, made ready."""
+
+    row: int | None  #: of its class; None: what the rules say
+    line: Float64  #: (n, 2) metres
+    low: Float64  #: (2,) metres, of the rectangle that it can reach
+    high: Float64
+    drawn: Painted
+
+    def meets(self, low: Float64, high: Float64) -> Bool:
+        """Whether it can reach rectangles from `low` (..., 2) to `high`."""
+        return np.asarray(((self.high >= low) & (self.low <= high)).all(axis=-1))
+
+
 @dataclass(frozen=True, eq=False)
 class GroundCover:
     """Which classes lie where on a surface."""
@@ -137,13 +145,21 @@ class GroundCover:
         return key_of(
             [[c.key, c.name, c.look, c.tint] for c in self.classes],
             [None if r is None else [w.head().tolist() for w in r] for r in self.rules],
-            [s.model_dump(mode="json") for s in self.painted],
+            [[_said(s.drawn), digest(s.line.tobytes())] for s in self._strokes],
         )
 
-    @property
-    def key_of_classes(self) -> list[str]:
-        """The keys of the classes, in their order."""
-        return [c.key for c in self.classes]
+    @cached_property
+    def _strokes(self) -> list[_Stroke]:
+        """What is painted, but for strokes of classes that are gone."""
+        known = {c.key: row for row, c in enumerate(self.classes)}
+        out = []
+        for stroke in self.painted:
+            if stroke.paint and stroke.paint not in known:
+                continue
+            line = stroke.line
+            low, high = line.min(axis=0) - stroke.radius, line.max(axis=0) + stroke.radius
+            out.append(_Stroke(known.get(stroke.paint), line, low, high, stroke))
+        return out
 
     @property
     def looks(self) -> tuple[CoverName, ...]:
@@ -189,18 +205,22 @@ class GroundCover:
         free = np.ones(len(ruled))  # what the rules still decide
         over = np.zeros_like(ruled)
         x, z = at.position[:, 0], at.position[:, 2]
-        for stroke in self.painted:
-            row = self.row(stroke.paint) if stroke.paint else None
-            if stroke.paint and row is None:
-                continue  # a class that is gone
-            away = _from_stroke(x, z, stroke)
-            share = stroke.strength * eased(away, stroke.radius, stroke.falloff)
-            if row is None:
-                over *= (1.0 - share)[:, None]
-                free += share * (1.0 - free)
+        places = np.stack([x, z], axis=1)
+        low = np.asarray(places.min(axis=0, initial=np.inf), np.float64)
+        high = np.asarray(places.max(axis=0, initial=-np.inf), np.float64)
+        for stroke in self._strokes:
+            if not stroke.meets(low, high):
+                continue
+            near = np.nonzero(stroke.meets(places, places))[0]
+            drawn = stroke.drawn
+            away = line_distance(x[near], z[near], stroke.line, drawn.radius)
+            share = drawn.strength * eased(away, drawn.radius, drawn.falloff)
+            over[near] *= (1.0 - share)[:, None]
+            if stroke.row is None:
+                free[near] += share * (1.0 - free[near])
             else:
-                _cover(over, row, share)
-                free *= 1.0 - share
+                over[near, stroke.row] += share
+                free[near] *= 1.0 - share
         return ruled * free[:, None] + over
 
     def seen(self, tiles: TileList, paths: bool = True) -> UInt64:
@@ -209,12 +229,13 @@ class GroundCover:
         for row, rules in enumerate(self.rules):
             if row and rules is not None:
                 out = combine(out, hash_of(row), seen(rules, tiles))
-        for stroke in self.painted:
-            line = _line(stroke)
-            salt = hash_of(stroke.model_dump(mode="json", exclude={"id"}))
-            near = line_hashes(line, tiles, SIZE, stroke.radius) * (salt | np.uint64(1))
+        corner = np.asarray(tiles * SIZE, np.float64)
+        for stroke in self._strokes:
+            rows = np.nonzero(stroke.meets(corner, corner + SIZE))[0]
+            near = line_hashes(stroke.line, tiles[rows], SIZE, stroke.drawn.radius)
             touched = near.any(axis=1)  # elsewhere it is as if the stroke were not
-            out[touched] = combine(out[touched], near[touched])
+            near = near[touched] * (hash_of(_said(stroke.drawn)) | np.uint64(1))
+            out[rows[touched]] = combine(out[rows[touched]], near)
         for laid in self.laid if paths else ():
             out += laid.strip.seen(tiles) * (hash_of(laid.look) | np.uint64(1))
         return out
@@ -226,13 +247,9 @@ def _cover(out: Float64, row: int, share: Float64) -> None:
     out[:, row] += share
 
 
-def _line(stroke: Painted) -> Float64:
-    points = np.array(stroke.points, np.float64)
-    return np.concatenate([points, points]) if len(points) == 1 else points
-
-
-def _from_stroke(x: Float64, z: Float64, stroke: Painted) -> Float64:
-    return line_distance(x, z, _line(stroke), stroke.radius)
+def _said(stroke: Painted) -> list[object]:
+    """What is set on a stroke, besides its points."""
+    return [stroke.paint, stroke.radius, stroke.strength, stroke.falloff]
 
 
 def as_shares(found: Float32) -> UInt8:
@@ -258,4 +275,6 @@ class ClassShare:
 
     def seen(self, tiles: TileList) -> UInt64:
         """The classes in each tile."""
-        return combine(self.cover.seen(tiles), hash_of([self.cover.key_of_classes, self.keys]))
+        return combine(
+            self.cover.seen(tiles), hash_of([[c.key for c in self.cover.classes], self.keys])
+        )

@@ -50,19 +50,6 @@ MeasureName = Literal[
     "crown",
     "view",
 ]
-GROUND_ONLY: tuple[MeasureName, ...] = (
-    "slope",
-    "height",
-    "above-water",
-    "shore",
-    "wetness",
-    "rise",
-    "facing",
-    "noise",
-    "path",
-    "area",
-)
-"""What can be measured before anything is covered or placed."""
 MOST_CONDITIONS = 8
 
 
@@ -79,6 +66,7 @@ class MeasureFacts:
     fade: float  #: to begin with
     to: str = ""  #: the facet of the layers that it measures from
     help: str = ""
+    ground: bool = True  #: whether it can be measured before anything is covered or placed
 
 
 MEASURES: dict[str, MeasureFacts] = {
@@ -166,6 +154,7 @@ MEASURES: dict[str, MeasureFacts] = {
         (50, 100),
         30,
         to="class",
+        ground=False,
         help="The share of the ground there that is of these classes.",
     ),
     "layer": MeasureFacts(
@@ -177,6 +166,7 @@ MEASURES: dict[str, MeasureFacts] = {
         (0, 5),
         3,
         to="placements",
+        ground=False,
         help="On the map, to the stems of layers further left; with none chosen, of all.",
     ),
     "crown": MeasureFacts(
@@ -188,6 +178,7 @@ MEASURES: dict[str, MeasureFacts] = {
         (0, 100),
         20,
         to="placements",
+        ground=False,
         help="The distance to a stem as a share of the radius of its crown: 100 is at its edge.",
     ),
     "view": MeasureFacts(
@@ -199,11 +190,12 @@ MEASURES: dict[str, MeasureFacts] = {
         (0, 1),
         0,
         to="viewpoint",
+        ground=False,
         help="By how far it lies beyond the frame; 0 within it.",
     ),
 }
 assert set(MEASURES) == set(get_args(MeasureName))
-
+GROUND_ONLY = tuple(name for name, facts in MEASURES.items() if facts.ground)
 SMOOTH = ((0.0, 1.0), (0.3, 0.8), (0.7, 0.2), (1.0, 0.0))
 
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from plough.core.arrays import Float64
 from plough.core.ground.heightfield import HeightField
+from plough.core.ground.paths import from_segment
 from plough.core.kernels import kernel
 
 _BLOCK = 24  # samples a side of the squares that share candidates
@@ -27,7 +28,7 @@ class NearLine:
 
 
 def near_samples(field: HeightField, line: Float64, reach: float) -> NearLine | None:
-    """The samples of `field` within `reach` metres of the polyline `line` (n, 2), or point; None where there are none."""
+    """The samples of `field` within `reach` metres of the polyline `line` (n, 2), of two points or more; None where there are none."""
     n, spacing, half = len(field.heights), field.spacing, field.size / 2
     low = np.floor((line.min(axis=0) - reach + half) / spacing).astype(int).clip(0, n)
     high = np.ceil((line.max(axis=0) + reach + half) / spacing).astype(int) + 1
@@ -37,20 +38,8 @@ def near_samples(field: HeightField, line: Float64, reach: float) -> NearLine | 
     x0, z0 = (float(v) for v in low * spacing - half)
     away = np.full((high[1] - low[1], high[0] - low[0]), np.inf)
     place = np.zeros_like(away)
-    ends = np.concatenate([line, line]) if len(line) == 1 else line
-    _nearest(np.ascontiguousarray(ends, np.float64), reach, x0, z0, spacing, away, place)
+    _nearest(np.ascontiguousarray(line, np.float64), reach, x0, z0, spacing, away, place)
     return NearLine(slice(low[1], high[1]), slice(low[0], high[0]), x0, z0, away, place)
-
-
-@kernel
-def _from_segment(line: Float64, k: int, x: float, z: float) -> tuple[float, float]:
-    """The squared distance of (x, z) from segment `k`, and the share of it that lies before the nearest point."""
-    ax, az = line[k, 0], line[k, 1]
-    dx, dz = line[k + 1, 0] - ax, line[k + 1, 1] - az
-    long = dx * dx + dz * dz
-    t = min(1.0, max(0.0, ((x - ax) * dx + (z - az) * dz) / long)) if long > 0.0 else 0.0
-    px, pz = x - ax - t * dx, z - az - t * dz
-    return px * px + pz * pz, t
 
 
 @kernel
@@ -67,7 +56,7 @@ def _nearest(
             radius = 0.5 * spacing * math.sqrt((c1 - c0 - 1.0) ** 2 + (r1 - r0 - 1.0) ** 2) + 1e-9
             least = np.inf
             for k in range(segments):
-                near[k] = math.sqrt(_from_segment(line, k, x, z)[0])
+                near[k] = math.sqrt(from_segment(line, k, x, z)[0])
                 least = min(least, near[k])
             if least > reach + radius:
                 continue
@@ -82,7 +71,7 @@ def _nearest(
                     best, where = np.inf, 0.0
                     for i in range(count):
                         k = candidates[i]
-                        d, t = _from_segment(line, k, x0 + c * spacing, z0 + r * spacing)
+                        d, t = from_segment(line, k, x0 + c * spacing, z0 + r * spacing)
                         if d < best:
                             best, where = d, k + t
                     if best <= reach * reach:

@@ -21,6 +21,8 @@ from plough.core.rng import seed_for
 from plough.core.tiles import SIZE, TileList, around, code_of, hash_of, line_hashes
 
 _LEVEL = math.radians(1.0)  # below this slope ground faces nowhere
+_ASPECT = 16.0 / 9.0  # of a still
+_ACROSS = 2.0 * math.atan(_ASPECT * math.tan(math.radians(25.0)))  # the view is 50 degrees high
 _NOISE_OCTAVES, _NOISE_GAIN = 3, 0.5
 _NOISE_SPREAD = 0.199  # standard deviation of that noise
 
@@ -237,8 +239,8 @@ class InView:
 
     eye: tuple[float, float, float]
     target: tuple[float, float, float]
-    across: float = math.radians(64.0)  #: angle of view from side to side
-    aspect: float = 1.6  #: width by height of the frame
+    across: float = _ACROSS  #: angle of view from side to side
+    aspect: float = _ASPECT  #: width by height of the frame
 
     @cached_property
     def _axes(self) -> Float64:

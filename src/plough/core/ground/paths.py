@@ -66,6 +66,11 @@ class Curve:
         return float(np.hypot(*np.diff(self.line, axis=0).T).sum())
 
     @property
+    def nbytes(self) -> int:
+        """Bytes of its arrays."""
+        return self.line.nbytes + self.spans.nbytes + self.half.nbytes + self.bank.nbytes
+
+    @property
     def strip(self) -> Strip:
         """The ground that it covers."""
         return Strip(self.line, self.half)
@@ -182,6 +187,17 @@ def self_crossing(line: Float64, closed: bool = False) -> tuple[float, float] | 
 
 
 @kernel
+def from_segment(line: Float64, k: int, x: float, z: float) -> tuple[float, float]:
+    """The squared distance of (x, z) from segment `k`, and the share of it that lies before the nearest point."""
+    ax, az = line[k, 0], line[k, 1]
+    dx, dz = line[k + 1, 0] - ax, line[k + 1, 1] - az
+    long = dx * dx + dz * dz
+    t = min(1.0, max(0.0, ((x - ax) * dx + (z - az) * dz) / long)) if long > 0.0 else 0.0
+    px, pz = x - ax - t * dx, z - az - t * dz
+    return px * px + pz * pz, t
+
+
+@kernel
 def _distance(x: Float64, z: Float64, line: Float64, limit: float, any_: bool) -> Float64:
     """Of each point, the distance to the line; infinite from `limit` on. With `any_`, the first found that is less."""
     segments = line.shape[0] - 1
@@ -194,14 +210,9 @@ def _distance(x: Float64, z: Float64, line: Float64, limit: float, any_: bool) -
             if x[i] < box[b, 0] or x[i] > box[b, 1] or z[i] < box[b, 2] or z[i] > box[b, 3]:
                 continue
             for k in range(b * _BLOCK, min(segments, (b + 1) * _BLOCK)):
-                ax, az = line[k, 0], line[k, 1]
-                bx, bz = line[k + 1, 0] - ax, line[k + 1, 1] - az
-                length = bx * bx + bz * bz
-                t = ((x[i] - ax) * bx + (z[i] - az) * bz) / length if length > 0.0 else 0.0
-                t = min(1.0, max(0.0, t))
-                dx, dz = x[i] - ax - t * bx, z[i] - az - t * bz
-                if dx * dx + dz * dz < best:
-                    best, found = dx * dx + dz * dz, True
+                away, _ = from_segment(line, k, x[i], z[i])
+                if away < best:
+                    best, found = away, True
             if found and any_:
                 break
         out[i] = math.sqrt(best) if found else np.inf
@@ -219,15 +230,10 @@ def _relative(x: Float64, z: Float64, line: Float64, half: Float64, reach: float
             if x[i] < box[b, 0] or x[i] > box[b, 1] or z[i] < box[b, 2] or z[i] > box[b, 3]:
                 continue
             for k in range(b * _BLOCK, min(segments, (b + 1) * _BLOCK)):
-                ax, az = line[k, 0], line[k, 1]
-                bx, bz = line[k + 1, 0] - ax, line[k + 1, 1] - az
-                length = bx * bx + bz * bz
-                t = ((x[i] - ax) * bx + (z[i] - az) * bz) / length if length > 0.0 else 0.0
-                t = min(1.0, max(0.0, t))
-                dx, dz = x[i] - ax - t * bx, z[i] - az - t * bz
+                away, t = from_segment(line, k, x[i], z[i])
                 wide = half[k] + t * (half[k + 1] - half[k])
-                if dx * dx + dz * dz < best * best * wide * wide:
-                    best = math.sqrt(dx * dx + dz * dz) / wide
+                if away < best * best * wide * wide:
+                    best = math.sqrt(away) / wide
                     out[i] = best
     return out
 

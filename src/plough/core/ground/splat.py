@@ -17,6 +17,7 @@ from plough.core.mesh.value import Mesh
 from plough.core.tiles import SIZE, TileList, code_of, combine, tiles_in
 
 TEXELS = 128  #: a side of a square that is made, kept and sent at once
+_BLOCK = 256  # pixels a side that are made at once: what is painted elsewhere is not looked at
 _SQUARES = 8  # a side of the whole, at most about
 
 
@@ -119,15 +120,16 @@ def splat_maps(
     """(images, `pixels`, `pixels`, 4) the classes over the square about the origin that holds `surface`, north up, with the surfaces of paths.
 
     Args:
-        check: called between rows; may raise to stop.
+        check: called between blocks; may raise to stop.
     """
     half = max(abs(v) for v in surface.bounds)
     at = (np.arange(pixels) + 0.5) * (2.0 * half / pixels) - half
-    rows = max(1, 400_000 // pixels)
-    bands = []
-    for first in range(0, pixels, rows):
-        check()
-        east, south = (a.ravel() for a in np.meshgrid(at, at[first : first + rows]))
-        shares = shares_at(cover, surface, east, south, paths=True)
-        bands.append(shares.reshape(shares.shape[0], -1, pixels, 4))
-    return np.concatenate(bands, axis=1)
+    out = np.zeros((-(-len(cover.classes) // 4), pixels, pixels, 4), np.uint8)
+    for r in range(0, pixels, _BLOCK):
+        for c in range(0, pixels, _BLOCK):
+            check()
+            rows, columns = slice(r, r + _BLOCK), slice(c, c + _BLOCK)
+            east, south = (a.ravel() for a in np.meshgrid(at[columns], at[rows]))
+            shares = shares_at(cover, surface, east, south, paths=True)
+            out[:, rows, columns] = shares.reshape(len(out), len(at[rows]), -1, 4)
+    return out

@@ -24,24 +24,35 @@ MOST_STROKES, MOST_POINTS = 500, 400
 _BLUR = 0.3  #: of the radius, that smoothing reaches
 
 
-class Stroke(Parameters):
-    """One stroke of a brush."""
+class Brushed(Parameters):
+    """What a brush drew, whatever it does."""
 
     id: Id
-    brush: BrushName
     radius: float = Field(ge=0.5, le=400, description="Metres.")
-    amount: float = Field(
-        1.0,
-        ge=0.01,
-        le=100,
-        description="Metres: by how much it raises, lowers or roughens; the height of a terrace.",
-    )
     strength: float = Field(1.0, gt=0, le=1, description="Share of that which one stroke does.")
     falloff: float = Field(
         0.6, ge=0, le=1, description="Share of the radius over which it grows weaker."
     )
     points: tuple[Point, ...] = Field(
         min_length=1, max_length=MOST_POINTS, description="East and south, in metres."
+    )
+
+    @property
+    def line(self) -> Float64:
+        """(n, 2) its points, a dab twice, so that it has a piece."""
+        points = np.array(self.points, np.float64)
+        return np.concatenate([points, points]) if len(points) == 1 else points
+
+
+class Stroke(Brushed):
+    """One stroke of a brush that shapes the ground."""
+
+    brush: BrushName
+    amount: float = Field(
+        1.0,
+        ge=0.01,
+        le=100,
+        description="Metres: by how much it raises, lowers or roughens; the height of a terrace.",
     )
 
 
@@ -76,7 +87,7 @@ def _terraced(heights: Float32, step: float, out: Float32) -> None:
 
 def with_stroke(field: HeightField, stroke: Stroke) -> HeightField:
     """`field` after a stroke; what lies beyond the stroke's radius is the same, bit for bit."""
-    line = np.array(stroke.points, np.float64)
+    line = stroke.line
     near = near_samples(field, line, stroke.radius)
     if near is None:
         return field

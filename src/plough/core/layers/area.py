@@ -56,8 +56,14 @@ def _trace(p: AreaParameters) -> Region:
     return check_region(p.corners, p.holes)
 
 
+def _own(inputs: Inputs) -> Region:
+    region = inputs.trace()
+    assert isinstance(region, Region)
+    return region
+
+
 def _shape(p: AreaParameters, ground: Surface, inputs: Inputs) -> Shaped | None:
-    return Shaped(ground, (_trace(p),)) if p.kept_clear else None
+    return Shaped(ground, (_own(inputs),)) if p.kept_clear else None
 
 
 def _of_shape(shape: Drawn) -> dict[str, Any] | None:
@@ -87,4 +93,4 @@ def _to_shape(p: AreaParameters) -> Drawn:
 )
 def evaluate(p: AreaParameters, inputs: Inputs) -> Output:
     """The outline as a region."""
-    return Output(regions=(_trace(p),))
+    return Output(regions=(_own(inputs),))

@@ -19,7 +19,7 @@ from plough.core.ground.surface import Surface
 from plough.core.hashing import key_of
 from plough.core.matters import Matters, among
 from plough.core.mesh.material import Material
-from plough.core.parameters import Parameters, build, choice, flag, number, points
+from plough.core.parameters import Parameters, allows, choice, flag, number, points
 from plough.core.scene.facets import Output, Shaped, solid
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
@@ -145,11 +145,17 @@ def _trace(p: PathParameters) -> Curve:
     return path_curve(p.points, p.width, closed=p.closed)
 
 
+def _own(inputs: Inputs) -> Curve:
+    curve = inputs.trace()
+    assert isinstance(curve, Curve)
+    return curve
+
+
 def _shape(p: PathParameters, ground: Surface, inputs: Inputs) -> Shaped | None:
     """The ground with the path's bed, or causeway, and its surface."""
     if p.shapes == "nothing" and p.surface == "none":
         return None
-    curve = _trace(p)
+    curve = _own(inputs)
     looks = _LOOKS.get(p.surface)
     laid = (Laid(curve.strip, looks),) if looks else ()
     if p.shapes == "nothing":
@@ -179,11 +185,8 @@ def _of_shape(shape: Drawn) -> dict[str, Any] | None:
     out: dict[str, Any] = {"points": points, "closed": closed}
     for name in ("width", "surface"):
         value = shape.properties.get(name)
-        try:
-            build(PathParameters, {**out, name: value})
-        except ParameterError:
-            continue
-        out[name] = value
+        if value is not None and allows(PathParameters, name, value):
+            out[name] = value
     return out
 
 
@@ -207,7 +210,7 @@ def _to_shape(p: PathParameters) -> Drawn:
 )
 def evaluate(p: PathParameters, inputs: Inputs) -> Output:
     """The line as a curve, and its ribbon by tile."""
-    curve = _trace(p)
+    curve = _own(inputs)
     if p.surface == "none":
         return Output(curves=(curve,))
     surface = inputs.surface()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -26,12 +25,12 @@ from plough.core.place.candidates import (
 from plough.core.place.near import any_near
 from plough.core.place.placements import PlacedTile, Placements, by_tile, standing_of
 from plough.core.place.pose import Pose, set_up
+from plough.core.place.standing import ByTile
 from plough.core.place.variants import NONE, Choices
 from plough.core.rng import stream, uniform_array
 from plough.core.tiles import (
     SIZE,
     TileList,
-    around,
     code_of,
     combine,
     hash_of,
@@ -87,7 +86,7 @@ def _domain(rule: ScatterRule, surface: Surface) -> tuple[TileList, UInt64]:
 
 
 def _keys(
-    rule: ScatterRule, surface: Surface, tiles: TileList, seen: UInt64, standing: _Standing
+    rule: ScatterRule, surface: Surface, tiles: TileList, seen: UInt64, standing: ByTile
 ) -> UInt64:
     """(t, 2) a hash of everything that decides what stands in each tile."""
     lines = np.zeros((len(tiles), 2), np.uint64)
@@ -95,40 +94,11 @@ def _keys(
         hashes = clear.seen(tiles)[0] if isinstance(clear, Region) else clear.seen(tiles)
         lines += hashes * _CLEARED
     place = np.repeat(code_of(tiles).astype(np.uint64)[:, None], 2, axis=1)
-    near = around(tiles, standing.codes, standing.hashes, standing.rings)
+    near = standing.seen(tiles, lambda _, tile: tile.standing)
     told = seen_by(rule.conditions, tiles)
     for conditions in rule.shares:
         told = combine(told, seen_by(conditions, tiles))
     return combine(rule.head(), place, surface.tile_hashes(tiles), seen, lines, near, told)
-
-
-class _Standing:
-    """What stands already, by tile, as far as a rule keeps away from it."""
-
-    def __init__(self, layers: Sequence[Sequence[PlacedTile]], apart: float) -> None:
-        self.rings = math.ceil(apart / SIZE) if apart > 0 else 0
-        self.tiles: dict[int, list[PlacedTile]] = {}
-        summed: dict[int, list[int]] = {}
-        for layer in layers if apart > 0 else ():
-            for tile in layer:
-                code = int(code_of(np.array([tile.x, tile.z])))
-                self.tiles.setdefault(code, []).append(tile)
-                total = summed.setdefault(code, [0, 0])
-                for k in range(2):
-                    total[k] = (total[k] + tile.standing[k]) & 0xFFFFFFFFFFFFFFFF
-        ordered = sorted(summed)
-        self.codes: Int64 = np.array(ordered, np.int64)
-        self.hashes: UInt64 = np.array([summed[c] for c in ordered], np.uint64).reshape(-1, 2)
-
-    def near(self, tiles: TileList) -> Float32:
-        """(n, 2) what stands within reach of `tiles`."""
-        if not self.tiles:
-            return np.empty((0, 2), np.float32)
-        reach = np.arange(-self.rings, self.rings + 1)
-        offsets = np.stack(np.meshgrid(reach, reach), axis=-1).reshape(-1, 2)
-        wanted = np.unique(code_of((tiles[:, None, :] + offsets[None]).reshape(-1, 2)))
-        found = [t for code in wanted.tolist() for t in self.tiles.get(code, ())]
-        return standing_of(found)
 
 
 def scatter(
@@ -152,7 +122,7 @@ def scatter(
         TooLargeError: more would be sampled than the limit; nothing has been sampled then.
     """
     cache = cache or Cache()
-    taken = _Standing(standing, rule.apart)
+    taken = ByTile(standing, rule.apart)
     tiles, seen = _domain(rule, surface)
     if rule.fill <= 0 or not len(tiles):
         return []
@@ -204,7 +174,7 @@ def _blocks(rule: ScatterRule, surface: Surface, tiles: TileList) -> TileList:
 
 
 def _place(
-    rule: ScatterRule, surface: Surface, taken: _Standing, source: Source, tiles: TileList
+    rule: ScatterRule, surface: Surface, taken: ByTile, source: Source, tiles: TileList
 ) -> list[PlacedTile]:
     """What stands in each of `tiles`."""
     points = source.of_blocks(_blocks(rule, surface, tiles))
@@ -213,7 +183,8 @@ def _place(
     ground = surface.sample(points.x, points.z)
     rows = _allowed(rule, points, ground)
     if rule.apart > 0:
-        near = any_near(points.x[rows], points.z[rows], taken.near(tiles), rule.apart)
+        stems = standing_of(tile for _, tile in taken.about(tiles))
+        near = any_near(points.x[rows], points.z[rows], stems, rule.apart)
         rows = rows[~near]
     points, there = points.taken(rows), ground.taken(rows)
     variant = rule.choices.choose(points.ids, _shares(rule, there))

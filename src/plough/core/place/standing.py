@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -11,8 +12,41 @@ import numpy as np
 from plough.core.arrays import Float32, Float64, UInt64
 from plough.core.ground.surface import Samples
 from plough.core.place.near import least_share
-from plough.core.place.placements import PlacedTile
+from plough.core.place.placements import PlacedTile, standing_of
 from plough.core.tiles import SIZE, TileList, around, code_of, hash_of, tile_of
+
+_WHOLE = 0xFFFFFFFFFFFFFFFF
+
+
+class ByTile:
+    """What stands already, layer by layer, found by tile."""
+
+    def __init__(self, layers: Sequence[Sequence[PlacedTile]], reach: float) -> None:
+        self.rings = math.ceil(reach / SIZE) if reach > 0 else 0  #: tiles away that matter
+        self.tiles: dict[int, list[tuple[int, PlacedTile]]] = {}  #: with the row of its layer
+        for row, layer in enumerate(layers if reach > 0 else ()):
+            for tile in layer:
+                code = int(code_of(np.array([tile.x, tile.z])))
+                self.tiles.setdefault(code, []).append((row, tile))
+
+    def about(self, tiles: TileList) -> list[tuple[int, PlacedTile]]:
+        """What stands in `tiles`, or as near to them as matters."""
+        if not self.tiles:
+            return []
+        step = np.arange(-self.rings, self.rings + 1)
+        ring = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2)
+        wanted = np.unique(code_of((tiles[:, None, :] + ring[None]).reshape(-1, 2)))
+        return [t for code in wanted.tolist() for t in self.tiles.get(code, ())]
+
+    def seen(self, tiles: TileList, of: Callable[[int, PlacedTile], tuple[int, int]]) -> UInt64:
+        """(t, 2) what `of` tells of all that stands about each tile; within a tile its order does not matter."""
+        codes = np.array(sorted(self.tiles), np.int64)
+        sums = [
+            [sum(told) & _WHOLE for told in zip(*(of(*t) for t in self.tiles[code]), strict=True)]
+            for code in codes.tolist()
+        ]
+        hashes = np.array(sums, np.uint64).reshape(-1, 2)
+        return around(tiles, codes, hashes, self.rings)
 
 
 @dataclass(frozen=True, eq=False)
@@ -20,65 +54,54 @@ class Stand:
     """What one layer placed, as others measure from it."""
 
     tiles: tuple[PlacedTile, ...]
-    radius: (
-        Float32  #: (variants,) metres of each variant's crown; 1 where the distance itself is meant
-    )
+    radius: Float32 | None = None  #: (variants,) metres of each variant's crown; None: stems count
 
 
 @dataclass(frozen=True, eq=False)
 class FromStanding:
-    """The distance to the nearest of what stands, as a share of its radius; infinite from `most` on."""
+    """Metres to the nearest stem of what stands; or of crowns, per cent of their radius. Infinite beyond what matters."""
 
     stands: tuple[Stand, ...]
-    most: float
-    percent: bool  #: whether shares are told in per cent
+    most: float  #: metres, or times the radius
 
     @cached_property
-    def _reach(self) -> float:
-        """Metres within which something may matter."""
-        largest = [float(s.radius.max(initial=0)) * self._largest(s) for s in self.stands]
-        return self.most * max(largest, default=0.0)
-
-    def _largest(self, stand: Stand) -> float:
-        """The greatest size at which something is placed."""
-        if not self.percent:
-            return 1.0
-        sizes = (float(t.placements.scale[:, 0].max(initial=0)) for t in stand.tiles)
-        return max(sizes, default=0.0)
+    def _placed(self) -> ByTile:
+        reach = self.most * max((_widest(s) for s in self.stands), default=0.0)
+        return ByTile([s.tiles for s in self.stands], reach)
 
     def values(self, at: Samples) -> Float64:
         """(n,) metres, or per cent."""
         x, z = (np.ascontiguousarray(at.position[:, k]) for k in (0, 2))
-        points, radius = self._near(x, z)
-        return least_share(x, z, points, radius, self.most) * (100.0 if self.percent else 1.0)
+        near = self._placed.about(np.unique(tile_of(x, z), axis=0))
+        points = standing_of(t for _, t in near)
+        radii = [np.empty(0, np.float32)]
+        for row, tile in near:
+            radius, placed = self.stands[row].radius, tile.placements
+            crowns = np.ones(placed.count, np.float32)
+            radii.append(crowns if radius is None else radius[placed.variant] * placed.scale[:, 0])
+        share = least_share(x, z, points, np.concatenate(radii), self.most)
+        return share if self._of_stems else 100.0 * share
 
-    def _near(self, x: Float64, z: Float64) -> tuple[Float32, Float32]:
-        """Places (n, 2) and radii (n,) of what stands in or about the tiles of the places."""
-        rings = math.ceil(self._reach / SIZE)
-        own = np.unique(tile_of(x, z), axis=0)
-        step = np.arange(-rings, rings + 1)
-        ring = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2)
-        wanted = set(code_of((own[:, None] + ring[None]).reshape(-1, 2)).tolist())
-        places, radii = [np.empty((0, 2), np.float32)], [np.empty(0, np.float32)]
-        for stand in self.stands:
-            for tile in stand.tiles:
-                if int(code_of(np.array([tile.x, tile.z]))) in wanted:
-                    placed = tile.placements
-                    places.append(placed.position[:, [0, 2]])
-                    size = placed.scale[:, 0] if self.percent else np.float32(1.0)
-                    radii.append(stand.radius[placed.variant] * size)
-        return np.concatenate(places), np.concatenate(radii)
+    @property
+    def _of_stems(self) -> bool:
+        return all(s.radius is None for s in self.stands)
 
     def seen(self, tiles: TileList) -> UInt64:
-        """What stands in and about each tile."""
-        summed: dict[int, UInt64] = {}
-        for stand in self.stands:
-            salt = hash_of(stand.radius.tolist())
-            for tile in stand.tiles:
-                code = int(code_of(np.array([tile.x, tile.z])))
-                # of crowns, sizes and variants matter as well as places
-                own = hash_of([tile.key if self.percent else tile.standing, salt.tolist()])
-                summed[code] = summed.get(code, np.zeros(2, np.uint64)) + own
-        codes = np.array(sorted(summed), np.int64)
-        hashes = np.array([summed[c] for c in codes.tolist()], np.uint64).reshape(-1, 2)
-        return around(tiles, codes, hashes, math.ceil(self._reach / SIZE))
+        """What stands in and about each tile: of stems where they are, of crowns all."""
+        salts = [None if s.radius is None else s.radius.tolist() for s in self.stands]
+
+        def told(row: int, tile: PlacedTile) -> tuple[int, int]:
+            if salts[row] is None:
+                return tile.standing
+            a, b = hash_of([tile.key, salts[row]]).tolist()
+            return a, b
+
+        return self._placed.seen(tiles, told)
+
+
+def _widest(stand: Stand) -> float:
+    """Metres of its widest crown; 1 where stems count."""
+    if stand.radius is None:
+        return 1.0
+    sizes = (float(t.placements.scale[:, 0].max(initial=0)) for t in stand.tiles)
+    return float(stand.radius.max(initial=0)) * max(sizes, default=0.0)

@@ -9,20 +9,30 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
+from typing import NamedTuple
 
 from plough.core.cache import Cache
 from plough.core.ground.surface import Surface
 from plough.core.hashing import key_of
 from plough.core.library.library import Library
-from plough.core.parameters import build
+from plough.core.parameters import Parameters, build
 from plough.core.scene.document import Layer, SceneDocument, files_of
 from plough.core.scene.facets import Finding, Ground, Output, Traced
 from plough.core.scene.inputs import Inputs, Shelf
 from plough.core.scene.registry import get_layer_kind
-from plough.core.scene.senses import covered
+from plough.core.scene.senses import covered, lacking
 
 _UNREAD = {"tags", "notes"}  #: of an asset, that no result hangs on
 _UNSEEN = {"curve", "region"}  #: facets that a hidden layer still gives
+
+
+class _Built(NamedTuple):
+    """Parameters of a layer, made of its values."""
+
+    parameters: Parameters
+    key: str
+    files: frozenset[str]  #: that they name
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +72,7 @@ class Evaluator:
     def __init__(self, library: Library | None = None, most_bytes: int = 400_000_000) -> None:
         self.library = library or Library()
         self.outputs = Cache(most_bytes)
+        self.read = Cache(most_bytes // 8)  #: values of layers, built and traced
 
     @property
     def cache(self) -> Cache:
@@ -77,8 +88,8 @@ class Evaluator:
             check: called between and within layers; may raise to stop.
         """
         assets = {a.id: a for a in document.assets}
-        told = {a.id: self.library.lost(a.kind, a.parameters) for a in document.assets}
-        lost = {name: why for name, why in told.items() if why}
+        reasons = {a.id: self.library.lost(a.kind, a.parameters) for a in document.assets}
+        lost = {name: why for name, why in reasons.items() if why}
         assets_key = key_of(
             [a.model_dump(mode="json", exclude=_UNREAD) for a in document.assets],
             sorted(lost),
@@ -91,6 +102,9 @@ class Evaluator:
         bare = Ground(first.output.surface, water=first.output.water, traced=self._traced(document))
         shaped, told_of = self._shaped(document, bare, shelf, check)
         ground = covered(shaped, first.output.classes, first.output.painted, self.cache)
+        if gone := lacking(first.output.classes, bare.traced):
+            told = (*first.output.findings, *gone)
+            done = [LayerResult(first.layer, replace(first.output, findings=told))]
         for layer in document.layers[1:]:
             check()
             findings = told_of.get(layer.id, ())
@@ -101,11 +115,25 @@ class Evaluator:
         """The lines and outlines of all layers, hidden ones as well."""
         out: Traced = {}
         for layer in document.layers:
-            kind = get_layer_kind(layer.kind)
-            if kind.trace is not None:
-                p = build(kind.parameters, layer.parameters, f"{layer.id}.parameters")
-                out[layer.id] = kind.trace(p)
+            trace, built = get_layer_kind(layer.kind).trace, self._built(layer)
+            if trace is not None:
+                make = partial(trace, built.parameters)
+                key = ("trace", layer.kind, built.key)
+                out[layer.id] = self.read.get(key, make, lambda t: t.nbytes)
         return out
+
+    def _built(self, layer: Layer) -> _Built:
+        """The parameters of a layer, made once of the same values."""
+
+        def make() -> _Built:
+            kind = get_layer_kind(layer.kind)
+            parameters = build(kind.parameters, layer.parameters, f"{layer.id}.parameters")
+            whole = parameters.model_dump(mode="json")
+            return _Built(parameters, key_of(whole), frozenset(files_of(whole)))
+
+        given = key_of(layer.kind, layer.parameters)
+        size = 16 * len(repr(layer.parameters))
+        return self.read.get(("parameters", given), make, lambda _: size)
 
     def _shaped(
         self, document: SceneDocument, ground: Ground, shelf: Shelf, check: Callable[[], None]
@@ -117,9 +145,8 @@ class Evaluator:
             if kind.shape is None or layer.hidden:
                 continue
             check()
-            parameters = build(kind.parameters, layer.parameters, f"{layer.id}.parameters")
             inputs = Inputs(layer.id, {}, shelf, self.cache, check, self.library, ground)
-            made = kind.shape(parameters, ground.surface, inputs)
+            made = kind.shape(self._built(layer).parameters, ground.surface, inputs)
             told[layer.id] = inputs.findings
             if made is not None:
                 ground = replace(
@@ -143,18 +170,19 @@ class Evaluator:
         kind = get_layer_kind(layer.kind)
         if layer.hidden and not _UNSEEN.intersection(kind.gives):
             return LayerResult(layer, Output())
-        parameters = build(kind.parameters, layer.parameters, f"{layer.id}.parameters")
-        whole = parameters.model_dump(mode="json")
+        built = self._built(layer)
         read = [(r.layer.id, r.key) for r in done]
-        lost = [name for name in sorted(files_of(whole)) if self.library.lacks(name)]
+        lost = [name for name in sorted(built.files) if self.library.lacks(name)]
         on = ground.key if ground is not None else ""
         texts = [f.text for f in findings]
-        key = key_of(kind.name, kind.version, layer.id, whole, read, assets_key, lost, on, texts)
+        key = key_of(
+            kind.name, kind.version, layer.id, built.key, read, assets_key, lost, on, texts
+        )
 
         def make() -> Output:
             earlier = {r.layer.id: r.output for r in done}
             inputs = Inputs(layer.id, earlier, shelf, self.cache, check, self.library, ground)
-            output = kind.evaluate(parameters, inputs)
+            output = kind.evaluate(built.parameters, inputs)
             return replace(output, findings=(*output.findings, *findings, *inputs.findings))
 
         output = self.outputs.get(key, make, lambda o: o.nbytes)

@@ -133,7 +133,7 @@ class Output:
             self.surface.nbytes if self.surface else 0,
             self.placements.nbytes if self.placements else 0,
             *(s.mesh.nbytes for s in self.solids),
-            *(3 * c.line.nbytes for c in self.curves),
+            *(c.nbytes for c in self.curves),
             *(r.nbytes for r in self.regions),
         )
         return 2_000 + sum(arrays)

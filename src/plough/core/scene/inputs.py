@@ -13,7 +13,7 @@ from plough.core.cache import Cache
 from plough.core.ground.areas import Region
 from plough.core.ground.classes import ClassShare
 from plough.core.ground.conditions import Condition, Weighting
-from plough.core.ground.measures import FromAreas, FromLines, InView, Measure
+from plough.core.ground.measures import InView, Measure
 from plough.core.ground.paths import Curve, Strip
 from plough.core.ground.surface import Surface
 from plough.core.library.library import Library
@@ -24,7 +24,7 @@ from plough.core.place.standing import FromStanding, Stand
 from plough.core.place.variants import Choices
 from plough.core.rng import bits_array, stream
 from plough.core.scene.document import Asset, MixEntry, Viewpoint
-from plough.core.scene.facets import Finding, Ground, Output
+from plough.core.scene.facets import Finding, Ground, Output, TiledPlacements
 from plough.core.scene.senses import Senses
 
 T = TypeVar("T")
@@ -102,6 +102,10 @@ class Inputs:
         """What things stand on."""
         return self._on().surface
 
+    def trace(self) -> Curve | Region:
+        """The line or outline that this layer gives."""
+        return self._on().traced[self.layer_id]
+
     def cleared(self) -> tuple[Strip | Region, ...]:
         """Where nothing is planted, whatever a rule says."""
         return self._on().clear
@@ -109,10 +113,6 @@ class Inputs:
     def _on(self) -> Ground:
         assert self._ground is not None, "the first layer of a scene gives a surface"
         return self._ground
-
-    def curves(self, ids: Sequence[str]) -> list[Curve]:
-        """The curves that the layers `ids` give."""
-        return [c for o in self._given(ids, "path") for c in o.curves]
 
     def regions(self, ids: Sequence[str]) -> list[Region]:
         """The regions that the layers `ids` give."""
@@ -136,21 +136,16 @@ class Inputs:
         )
 
     def _measure(self, c: Condition) -> Measure | None:
-        senses = Senses(self._on(), self.cache)
-        if c.of in ("path", "area"):
-            found = self._given(c.ids, c.of) if c.ids else list(self._earlier.values())
-            if c.ids and not found:
-                return None
-            if c.of == "path":
-                return FromLines(tuple(x.line for o in found for x in o.curves), c.reach)
-            return FromAreas(tuple(r for o in found for r in o.regions), c.reach)
         if c.of == "class":
             return self._class_share(c)
         if c.of in ("layer", "crown"):
             return self._from_standing(c)
         if c.of == "view":
             return self._in_view(c)
-        return senses.measure(c)
+        if c.of in ("path", "area") and c.ids and not self._given(c.ids, c.of):
+            return None
+        traced = {k: t for k, t in self._on().traced.items() if k in self._earlier}
+        return Senses(self._on(), self.cache, traced).measure(c)
 
     def _class_share(self, c: Condition) -> Measure | None:
         cover = self._on().cover
@@ -164,18 +159,14 @@ class Inputs:
         found = self._given(c.ids, "layer") if c.ids else list(self._earlier.values())
         if c.ids and not found:
             return None
-        stands = tuple(
-            Stand(o.placements.tiles, self._radii(o.placements.variants, c.of == "crown"))
-            for o in found
-            if o.placements is not None and o.placements.count
-        )
-        percent = c.of == "crown"
-        return FromStanding(stands, c.reach / 100 if percent else c.reach, percent)
+        placed = [o.placements for o in found if o.placements is not None and o.placements.count]
+        if c.of == "layer":
+            return FromStanding(tuple(Stand(p.tiles) for p in placed), c.reach)
+        return FromStanding(tuple(Stand(p.tiles, self._crowns(p)) for p in placed), c.reach / 100)
 
-    def _radii(self, variants: Sequence[Variant], crowns: bool) -> Float32:
-        if not crowns:
-            return np.ones(len(variants), np.float32)
-        sizes = [self._files.size(v, self.check)[1] for v in variants]
+    def _crowns(self, placed: TiledPlacements) -> Float32:
+        """(variants,) metres of the radius of each crown."""
+        sizes = [self._files.size(v, self.check)[1] for v in placed.variants]
         return np.maximum(np.array(sizes, np.float32), np.float32(0.01))
 
     def _in_view(self, c: Condition) -> Measure | None:

@@ -9,10 +9,10 @@ from plough.core.errors import ParameterError
 from plough.core.formats.geojson import Drawn, Read, Ring
 from plough.core.parameters import build
 from plough.core.scene.document import SceneDocument
-from plough.core.scene.registry import all_layer_kinds, get_layer_kind
+from plough.core.scene.registry import LayerKind, all_layer_kinds, get_layer_kind
 
 MOST_POINTS = 400  #: of one ring
-MOST_MADE = 200  #: layers of one file
+MOST_MADE, MOST_TOGETHER = 200, 20_000  #: layers, and points, of one file
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,7 +28,7 @@ def layers_of(found: Read) -> tuple[list[Made], list[str]]:
     """What to add for each shape, and what had to be left out or made simpler, in words.
 
     Raises:
-        ParameterError: there are more than `MOST_MADE` shapes.
+        ParameterError: there are more than `MOST_MADE` shapes, or `MOST_TOGETHER` points.
     """
     if len(found.drawn) > MOST_MADE:
         raise ParameterError(
@@ -36,24 +36,36 @@ def layers_of(found: Read) -> tuple[list[Made], list[str]]:
             f"holds {len(found.drawn)} lines and areas; the limit is {MOST_MADE}",
             limit=str(MOST_MADE),
         )
+    points = sum(min(len(ring), MOST_POINTS) for shape in found.drawn for ring in shape.rings)
+    if points > MOST_TOGETHER:
+        raise ParameterError(
+            "file",
+            f"holds {points:,} points; the limit is {MOST_TOGETHER:,}: bring it in by parts",
+            limit=str(MOST_TOGETHER),
+        )
     made, told = [], list(found.left_out)
     for k, shape in enumerate(found.drawn):
         name = shape.name or f"{'Area' if shape.closed else 'Line'} {k + 1}"
         simple = replace(shape, rings=tuple(_simple(ring, shape.closed) for ring in shape.rings))
         if simple != shape:
             told.append(f"{name}: made simpler, to {MOST_POINTS} points at most")
-        kind = next(
-            k for k in all_layer_kinds().values() if k.of_shape and k.of_shape(simple) is not None
-        )
-        assert kind.of_shape is not None
+        kind, parameters = _layer_for(simple)
         try:
-            parameters = kind.of_shape(simple) or {}
             build(kind.parameters, parameters)
         except ParameterError as error:
             told.append(f"{name}: left out; {error.field}: {error.message}")
             continue
         made.append(Made(kind.name, name, parameters))
     return made, told
+
+
+def _layer_for(shape: Drawn) -> tuple[LayerKind, dict[str, Any]]:
+    """The kind of layer that is made of such shapes, and the parameters of this one."""
+    for kind in all_layer_kinds().values():
+        parameters = kind.of_shape(shape) if kind.of_shape else None
+        if parameters is not None:
+            return kind, parameters
+    raise AssertionError("lines and outlines are both made into layers")
 
 
 def _simple(ring: Ring, closed: bool) -> Ring:

@@ -24,15 +24,16 @@ from plough.core.ground.measures import (
 )
 from plough.core.ground.paths import Curve
 from plough.core.hashing import key_of
-from plough.core.scene.facets import Ground
+from plough.core.scene.facets import Finding, Ground, Traced
 
 
 class Senses:
     """Measures on the ground of a scene."""
 
-    def __init__(self, ground: Ground, cache: Cache) -> None:
+    def __init__(self, ground: Ground, cache: Cache, traced: Traced | None = None) -> None:
         self.ground = ground
         self.cache = cache
+        self.traced = ground.traced if traced is None else traced  #: what may be measured from
 
     @property
     def hydrology(self) -> Hydrology:
@@ -41,19 +42,9 @@ class Senses:
         key = ("hydrology", key_of(surface.key, water))
         return self.cache.get(key, lambda: hydrology_of(surface, water), lambda h: h.nbytes)
 
-    def curves(self, ids: Sequence[str]) -> list[Curve]:
-        """The curves of the layers `ids`; of all, where none is named."""
-        found = self._traced(ids)
-        return [t for t in found if isinstance(t, Curve)]
-
-    def regions(self, ids: Sequence[str]) -> list[Region]:
-        """The regions of the layers `ids`; of all, where none is named."""
-        found = self._traced(ids)
-        return [t for t in found if isinstance(t, Region)]
-
     def _traced(self, ids: Sequence[str]) -> list[Curve | Region]:
-        traced = self.ground.traced
-        return [traced[i] for i in (ids or sorted(traced)) if i in traced]
+        """The lines and outlines of the layers `ids`; of all, where none is named."""
+        return [self.traced[i] for i in (ids or sorted(self.traced)) if i in self.traced]
 
     def measure(self, c: Condition) -> Measure:
         """What `c` is measured by."""
@@ -61,9 +52,11 @@ class Senses:
         if of in ("wetness", "shore"):
             return Wetness(self.hydrology) if of == "wetness" else Shore(self.hydrology)
         if of == "path":
-            return FromLines(tuple(x.line for x in self.curves(c.ids)), c.reach)
+            lines = (t.line for t in self._traced(c.ids) if isinstance(t, Curve))
+            return FromLines(tuple(lines), c.reach)
         if of == "area":
-            return FromAreas(tuple(self.regions(c.ids)), c.reach)
+            regions = (t for t in self._traced(c.ids) if isinstance(t, Region))
+            return FromAreas(tuple(regions), c.reach)
         if of == "noise":
             return Noise(c.seed, c.width)
         if of == "rise":
@@ -77,6 +70,17 @@ class Senses:
     def weighted(self, conditions: Sequence[Condition]) -> tuple[Weighting, ...]:
         """`conditions` with what they measure."""
         return tuple(Weighting(c, self.measure(c)) for c in conditions)
+
+
+def lacking(classes: Sequence[GroundClass], traced: Traced) -> list[Finding]:
+    """What the conditions of ground classes measure from, and is not there."""
+    return [
+        Finding(f"missing-{c.of}", f"{k.name}: the {c.of} {name!r} is missing")
+        for k in classes
+        for c in k.conditions
+        for name in c.ids
+        if name not in traced
+    ]
 
 
 def covered(

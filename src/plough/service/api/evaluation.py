@@ -13,7 +13,7 @@ from pydantic import BaseModel
 from plough.core.bake.colliders import convex_mesh
 from plough.core.formats.glb import mesh_glb
 from plough.core.ground.classes import GroundClass
-from plough.core.ground.conditions import GROUND_ONLY, MEASURES, Condition, MeasureFacts
+from plough.core.ground.conditions import MEASURES, Condition, MeasureFacts
 from plough.core.ground.cover import METRES, TONES
 from plough.core.ground.splat import TEXELS, splat_squares, square_side
 from plough.core.kinds import all_kinds
@@ -460,7 +460,6 @@ def kinds(me: Me, ctx: Ctx) -> KindsOut:
             name=name,
             low=m.limits[0],
             high=m.limits[1],
-            ground=name in GROUND_ONLY,
             **_served(m),
         )
         for name, m in MEASURES.items()

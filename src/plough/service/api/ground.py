@@ -25,7 +25,6 @@ from plough.service.api.context import Ctx, Me, Session
 from plough.service.api.items import add_layer
 from plough.service.api.models import PROBLEMS, LinesOut, NewLayer
 from plough.service.api.own_meshes import plain_name, reading
-from plough.service.api.scenes import Edited
 from plough.service.results import keep_model
 from plough.service.scenes import Editing
 
@@ -166,7 +165,7 @@ def read_lines(scene_id: str, db: Session, me: Me) -> Response:
 
 @router.post("/scenes/{scene_id}/geojson", status_code=201)
 def bring_lines(
-    scene: Edited,
+    scene_id: str,
     file: UploadFile,
     db: Session,
     me: Me,
@@ -175,8 +174,10 @@ def bring_lines(
     ] = False,
 ) -> LinesOut:
     """Add a layer for each line and each polygon of a GeoJSON file, to the left of all that could refer to them."""
-    data = file.file.read(MOST_BYTES + 1)
-    made, told = layers_of(read_geojson(data, degrees))
+    scene_for(db, me, scene_id, "editor")
+    db.commit()  # nobody else waits while the file is read
+    made, told = layers_of(read_geojson(file.file.read(MOST_BYTES + 1), degrees))
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
     before = documents.layers_of(db, scene.id)[1].id
     for layer in made:
         new = NewLayer(kind=layer.kind, name=layer.name, parameters=layer.parameters, before=before)
