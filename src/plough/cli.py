@@ -311,6 +311,24 @@ def heights(
 
 
 @app.command()
+def mask(
+    path: Path,
+    layer: Annotated[str, typer.Argument(help="The id of a layer that places by rule.")],
+    out: Out,
+    side: Annotated[int, typer.Option(help="Points a side.")] = 1024,
+    files: Files = None,
+) -> None:
+    """Write where the rule of a layer lets things stand, as an image of 8 bits over the whole ground."""
+    from plough.core.scene.masks import mask_of
+
+    evaluation, _ = _evaluated(path, files)
+    data = mask_of(evaluation, layer, side)
+    out.parent.mkdir(parents=True, exist_ok=True)
+    out.write_bytes(data)
+    print(f"{out}: {len(data):,} bytes")
+
+
+@app.command()
 def ground(path: Path, out: Out, files: Files = None) -> None:
     """Write a scene's ground: a height map (.png of 16 bits, .tif of floats, .raw of 16 bits), a mesh (.glb) or splat maps (.zip)."""
     from plough.core.bake.bundle import embedded_images

@@ -30,6 +30,7 @@ from plough.core.ground.splat import (
     square_side,
 )
 from plough.core.layers.ground import GroundParameters
+from plough.core.library.library import Library
 from plough.core.mesh.value import Mesh, Part
 from plough.core.parameters import build
 from plough.core.scene import Evaluator, read_document
@@ -54,7 +55,7 @@ def cover(
     classes: Any = CLASSES, painted: Any = (), laid: Any = (), field: HeightField = FIELD
 ) -> Any:
     ground = Ground(surface=field, water=0.0, laid=laid, traced={"road": ROAD})
-    return covered(ground, classes, painted, Cache()).cover
+    return covered(ground, classes, painted, Library()).cover
 
 
 strokes = st.builds(
@@ -280,7 +281,7 @@ def test_a_mesh_that_is_the_ground_is_dressed_as_its_faces_lie() -> None:
         np.concatenate([faces, faces + 4]),
         (Part("ground", 0, 4),),
     )
-    made = covered(Ground(TriangleSurface(mesh)), CLASSES, (), Cache()).cover
+    made = covered(Ground(TriangleSurface(mesh)), CLASSES, (), Library()).cover
     shares = shares_of_mesh(made, mesh, paths=True)
     assert (shares.sum(axis=1, dtype=int) == 255).all() and shares.shape == (8, 8)
     assert (shares[:4, made.row("rock")] == 255).all()

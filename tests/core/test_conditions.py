@@ -23,7 +23,7 @@ from plough.core.ground.conditions import (
     sifted,
     weights,
 )
-from plough.core.ground.measures import InView
+from plough.core.ground.measures import FromImage, InView
 from plough.core.ground.paths import path_curve
 from plough.core.parameters import build
 from plough.core.scene.facets import Ground
@@ -264,3 +264,48 @@ def test_every_measure_is_described() -> None:
         (low, high), (a, b) = facts.limits, facts.soft
         assert low <= a < b <= high
         assert low <= facts.between[0] < facts.between[1] <= high
+
+
+# Clumps and images
+
+
+def measured(**values: Any) -> Any:
+    condition = build(Condition, {"id": "c", **values})
+    return condition, Senses(Ground(FIELD), Cache()).measure(condition)
+
+
+def test_clumps_are_the_distance_to_the_nearest_middle_and_there_is_one_in_each_cell() -> None:
+    _, measure = measured(of="clump", width=10, seed=3)
+    g = np.linspace(-40, 40, 321)
+    x, z = (a.ravel() for a in np.meshgrid(g, g))
+    found = measure.values(FIELD.sample(x, z)).reshape(321, 321) / 100 * 10
+    step = np.abs(np.diff(found, axis=1))
+    assert step.max() <= 0.25 + 1e-9, "a distance changes by no more than one goes"
+    low = found[1:-1, 1:-1]
+    beside = [found[1 + a : 320 + a, 1 + b : 320 + b] for a in (-1, 0, 1) for b in (-1, 0, 1)]
+    middles = (low <= np.min(beside, axis=0)) & (low < 0.3)
+    assert 40 <= middles.sum() <= 84, "about one to each cell of ten metres"
+    other = measured(of="clump", width=10, seed=4)[1].values(FIELD.sample(x, z))
+    assert np.corrcoef(found.ravel(), other)[0, 1] < 0.3
+
+
+def test_an_image_is_laid_over_the_ground_north_up_and_only_tiles_that_see_a_change_change() -> (
+    None
+):
+    shares = np.random.default_rng(5).random((32, 32)).astype(np.float32)
+    x0, z0, x1, z1 = FIELD.bounds
+    image = FromImage(shares, FIELD.bounds)
+    c, r = (a.ravel() for a in np.meshgrid(np.arange(32), np.arange(32)))
+    x, z = x0 + (c + 0.5) * (x1 - x0) / 32, z0 + (r + 0.5) * (z1 - z0) / 32
+    assert image.values(FIELD.sample(x, z)) == pytest.approx(100 * shares.ravel(), abs=1e-4)
+    changed = shares.copy()
+    changed[3, 28] = 1 - changed[3, 28]
+    other, tiles = FromImage(changed, FIELD.bounds), FIELD.tiles()
+    same = (image.seen(tiles) == other.seen(tiles)).all(axis=1)
+    assert same.any() and not same.all()
+    g = np.random.default_rng(6).uniform(-1, 1, (4000, 2)) * [x1 - 0.01, z1 - 0.01]
+    at = FIELD.sample(*np.ascontiguousarray(g.T))
+    differs = image.values(at) != other.values(at)
+    seen = {tuple(t): s for t, s in zip(tiles.tolist(), same, strict=True)}
+    assert differs.any()
+    assert not any(seen[tuple(t)] for t in tile_of(*g[differs].T).tolist())

@@ -15,6 +15,7 @@ from plough.core.library import Library
 from plough.core.scene import Evaluator, read_document, registry
 from plough.core.scene.weight import weigh
 from tests.conftest import SMALL
+from tests.core.test_along import scene as with_posts
 
 ROOT = Path(__file__).resolve().parents[2]
 CAIRNS = '''
@@ -130,7 +131,7 @@ def test_only_layers_and_the_bake_import_kinds_of_layer() -> None:
 @pytest.mark.parametrize("name", registry.all_layer_kinds())
 def test_every_kind_says_what_its_results_hold(name: str) -> None:
     kind = registry.get_layer_kind(name)
-    evaluation = Evaluator().evaluate(read_document(SMALL))
+    evaluation = Evaluator().evaluate(read_document(with_posts()))
     output = next(r.output for r in evaluation.layers if r.layer.kind == name)
     held = {
         "surface": output.surface is not None,

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
+from scipy.spatial.transform import Rotation
 
 from plough.core.cache import Cache
 from plough.core.errors import ParameterError, Superseded, TooLargeError
@@ -18,7 +19,7 @@ from plough.core.ground.conditions import Condition, Weighting
 from plough.core.ground.paths import Curve, path_curve
 from plough.core.parameters import build
 from plough.core.place import Placements, ScatterRule, joined, sample, scatter
-from plough.core.place.candidates import Source, block_size
+from plough.core.place.candidates import Scattered, block_size
 from plough.core.place.near import any_near
 from plough.core.place.pose import Pose
 from plough.core.place.variants import Choices
@@ -133,7 +134,7 @@ def test_blocks_give_the_points_of_the_plane(spacing: float) -> None:
     size = block_size(spacing)
     box = (-size * 0.8, -size, size * 1.2, size * 0.5)
     whole = sample(9, spacing, box, 0.8)
-    source = Source(9, spacing, 0.8, Cache(), lambda: None)
+    source = Scattered(9, spacing, 0.8, Cache(), lambda: None, box)
     found = source.of_blocks(tiles_in(box, size))
     inside = (found.x >= box[0]) & (found.x < box[2]) & (found.z >= box[1]) & (found.z < box[3])
     assert set(found.ids[inside].tolist()) == set(whole.ids.tolist())
@@ -496,3 +497,36 @@ def test_heights_are_drawn_by_themselves_where_they_are_not_linked() -> None:
     assert abs(np.corrcoef(x, y)[0, 1]) < 0.1
     linked = placed(ScatterRule(8, 1.5, 0.9, pose=Pose(size_low=0.5, size_high=0.7)))
     assert (linked.scale[:, 0] == x).all() and (linked.scale[:, 1] == x).all()
+
+
+# Footing
+
+
+@pytest.mark.parametrize("lean", [0.0, 1.0])
+def test_no_gap_shows_under_anything_that_is_set_down_and_all_else_stays(lean: float) -> None:
+    heights = FIELD.heights.copy()
+    heights[20:44, 30:34] -= 1.5  # a ditch
+    dug = HeightField(heights, FIELD.size)
+    feet, pose = np.array([0.6]), Pose(lean=lean, size_low=0.5, size_high=2.0)
+    rule = ScatterRule(6, 1.5, 0.8, pose=pose)
+    before = joined([t.placements for t in scatter(rule, dug)])
+    tiles = scatter(replace(rule, feet=feet), dug)
+    after = joined([t.placements for t in tiles])
+    assert (after.ids == before.ids).all() and (after.rotation == before.rotation).all()
+    down = before.position[:, 1] - after.position[:, 1]
+    assert (down >= 0).all() and down.max() > 0.3
+    # measured by itself: the foot as a dense disc, turned by another library
+    rng = np.random.default_rng(1)
+    r, turn = np.sqrt(rng.uniform(0, 1, 900)), rng.uniform(0, 2 * np.pi, 900)
+    disc = np.stack([r * np.cos(turn), 0 * r, r * np.sin(turn)], axis=1)
+    for k in range(0, after.count, 7):
+        turned = Rotation.from_quat(after.rotation[k]).apply(0.6 * after.scale[k, 0] * disc)
+        at = turned + after.position[k]
+        ground = dug.sample(at[:, 0].copy(), at[:, 2].copy())
+        over = (at[:, 1] - ground.position[:, 1])[ground.hit]
+        assert over.max() <= 0.02, "nothing floats by more than 2 cm"
+        if down[k] > 0:
+            assert over.max() > -0.05, "and nothing goes down further than it must"
+    cache = Cache()
+    scatter(replace(rule, feet=feet), FIELD, (), cache)
+    assert keys(scatter(replace(rule, feet=feet), dug, (), cache)) == keys(tiles)

@@ -204,3 +204,26 @@ def test_lines_and_areas_are_brought_in_left_of_what_refers_to_them_and_written_
     sedge.post(f"/api/scenes/{scene_id}/undo")
     names = [x["name"] for x in sedge.get(f"/api/scenes/{scene_id}").json()["layers"]]
     assert "Wash" not in names and "Drove" in names
+
+
+def test_masks_and_strip_maps_are_given_to_those_who_may_look(
+    sedge: httpx.Client, burdock: httpx.Client, scene_id: str
+) -> None:
+    address = f"/api/scenes/{scene_id}/layers"
+    mask = sedge.get(f"{address}/willows/mask", params={"side": 256})
+    assert mask.headers["content-type"] == "image/png"
+    assert Image.open(io.BytesIO(mask.content)).size == (256, 256)
+    for layer, side, words in (
+        ("ground", 256, "no rule"),
+        ("no", 256, "no layer"),
+        ("willows", 9, "side"),
+    ):
+        wrong = sedge.get(f"{address}/{layer}/mask", params={"side": side})
+        assert wrong.status_code == 422 and words in wrong.text
+    values = {"mix": [{"asset": "sedge"}], "paths": ["dyke"], "spacing": 6}
+    layer = {"op": "addLayer", "kind": "along", "name": "Posts", "parameters": values}
+    made = sedge.post(f"/api/scenes/{scene_id}/edits", json=layer).json()["created_id"]
+    (strip,) = sedge.get(f"{address}/{made}/strips").json()
+    assert strip["path"] == "dyke" and len(strip["places"]) > 10 and len(strip["knots"]) > 1
+    for what in ("mask", "strips"):
+        assert burdock.get(f"{address}/willows/{what}").status_code in (403, 404)

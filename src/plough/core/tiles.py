@@ -18,6 +18,7 @@ from plough.core.kernels import kernel
 from plough.core.rng import mix
 
 SIZE = 64.0  #: metres a side
+GROUP = 512.0  #: metres a side of what is worked on at once
 
 TileList = NDArray[np.int64]  #: (t, 2) tile coordinates, east and south
 Bounds = tuple[
@@ -54,6 +55,21 @@ def unique_tiles(tiles: TileList) -> TileList:
     """Each tile once, row by row."""
     code = np.unique(code_of(tiles))
     return np.stack([(code & 0xFFFFFFFF) - 2**30, (code >> 32) - 2**30], axis=-1)
+
+
+def around_each(tiles: TileList, rings: int) -> TileList:
+    """`tiles` and all up to `rings` away from one of them, each once, row by row."""
+    step = np.arange(-rings, rings + 1)
+    ring = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2)
+    return unique_tiles((tiles[:, None, :] + ring[None]).reshape(-1, 2))
+
+
+def grouped(tiles: TileList, rows: Int64) -> list[Int64]:
+    """`rows` of `tiles`, by the square of `GROUP` metres that they lie in."""
+    codes = code_of(np.floor(tiles[rows] * (SIZE / GROUP)).astype(np.int64))
+    order = np.argsort(codes, kind="stable")
+    cuts = np.nonzero(np.diff(codes[order]))[0] + 1
+    return [rows[part] for part in np.split(order, cuts) if len(part)]
 
 
 def hash_of(value: object) -> UInt64:

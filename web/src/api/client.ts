@@ -37,7 +37,33 @@ export type Origin = components['schemas']['OriginOut'];
 export type Heights = components['schemas']['HeightsOut'];
 export type Way = components['schemas']['WayOut'];
 export type Measure = components['schemas']['MeasureOut'];
+export type StripMap = components['schemas']['StripMap'];
 export type Values = Record<string, unknown>;
+
+/** What is set of a layer along paths. */
+export interface AlongValues {
+  mix: MixEntry[];
+  paths: string[];
+  spacing: number;
+  layout: string;
+  jitter: number;
+  free_start: number;
+  free_end: number;
+  sides: string;
+  offset: number;
+  rows: number;
+  between: number;
+  cluster: number;
+  radius: number;
+  apart: string;
+  conditions?: Condition[];
+  facing: string;
+  azimuth: number;
+  turn: number;
+  size: [number, number];
+  sink: [number, number];
+  grounded: boolean;
+}
 
 /** The parameters of a scatter. */
 export interface ScatterValues {
@@ -47,6 +73,15 @@ export interface ScatterValues {
   fill: number;
   how_many: string;
   per_hectare: number;
+  in_all: number;
+  pattern: string;
+  rows: number;
+  azimuth: number;
+  jitter: number;
+  contours: number;
+  crowns: boolean;
+  overlap: number;
+  grounded: boolean;
   lean: number;
   turn: number;
   tilt: number;

@@ -1,18 +1,16 @@
 <script lang="ts">
-  /** A value inside a sentence; click opens its control, right there. */
+  /** A value inside a sentence; click opens its control, right there: below its line, as wide as the sentence. */
   import type { Snippet } from 'svelte';
   let {
     text,
     tone = 'moss',
     missing = false,
-    wide = false,
     children,
     label,
   }: {
     text: string;
     tone?: 'moss' | 'slate' | 'ochre';
     missing?: boolean;
-    wide?: boolean; // its control needs more room
     label: string;
     children: Snippet;
   } = $props();
@@ -38,19 +36,15 @@
   }}
 />
 
-<span class="relative inline-block" bind:this={root}>
+<span class="inline-block" bind:this={root}>
   <button
     class="inline cursor-pointer rounded-t-[3px] border-b-[1.5px] px-1.5 leading-[1.25] transition-colors hover:brightness-95 {tint}"
     aria-expanded={open}
     aria-label="{label}: {text}"
     onclick={() => (open = !open)}>{text}</button
-  >
-  {#if open}
+  >{#if open}
     <span
-      class="absolute left-0 z-30 mt-1.5 block {wide
-        ? 'w-[330px]'
-        : 'w-[300px]'} rounded-md border border-line bg-leaf p-3 font-sans text-[13px] shadow-lg"
-      style:transform="translateX(min(0px, calc(330px - 100% - {root?.offsetLeft ?? 0}px)))"
+      class="absolute inset-x-0 z-30 mt-1.5 block rounded-md border border-line bg-leaf p-3 font-sans text-[13px] shadow-lg"
       role="dialog"
       aria-label={label}
       tabindex="-1"
@@ -64,5 +58,5 @@
     >
       {@render children()}
     </span>
-  {/if}
-</span>
+  {/if}</span
+>

@@ -117,7 +117,7 @@
       onchange={(e) => onchange((e.target as HTMLInputElement).value.trim())}
     />
   </label>
-{:else if row.control === 'file'}
+{:else if row.control === 'file' || row.control === 'image'}
   <OwnFile {row} value={String(now ?? '')} {disabled} {onchange} />
 {:else if row.control === 'form'}
   <Form {row} value={now as number[][]} {disabled} {onchange} />

@@ -1,11 +1,12 @@
 <script lang="ts">
-  /** The file that an asset is made from: what it was called, and another in its place. */
+  /** A file that something is made from: what it was called, and another in its place. */
   import { Spinner } from 'flowbite-svelte';
   import { onDestroy } from 'svelte';
   import { createQuery } from '@tanstack/svelte-query';
   import { said, type Row } from '../api/client';
   import FileButton from '../parts/FileButton.svelte';
   import { fileQuery } from '../state/queries';
+  import { IMAGES, readHeights } from '../state/ground';
   import { ACCEPTED, readMeshes } from '../state/meshes';
 
   let {
@@ -15,19 +16,26 @@
     onchange,
   }: { row: Row; value: string; disabled: boolean; onchange: (v: unknown) => void } = $props();
   const told = createQuery(() => fileQuery(value));
+  const image = $derived(row.control === 'image');
   let failure = $state('');
   let reading = $state(false);
   let running = new AbortController();
   onDestroy(() => running.abort());
+
+  async function read(files: File[], signal: AbortSignal): Promise<string> {
+    const [file] = files;
+    if (image) return file ? (await readHeights(file, signal)).hash : value;
+    const [first] = await readMeshes(files, signal);
+    if (!first || first.error) throw new Error(first?.error ?? 'nothing was read');
+    return first.hash;
+  }
 
   async function replace(files: File[]) {
     failure = '';
     reading = true;
     running = new AbortController();
     try {
-      const [first] = await readMeshes(files, running.signal);
-      if (!first || first.error) throw new Error(first?.error ?? 'nothing was read');
-      onchange(first.hash);
+      onchange(await read(files, running.signal));
     } catch (error) {
       if (!running.signal.aborted) failure = said(error);
     } finally {
@@ -44,8 +52,11 @@
     </span>
     {#if reading}<Spinner size="4" />{/if}
     {#if !disabled}
-      <FileButton accept={ACCEPTED} label="another file for this mesh" disabled={reading} onfiles={replace}
-        >Another…</FileButton
+      <FileButton
+        accept={image ? IMAGES : ACCEPTED}
+        label={image ? 'an image for this' : 'another file for this mesh'}
+        disabled={reading}
+        onfiles={replace}>{value ? 'Another…' : 'Choose…'}</FileButton
       >
     {/if}
   </div>

@@ -3,30 +3,24 @@
   import type { Row, ScatterValues, Values } from '../api/client';
   import Chip from '../controls/Chip.svelte';
   import Field from '../controls/Field.svelte';
-  import ConditionForm from '../controls/ConditionForm.svelte';
   import Conditions from '../controls/Conditions.svelte';
-  import Picker from '../controls/Picker.svelte';
+  import ConditionChips from '../parts/ConditionChips.svelte';
+  import LayersChip from '../parts/LayersChip.svelte';
+  import MixChip from '../parts/MixChip.svelte';
   import MixList from '../parts/MixList.svelte';
-  import { app } from '../state/app.svelte';
-  import { chosenOf } from '../state/mix';
-  import { direction, wordsOf } from '../state/conditions';
+  import { direction } from '../state/conditions';
+  import { PATTERNS } from '../state/scatter';
+  import WriteMask from '../parts/WriteMask.svelte';
   import { shown } from '../state/values';
-  import { choicesOf, giving, type PartProps } from './registry';
+  import { choicesOf, type PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
 
   const p = $derived(layer.parameters as unknown as ScatterValues);
   const row = (path: string) => rows.find((r) => r.path === path) as Row;
   const mix = $derived(p.mix);
-  const assets = $derived((open.scene?.assets ?? []).map((a) => ({ id: a.id, name: a.name, stamp: a.kind })));
-  const of = (facet: string) =>
-    giving(open.scene?.layers ?? [], facet).map((l) => ({ id: l.id, name: l.name, stamp: l.kind }));
-  const named = (ids: string[], none: string) => ids.map((id) => open.layer(id)?.name ?? id).join(', ') || none;
-  const gone = (ids: string[]) => ids.some((id) => !open.layer(id));
   const conditions = $derived(p.conditions ?? []);
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
-  const words = $derived(conditions.map((c) => wordsOf(c, app.measures, choices)));
-  const what = $derived(mix.length ? mix.map((m) => open.asset(m.asset)?.name ?? m.asset).join(', ') : 'nothing yet');
   const lean = $derived(
     (p.lean === 0 ? 'upright' : p.lean === 100 ? 'square to the slope' : `leaning ${p.lean} % with the slope`) +
       (p.tilt ? `, tilted by up to ${shown(p.tilt, 0.5)}°` : ''),
@@ -37,6 +31,7 @@
       : `facing ${direction(p.facing)}${p.turn ? `, turned by up to ${p.turn}°` : ''}`) +
       (p.turn_step ? `, in steps of ${p.turn_step}°` : ''),
   );
+  const inRows = $derived(p.pattern === 'rows' || p.pattern === 'staggered');
   const pair = ([a, b]: [number, number], unit: string) => {
     return a === b ? `${a} ${unit}` : `${a}–${b} ${unit}`;
   };
@@ -52,51 +47,49 @@
   />
 {/snippet}
 
-<p class="font-serif text-[17px] leading-[1.72]" data-sentence>
-  Scatter <Chip text={what} label="what is scattered" missing={mix.some((m) => !open.asset(m.asset))}>
-    <Picker
-      choices={assets}
-      chosen={mix.map((m) => m.asset)}
-      weights={Object.fromEntries(mix.map((m) => [m.asset, m.weight]))}
-      empty="There is no asset yet; make one in the sheet below."
-      {disabled}
-      onchange={(ids, weights) => onchange('mix', chosenOf(mix, ids, weights))}
-    />
-  </Chip>
-  over <Chip text={named(p.areas, 'the whole ground')} tone="slate" label="where" missing={gone(p.areas)}>
-    <Picker
-      choices={of('region')}
-      chosen={p.areas}
-      empty="There is no area yet; add one to the strip."
-      {disabled}
-      onchange={(ids) => onchange('areas', ids)}
-    />
-  </Chip>, at least <Chip text="{shown(p.spacing, 0.05)} m apart" label="spacing">{@render field('spacing')}</Chip>,
-  {#if p.how_many === 'per-hectare'}<Chip
+<p class="relative font-serif text-[17px] leading-[1.72]" data-sentence>
+  Scatter <MixChip {open} {mix} label="what is scattered" {disabled} onchange={(v) => onchange('mix', v)} />
+  over <LayersChip
+    {open}
+    ids={p.areas}
+    facet="region"
+    none="the whole ground"
+    label="where"
+    empty="There is no area yet; add one to the strip."
+    {disabled}
+    onchange={(ids) => onchange('areas', ids)}
+  />, <Chip text={PATTERNS[p.pattern] ?? p.pattern} label="pattern">{@render field('pattern')}</Chip>{#if inRows}
+    <Chip text="{shown(p.rows, 0.05)} m apart" label="between rows">{@render field('rows')}</Chip>, running <Chip
+      text={direction(p.azimuth)}
+      label="which way rows run">{@render field('azimuth')}</Chip
+    >{#if p.jitter}, out of line by up to <Chip text="{p.jitter} %" label="out of line">{@render field('jitter')}</Chip
+      >{/if}, one every <Chip text="{shown(p.spacing, 0.05)} m" label="spacing">{@render field('spacing')}</Chip
+    >,{:else}{#if p.pattern === 'contours'}, one every
+      <Chip text="{shown(p.contours, 0.05)} m" label="between contour lines">{@render field('contours')}</Chip> of height{/if},
+    at least
+    <Chip text="{shown(p.spacing, 0.05)} m apart" label="spacing">{@render field('spacing')}</Chip>,{/if}
+  {#if p.crowns}crowns over each other by
+    <Chip text="up to {p.overlap} %" label="how far crowns overlap">{@render field('overlap')}</Chip>,{/if}
+  {#if p.how_many === 'count'}<Chip text="{p.in_all.toLocaleString('en')} in all" label="how many in all"
+      >{@render field('in_all')}</Chip
+    >{:else if p.how_many === 'per-hectare'}<Chip
       text="{p.per_hectare.toLocaleString('en')} a hectare"
       label="how many a hectare">{@render field('per_hectare')}</Chip
-    >{:else}filled to <Chip text="{p.fill} %" label="fill">{@render field('fill')}</Chip
-    >{/if}{#each conditions as c, k (c.id)}{k ? (k === conditions.length - 1 ? ' and ' : ', ') : ', where '}<Chip
-      text={words[k]?.text ?? c.of}
-      tone="ochre"
-      label="condition: {c.of}"
-      missing={words[k]?.missing}
-      wide
-    >
-      <ConditionForm
-        condition={c}
-        {choices}
-        {disabled}
-        oninput={(v) => oninput(`conditions#${c.id}`, v)}
-        onchange={(v) => onchange(`conditions#${c.id}`, v)}
-      />
-    </Chip>{/each}. Each stands
+    >{:else}filled to <Chip text="{p.fill} %" label="fill">{@render field('fill')}</Chip>{/if}<ConditionChips
+    {conditions}
+    {choices}
+    {disabled}
+    {oninput}
+    {onchange}
+  />. Each stands
   <Chip text={lean} label="lean">{@render field('lean')}{@render field('tilt')}</Chip>, <Chip text={turned} label="turn"
     >{@render field('turn')}{@render field('facing')}{@render field('turn_step')}</Chip
   >,
   <Chip text={pair(p.size, '%')} label="size">{@render field('size')}</Chip> size{#if !p.linked},
     <Chip text={pair(p.tall, '%')} label="height">{@render field('tall')}</Chip> height{/if}, sunk
-  <Chip text={pair(p.sink, 'cm')} label="how far it is sunk">{@render field('sink')}</Chip>.
+  <Chip text="{pair(p.sink, 'cm')}{p.grounded ? ' and until no gap shows' : ''}" label="how far it is sunk"
+    >{@render field('sink')}{@render field('grounded')}</Chip
+  >.
 </p>
 {#if mix.length > 1 || mix.some((m) => m.conditions?.length)}
   <MixList
@@ -109,7 +102,10 @@
   />
 {/if}
 <section class="rule mt-3 pt-2" aria-label="where">
-  <h2 class="mb-1 text-[14px]">Where</h2>
+  <div class="mb-1 flex items-baseline justify-between">
+    <h2 class="text-[14px]">Where</h2>
+    <WriteMask scene={open.id} layer={layer.id} name={layer.name} />
+  </div>
   <Conditions
     {conditions}
     most={row('conditions').most ?? 8}

@@ -4,6 +4,7 @@ import type { Layer, Row } from '../api/client';
 import type { Choice } from '../controls/Picker.svelte';
 import { giving } from './kinds';
 import type { SceneStore } from '../state/sceneStore.svelte';
+import AlongText from './AlongText.svelte';
 import AreaText from './AreaText.svelte';
 import BakeSheet from './BakeSheet.svelte';
 import GroundText from './GroundText.svelte';
@@ -30,12 +31,18 @@ export interface LayerUi {
   /** Takes the place of its numbers. */
   sheet?: Component<PartProps>;
   /** A new one's parameters, besides what is drawn or chosen. */
-  begin?: Record<string, unknown>;
+  begin?: (open: SceneStore) => Record<string, unknown>;
   /** What its points are called, one of them and all. */
   point?: string;
   whole?: string;
   /** Whether a brush can be taken to it. */
   brushed?: boolean;
+}
+
+/** The stamp of the first asset of a mix. */
+function ofFirst(layer: Layer, open: SceneStore): string {
+  const first = (layer.parameters.mix as { asset: string }[] | undefined)?.[0]?.asset;
+  return open.asset(first ?? '')?.kind ?? layer.kind;
 }
 
 const SPECIAL: Record<string, LayerUi> = {
@@ -44,11 +51,17 @@ const SPECIAL: Record<string, LayerUi> = {
   area: { text: AreaText, point: 'corner', whole: 'an area' },
   scatter: {
     text: ScatterText,
-    begin: { spacing: 12, fill: 40 },
-    stamp: (layer, open) => {
-      const first = (layer.parameters.mix as { asset: string }[] | undefined)?.[0]?.asset;
-      return open.asset(first ?? '')?.kind ?? 'scatter';
-    },
+    begin: () => ({ spacing: 12, fill: 40 }),
+    stamp: ofFirst,
+  },
+  along: {
+    text: AlongText,
+    begin: (open) => ({
+      paths: giving(open.scene?.layers ?? [], 'curve')
+        .slice(0, 1)
+        .map((l) => l.id),
+    }),
+    stamp: ofFirst,
   },
   bake: { sheet: BakeSheet },
 };

@@ -59,7 +59,7 @@
       op: 'addLayer',
       kind,
       name: `New ${kindOf(kind)?.title.toLowerCase() ?? kind}`,
-      parameters: { ...parameters, ...uiOf(kind).begin },
+      parameters: { ...parameters, ...uiOf(kind).begin?.(open) },
     });
     if (scene?.created_id) open.selected = scene.created_id;
   }

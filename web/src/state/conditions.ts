@@ -73,6 +73,8 @@ export function conditionWords(c: Condition, m: Measure, names: string[]): strin
     wetness: `it is ${span} wet`,
     rise: `it rises ${span} over what is around`,
     facing: `it faces ${direction(c.azimuth ?? 180)}, within ${shown(c.between[1], m.step)}°`,
+    clump: `clumps of ${shown(c.width ?? 20, 0.5)} m lie (${span})`,
+    image: `the image is light (${span})`,
     noise: `patches of ${shown(c.width ?? 20, 0.5)} m lie (${span})`,
     path: `${these} is ${span} away`,
     area:

@@ -4,6 +4,7 @@ import { metres, readMeshes } from './meshes';
 
 /** What a ground can be made from. */
 export const GROUND_FILES = '.png,.tif,.tiff,.raw,.r16,.glb,.obj,.stl,.ply,.mtl,.jpg,.jpeg';
+export const IMAGES = '.png,.tif,.tiff';
 const MESHES = /\.(glb|obj|stl|ply)$/i;
 const MOST_BYTES = 100_000_000; // the service's limit, told before anything is sent
 

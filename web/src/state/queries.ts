@@ -1,6 +1,16 @@
 /** What is read from the server as it stands, and shared by all who show it. */
 import { keepPreviousData, QueryClient } from '@tanstack/svelte-query';
-import { api, ApiError, take, type Origin, type Preset, type Revision, type SceneCard, type Way } from '../api/client';
+import {
+  api,
+  ApiError,
+  take,
+  type Origin,
+  type Preset,
+  type Revision,
+  type SceneCard,
+  type StripMap,
+  type Way,
+} from '../api/client';
 
 /** Refusals are final; a server that is away is asked again. */
 const again = (failures: number, error: Error) =>
@@ -51,6 +61,20 @@ export const fileQuery = (hash: string) => ({
   queryFn: () => take<{ file: string }>(api.GET('/api/bench/meshes/{name}', { params: { path: { name: hash } } })),
   enabled: Boolean(hash),
   staleTime: Infinity,
+});
+
+/** The paths that a layer runs along, made straight; `result` tells one state of it from another. */
+export const stripsQuery = (scene: string, layer: string, result: string) => ({
+  queryKey: ['strips', scene, layer, result],
+  queryFn: () =>
+    take<StripMap[]>(
+      api.GET('/api/scenes/{scene_id}/layers/{layer_id}/strips', {
+        params: { path: { scene_id: scene, layer_id: layer } },
+      }),
+    ),
+  placeholderData: keepPreviousData,
+  staleTime: Infinity,
+  enabled: Boolean(result),
 });
 
 /** Whether there is an asset library to take from. */

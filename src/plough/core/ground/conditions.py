@@ -31,6 +31,7 @@ from plough.core.parameters import (
     number,
     reference,
     span,
+    text,
 )
 from plough.core.tiles import TileList, combine, hash_of
 
@@ -43,6 +44,8 @@ MeasureName = Literal[
     "rise",
     "facing",
     "noise",
+    "clump",
+    "image",
     "path",
     "area",
     "class",
@@ -123,6 +126,26 @@ MEASURES: dict[str, MeasureFacts] = {
         help="How far it faces away from the direction; level ground faces nowhere.",
     ),
     "noise": MeasureFacts("Patches", "%", (0, 100), (0, 100), 1, (50, 100), 10),
+    "clump": MeasureFacts(
+        "Clumps",
+        "%",
+        (0, 300),
+        (0, 150),
+        1,
+        (0, 40),
+        40,
+        help="The distance to the middle of a clump as a share of its width.",
+    ),
+    "image": MeasureFacts(
+        "An image",
+        "%",
+        (0, 100),
+        (0, 100),
+        1,
+        (90, 100),
+        90,
+        help="How light it is there, laid over the whole ground, north up.",
+    ),
     "path": MeasureFacts(
         "Distance to paths",
         "m",
@@ -205,7 +228,8 @@ class Condition(Parameters):
     matters: ClassVar[Matters] = {
         "ids": among("of", "path", "area", "class", "layer", "crown", "view"),
         "azimuth": among("of", "facing"),
-        "width seed": among("of", "noise"),
+        "width seed": among("of", "noise", "clump"),
+        "image": among("of", "image"),
         "away": among("of", "rise"),
         "falloff": above("fade"),
     }
@@ -221,7 +245,8 @@ class Condition(Parameters):
     )
     ids: tuple[Id, ...] = reference((), "Of", "layer")
     azimuth: float = number(180, "Towards", (0, 360), unit="°", step=1)
-    width: float = number(20, "Patch width", (0.5, 2000), soft=(1, 100), unit="m", step=0.5)
+    image: str = text("", "Image", most=40, control="image", help="What was read, by its hash.")
+    width: float = number(20, "Width", (0.5, 2000), soft=(1, 100), unit="m", step=0.5)
     seed: Seed = Field(
         1, title="Seed", json_schema_extra={"control": "seed", "unit": "", "group": ""}
     )

@@ -8,21 +8,25 @@ from functools import cached_property
 from typing import Protocol
 
 import numpy as np
+from scipy.ndimage import map_coordinates
 from scipy.special import ndtr
 
-from plough.core.arrays import Float64, UInt64
+from plough.core.arrays import Float32, Float64, UInt64
 from plough.core.ground.areas import Region
 from plough.core.ground.hydrology import Hydrology
 from plough.core.ground.paths import line_distance
 from plough.core.ground.surface import Samples, Surface
+from plough.core.hashing import digest
 from plough.core.kernels import kernel
 from plough.core.noise import Octaves, layered, octaves_of
-from plough.core.rng import seed_for
-from plough.core.tiles import SIZE, TileList, around, code_of, hash_of, line_hashes
+from plough.core.rng import seed_for, stream, uniform
+from plough.core.tiles import SIZE, Bounds, TileList, around, code_of, hash_of, line_hashes
 
 _LEVEL = math.radians(1.0)  # below this slope ground faces nowhere
 _ASPECT = 16.0 / 9.0  # of a still
 _ACROSS = 2.0 * math.atan(_ASPECT * math.tan(math.radians(25.0)))  # the view is 50 degrees high
+_EAST, _SOUTH = stream("clump.east"), stream("clump.south")
+_S32 = np.uint64(32)
 _NOISE_OCTAVES, _NOISE_GAIN = 3, 0.5
 _NOISE_SPREAD = 0.199  # standard deviation of that noise
 
@@ -179,6 +183,69 @@ def _noise(octaves: Octaves, rate: float, x: Float64, z: Float64) -> Float64:
     for i in range(x.shape[0]):
         out[i] = layered(octaves, x[i] * rate, z[i] * rate, _NOISE_GAIN, 0.0)
     return out
+
+
+@dataclass(frozen=True, slots=True)
+class Clumps:
+    """Per cent of a clump's width to the nearest middle of one: a jittered point in each cell of a grid (Worley 1996)."""
+
+    seed: int
+    width: float  #: metres of a clump and its share of the gaps
+
+    def values(self, at: Samples) -> Float64:
+        """0 and more."""
+        east, south = (np.ascontiguousarray(at.position[:, k]) for k in (0, 2))
+        seed = np.uint64(seed_for(self.seed, "condition.clump"))
+        return 100.0 * _to_middles(seed, east / self.width, south / self.width)
+
+    def seen(self, tiles: TileList) -> UInt64:
+        """Nothing."""
+        return _nothing(tiles)
+
+
+@kernel
+def _to_middles(seed: np.uint64, x: Float64, z: Float64) -> Float64:
+    out = np.empty(x.shape[0])
+    for i in range(x.shape[0]):
+        ci, ck = math.floor(x[i]), math.floor(z[i])
+        best = math.inf
+        for k in range(ck - 2, ck + 3):
+            for j in range(ci - 2, ci + 3):
+                cell = (np.uint64(j) << _S32) ^ (np.uint64(k) & np.uint64(0xFFFFFFFF))
+                dx = j + uniform(seed, _EAST, cell) - x[i]
+                dz = k + uniform(seed, _SOUTH, cell) - z[i]
+                best = min(best, dx * dx + dz * dz)
+        out[i] = math.sqrt(best)
+    return out
+
+
+@dataclass(frozen=True, eq=False)
+class FromImage:
+    """Per cent of white that an image has, laid over a rectangle with north up; its edge goes on beyond."""
+
+    shares: Float32  #: (h, w) 0 to 1
+    bounds: Bounds
+
+    def values(self, at: Samples) -> Float64:
+        """0 to 100, evenly between the middles of its points."""
+        x0, z0, x1, z1 = self.bounds
+        h, w = self.shares.shape
+        c = (at.position[:, 0] - x0) / (x1 - x0) * w - 0.5
+        r = (at.position[:, 2] - z0) / (z1 - z0) * h - 0.5
+        found = map_coordinates(self.shares, [r, c], order=1, mode="nearest", output=np.float64)
+        return np.asarray(100.0 * found)
+
+    def seen(self, tiles: TileList) -> UInt64:
+        """The part of the image that lies over each tile, and a point more."""
+        x0, z0, x1, z1 = self.bounds
+        h, w = self.shares.shape
+        out = np.empty((len(tiles), 2), np.uint64)
+        for t, (i, k) in enumerate((tiles * SIZE).tolist()):
+            c0, c1 = (int((x - x0) / (x1 - x0) * w) for x in (i, i + SIZE))
+            r0, r1 = (int((z - z0) / (z1 - z0) * h) for z in (k, k + SIZE))
+            part = self.shares[max(0, r0 - 2) : r1 + 3, max(0, c0 - 2) : c1 + 3]
+            out[t] = hash_of([part.shape, h, w, self.bounds, digest(part.tobytes())])
+        return out
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
+from functools import partial
 from typing import ClassVar, Literal
 
+import numpy as np
 from pydantic import Field
 
 from plough.core.ground.conditions import MOST_CONDITIONS, Condition
@@ -14,18 +17,21 @@ from plough.core.parameters import (
     Parameters,
     Seed,
     choice,
+    count,
     flag,
     number,
     reference,
     span,
     within,
 )
+from plough.core.place.placements import PlacedTile
 from plough.core.place.pose import Pose
-from plough.core.place.rules import ScatterRule, scatter
+from plough.core.place.room import Room, first_of, with_room
+from plough.core.place.rules import FINER, Pattern, ScatterRule, scatter, weight_of
 from plough.core.place.sampling import DENSITY
 from plough.core.scene.document import MixEntry
 from plough.core.scene.facets import Output, TiledPlacements
-from plough.core.scene.inputs import Inputs
+from plough.core.scene.inputs import Inputs, Mix
 from plough.core.scene.registry import layer_kind
 
 
@@ -36,6 +42,10 @@ class ScatterParameters(Parameters):
         "tall": among("linked", False),
         "fill": among("how_many", "fill"),
         "per_hectare": among("how_many", "per-hectare"),
+        "in_all": among("how_many", "count"),
+        "rows azimuth jitter": among("pattern", "rows", "staggered"),
+        "contours": among("pattern", "contours"),
+        "overlap": among("crowns", True),
     }
 
     seed: Seed = Field(
@@ -58,13 +68,80 @@ class ScatterParameters(Parameters):
         unit="m",
         step=0.05,
         group="How close",
-        help="Least distance between any two.",
+        help="Least distance between any two stems; along a row, where there are rows.",
     )
-    how_many: Literal["fill", "per-hectare"] = choice(
+    crowns: bool = flag(
+        False, "Crown to crown", group="How close", help="Each keeps the room of its crown as well."
+    )
+    overlap: float = number(
+        20,
+        "Crowns overlap by",
+        (0, 90),
+        unit="%",
+        step=1,
+        group="How close",
+        help="Of their radii, at most.",
+    )
+    pattern: Literal["anyhow", "rows", "staggered", "contours"] = choice(
+        "anyhow",
+        "Pattern",
+        {
+            "anyhow": "None: anyhow",
+            "rows": "Rows",
+            "staggered": "Staggered rows",
+            "contours": "Along contour lines",
+        },
+        group="How close",
+    )
+    rows: float = number(
+        5, "Between rows", (0.1, 200), soft=(0.3, 20), unit="m", step=0.05, group="How close"
+    )
+    azimuth: float = number(
+        90,
+        "Rows run",
+        (0, 180),
+        unit="°",
+        step=1,
+        group="How close",
+        help="Clockwise from north.",
+    )
+    jitter: float = number(
+        0,
+        "Out of line by up to",
+        (0, 100),
+        soft=(0, 60),
+        unit="%",
+        step=1,
+        group="How close",
+        help="Of half the way to the next.",
+    )
+    contours: float = number(
+        1,
+        "A contour line every",
+        (0.05, 100),
+        soft=(0.1, 10),
+        unit="m",
+        step=0.05,
+        group="How close",
+        help="Metres of height.",
+    )
+    how_many: Literal["fill", "per-hectare", "count"] = choice(
         "fill",
         "How many",
-        {"fill": "A share of what fits", "per-hectare": "So many a hectare"},
+        {
+            "fill": "A share of what fits",
+            "per-hectare": "So many a hectare",
+            "count": "So many in all",
+        },
         group="How close",
+    )
+    in_all: int = count(
+        100,
+        "In all",
+        (0, 1_000_000),
+        soft=(0, 1000),
+        group="How close",
+        help="As many as fit, at most. A higher number keeps all that stood.",
     )
     per_hectare: float = number(
         200,
@@ -160,17 +237,87 @@ class ScatterParameters(Parameters):
     sink: within(-200, 500) = span(  # type: ignore[valid-type]
         (0, 5), "Sunk", (-200, 500), soft=(-20, 50), unit="cm", step=1, group="How they stand"
     )
+    grounded: bool = flag(
+        False,
+        "Down until no gap shows",
+        group="How they stand",
+        help="Besides that: until all of its foot is in the ground.",
+    )
+
+    @property
+    def in_rows(self) -> bool:
+        """Whether they stand in straight rows."""
+        return self.pattern in ("rows", "staggered")
 
 
 def _fill(p: ScatterParameters, inputs: Inputs) -> float:
     """The share of what fits at the spacing."""
     if p.how_many == "fill":
         return p.fill / 100.0
-    fits = DENSITY * 1e4 / p.spacing**2
+    fits = (1.0 if p.in_rows else DENSITY) * 1e4 / _share_of_each(p)
     if p.per_hectare > fits:
         text = f"at {p.spacing:g} m no more than {fits:,.0f} a hectare fit; lower the spacing"
         inputs.find("too-many", text)
     return min(1.0, p.per_hectare / fits)
+
+
+def _share_of_each(p: ScatterParameters) -> float:
+    """Square metres that belong to each candidate, in the measure of its pattern."""
+    if p.in_rows:
+        return p.spacing * p.rows
+    return (p.spacing * (FINER if p.pattern == "contours" else 1.0)) ** 2
+
+
+def _pattern(p: ScatterParameters) -> Pattern:
+    if p.pattern == "contours":
+        return Pattern("contours", p.contours)
+    if not p.in_rows:
+        return Pattern()
+    turn = math.radians(p.azimuth - 90.0)
+    return Pattern("rows", p.rows, turn, p.pattern == "staggered", p.jitter / 100.0)
+
+
+def _room(p: ScatterParameters, mix: Mix, inputs: Inputs) -> Room | None:
+    """How far from each other they stand besides the distance between stems; None where that is all."""
+    on_lines = p.pattern == "contours"
+    if not (p.crowns or on_lines or any(e.spacing for e in mix.entries)):
+        return None
+    counts = np.diff(mix.choices.first)
+    own = np.repeat([0.5 * e.spacing for e in mix.entries], counts)
+    stems = np.maximum(own, 0.5 * p.spacing if on_lines else 0.0).astype(np.float32)
+    crowns = np.zeros(len(stems), np.float32)
+    if p.crowns:
+        crowns = inputs.crowns(mix.variants) * np.float32(1.0 - p.overlap / 100.0)
+    largest = p.size[1] / 100.0 * max(e.size[1] / 100.0 for e in mix.entries)
+    widest = max(float(stems.max()), float(crowns.max()) * largest)
+    share = p.fill / 100.0 if p.how_many == "fill" else 1.0
+    return Room(stems, crowns, widest, share, inputs.seed(p.seed))
+
+
+def _placed(
+    p: ScatterParameters, rule: ScatterRule, room: Room | None, inputs: Inputs
+) -> list[PlacedTile]:
+    """What stands by `rule`, each with room about it."""
+    tiles = scatter(rule, inputs.surface(), inputs.standing(), inputs.cache, inputs.check)
+    return tiles if room is None else with_room(tiles, room, inputs.cache, inputs.check)
+
+
+def _counted(
+    p: ScatterParameters, rule: ScatterRule, room: Room | None, inputs: Inputs
+) -> list[PlacedTile]:
+    """The first of all that fit, as many as are asked for; no more are looked at than need be."""
+    x0, z0, x1, z1 = inputs.surface().bounds
+    share = 4.0 * p.in_all * _share_of_each(p) / max(1.0, (x1 - x0) * (z1 - z0))
+    while True:
+        share = min(1.0, share)
+        tiles = _placed(p, replace(rule, fill=share), room, inputs)
+        found = sum(t.placements.count for t in tiles)
+        if found >= p.in_all or share == 1.0:
+            break
+        share *= 8.0
+    if found < p.in_all:
+        inputs.find("too-many", f"only {found:,} of {p.in_all:,} fit where they may stand")
+    return first_of(tiles, p.in_all)
 
 
 def _pose(p: ScatterParameters) -> Pose:
@@ -206,10 +353,12 @@ def evaluate(p: ScatterParameters, inputs: Inputs) -> Output:
         inputs.find("nothing-chosen", "nothing is chosen to scatter")
     if not mix.variants or (p.areas and not regions):
         return Output(placements=TiledPlacements(mix.variants))
+    room = _room(p, mix, inputs)
     rule = ScatterRule(
         seed=inputs.seed(p.seed),
         spacing=p.spacing,
-        fill=_fill(p, inputs),
+        fill=1.0 if room and room.share < 1.0 else _fill(p, inputs),
+        pattern=_pattern(p),
         choices=mix.choices,
         regions=tuple(regions),
         conditions=inputs.weighted(p.conditions),
@@ -218,6 +367,9 @@ def evaluate(p: ScatterParameters, inputs: Inputs) -> Output:
         cleared=inputs.cleared(),
         apart=p.apart,
         pose=_pose(p),
+        feet=inputs.feet(mix.variants) if p.grounded else np.empty(0),
     )
-    tiles = scatter(rule, inputs.surface(), inputs.standing(), inputs.cache, inputs.check)
-    return Output(placements=TiledPlacements(mix.variants, tuple(tiles)))
+    place = _counted if p.how_many == "count" else _placed
+    tiles = place(p, rule, room, inputs)
+    placed = TiledPlacements(mix.variants, tuple(tiles))
+    return Output(placements=placed, weigh=partial(weight_of, rule))

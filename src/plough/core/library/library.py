@@ -28,6 +28,7 @@ from plough.core.parameters import build
 #: a level is left for the next where the asset's height covers less than this share of the view's
 SCREEN_COVERAGE = (0.34, 0.14, 0.065)
 _VIEW_SLOPE = 2.0 * math.tan(math.radians(25.0))  #: height of a 50 degree view, by distance
+_LOW, _LOW_SHARE = 0.01, 0.01  #: metres, and of the height, that the lowest part of a thing goes up
 _SMALL = 128  #: pixels a side of the textures that small pictures are drawn with
 
 
@@ -170,6 +171,17 @@ class Library:
             return product.height, product.canopy_radius
 
         return self.cache.get(("size", variant.key), make, lambda s: 200)
+
+    def foot(self, variant: Variant, check: Callable[[], None] | None = None) -> float:
+        """Metres about its middle that it rests on: as far as its lowest part reaches."""
+
+        def make() -> float:
+            product = self.level(variant, 0, check)
+            at = product.mesh.positions
+            low = at[at[:, 1] <= max(_LOW, _LOW_SHARE * product.height)]
+            return float(np.hypot(low[:, 0], low[:, 2]).max(initial=0.0))
+
+        return self.cache.get(("foot", variant.key), make, lambda s: 200)
 
     def lamps(self, variant: Variant, check: Callable[[], None] | None = None) -> tuple[Lamp, ...]:
         """What light it carries."""

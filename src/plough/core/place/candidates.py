@@ -1,25 +1,27 @@
 """Candidates of a layer: sampled block by block, kept, and given out by tile.
 
 A block is a square of a power of two metres, about 180 cells of the sampling a side; blocks and
-tiles nest in each other, so every tile's candidates come from whole blocks, whatever is asked for.
+tiles nest in each other, so every tile's candidates come from whole blocks, whatever is asked for;
+no block is larger than what is worked on at once.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 
 from plough.core.arrays import Float64, Int64, UInt64
 from plough.core.cache import Cache
 from plough.core.errors import TooLargeError
+from plough.core.ground.areas import Region
 from plough.core.place.sampling import MOST_CELLS, levels_of_fill, place_of_fill, sample_block
-from plough.core.tiles import SIZE, TileList, code_of, tile_of
+from plough.core.tiles import SIZE, Bounds, TileList, code_of, region_hashes, tile_of, unique_tiles
 
 _CELLS = 180.0  #: a side of a block, about
-GROUP = 512.0  #: metres a side of what is worked on at once; every block lies in one
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,10 +31,33 @@ class Candidates:
     x: Float64  #: (n,) metres
     z: Float64  #: (n,) metres
     ids: UInt64  #: (n,)
+    place: Float64  #: (n,) in the fill, lower is earlier
 
     def taken(self, rows: Int64) -> Candidates:
         """Those in `rows`."""
-        return Candidates(self.x[rows], self.z[rows], self.ids[rows])
+        return Candidates(self.x[rows], self.z[rows], self.ids[rows], self.place[rows])
+
+
+def by_tiles(points: Candidates) -> Candidates:
+    """`points` sorted by tile; within a tile they stay in order."""
+    return points.taken(np.argsort(code_of(tile_of(points.x, points.z)), kind="stable"))
+
+
+class Source(Protocol):
+    """Where a layer's candidates come from."""
+
+    @property
+    def rings(self) -> int:
+        """Tiles away whose ground decides where candidates of a tile lie; 0: none does."""
+        ...
+
+    def check_amount(self, tiles: TileList) -> None:
+        """Raises `TooLargeError` where `tiles` would hold more than may be."""
+        ...
+
+    def of_tiles(self, tiles: TileList) -> Candidates:
+        """The candidates of `tiles`, sorted by tile; within a tile in an order that hangs on nothing else."""
+        ...
 
 
 def block_size(spacing: float) -> float:
@@ -41,33 +66,37 @@ def block_size(spacing: float) -> float:
     return float(2.0 ** min(9, max(2, round(math.log2(side)))))
 
 
-def check_amount(blocks: int, spacing: float) -> None:
-    """Raises `TooLargeError` when so many blocks would hold more cells than may be sampled."""
-    area = blocks * block_size(spacing) ** 2
-    if 2.0 * area / spacing**2 > MOST_CELLS:
-        least = math.sqrt(2.0 * area / MOST_CELLS)
-        raise TooLargeError(
-            "spacing",
-            f"{spacing:g} m over this ground would take more than {MOST_CELLS // 3:,} placements;"
-            f" raise it to {least:.2f} m or choose a smaller area",
-        )
-
-
 @dataclass(frozen=True, slots=True)
-class Source:
-    """Where a layer's candidates come from."""
+class Scattered:
+    """Candidates at a least distance, anyhow."""
 
     seed: int  #: of the layer
     spacing: float  #: metres
     fill: float  #: share of what fits, 0 to 1
     cache: Cache
     check: Callable[[], None]
+    bounds: Bounds  #: beyond these there is no ground
+    regions: Sequence[Region] = ()  #: none: the whole ground
+    rings: int = 0
+
+    def check_amount(self, tiles: TileList) -> None:
+        """Raises `TooLargeError` where `tiles` would hold more than may be."""
+        area = len(self._blocks(tiles)) * block_size(self.spacing) ** 2
+        if 2.0 * area / self.spacing**2 > MOST_CELLS:
+            least = math.sqrt(2.0 * area / MOST_CELLS)
+            raise too_many(self.spacing, least)
+
+    def of_tiles(self, tiles: TileList) -> Candidates:
+        """The candidates of `tiles`, sorted by tile."""
+        points = self.of_blocks(self._blocks(tiles))
+        codes = code_of(tile_of(points.x, points.z))
+        return points.taken(np.nonzero(np.isin(codes, code_of(tiles)))[0])
 
     def of_blocks(self, blocks: TileList) -> Candidates:
-        """The candidates of `blocks`, sorted by tile; within a tile in an order that hangs on nothing else."""
+        """The candidates of `blocks`, sorted by tile."""
         size, last = block_size(self.spacing), place_of_fill(self.fill)
         levels = levels_of_fill(self.fill)
-        parts: list[tuple[Float64, Float64, UInt64]] = []
+        parts: list[tuple[Float64, Float64, UInt64, Float64]] = []
         for i, k in blocks.tolist():
             self.check()
             box = (i * size, k * size, (i + 1) * size, (k + 1) * size)
@@ -77,11 +106,40 @@ class Source:
                 lambda p: 32 * p.x.size + 200,
             )
             keep = points.place <= last
-            parts.append((points.x[keep], points.z[keep], points.ids[keep]))
+            arrays = (points.x, points.z, points.ids, points.place)
+            parts.append(tuple(a[keep] for a in arrays))  # type: ignore[arg-type]
         if not parts:
-            return Candidates(np.empty(0), np.empty(0), np.empty(0, np.uint64))
-        x, z, ids = (np.concatenate(a) for a in zip(*parts, strict=True))
-        if size > SIZE or len(parts) > 1:
-            order = np.argsort(code_of(tile_of(x, z)), kind="stable")
-            x, z, ids = x[order], z[order], ids[order]
-        return Candidates(x, z, ids)
+            return no_candidates()
+        found = Candidates(*(np.concatenate(a) for a in zip(*parts, strict=True)))
+        return by_tiles(found) if size > SIZE or len(parts) > 1 else found
+
+    def _blocks(self, tiles: TileList) -> TileList:
+        """The blocks that `tiles` need."""
+        size = block_size(self.spacing)
+        if size >= SIZE:
+            return unique_tiles(np.floor(tiles * (SIZE / size)).astype(np.int64))
+        per = round(SIZE / size)
+        inner = np.stack(np.meshgrid(np.arange(per), np.arange(per)), axis=-1).reshape(-1, 2)
+        blocks = unique_tiles((tiles[:, None, :] * per + inner[None]).reshape(-1, 2))
+        x0, z0, x1, z1 = self.bounds
+        keep = ((blocks + 1) * size > [x0, z0]).all(axis=1)
+        keep &= (blocks * size < [x1, z1]).all(axis=1)
+        if self.regions:
+            rings = (np.ascontiguousarray(r.ring) for r in self.regions)
+            keep &= np.logical_or.reduce([region_hashes(r, blocks, size)[1] for r in rings])
+        return blocks[keep]
+
+
+def too_many(spacing: float, least: float) -> TooLargeError:
+    """That at `spacing` metres there would be too many; from `least` on there are not."""
+    return TooLargeError(
+        "spacing",
+        f"{spacing:g} m over this ground would take more than {MOST_CELLS // 3:,} placements;"
+        f" raise it to {least:.2f} m or choose a smaller area",
+    )
+
+
+def no_candidates() -> Candidates:
+    """None at all."""
+    none = np.empty(0)
+    return Candidates(none, none, np.empty(0, np.uint64), none)

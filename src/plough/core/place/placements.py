@@ -74,11 +74,19 @@ class PlacedTile:
     placements: Placements
     key: str  #: digest of the placements' bytes
     standing: tuple[int, int]  #: hash of where they stand: all that gives way to them can see
+    place: (
+        Float32  #: (n,) of each in the fill, lower is earlier: the last to come are the first to go
+    )
 
     @property
     def nbytes(self) -> int:
         """Bytes held."""
-        return self.placements.nbytes + 400
+        return self.placements.nbytes + self.place.nbytes + 400
+
+    def taken(self, rows: Bool | Int64) -> PlacedTile:
+        """With those in `rows` alone."""
+        own, place = self.placements.taken(rows), self.place[rows]
+        return by_tile(own, place, np.array([[self.x, self.z]]), np.array([0, own.count]))[0]
 
 
 @kernel
@@ -92,19 +100,22 @@ def _standing_hashes(position: Float32, starts: Int64) -> UInt64:
     return out
 
 
-def by_tile(placements: Placements, tiles: Int64, starts: Int64) -> list[PlacedTile]:
+def by_tile(
+    placements: Placements, place: Float32, tiles: Int64, starts: Int64
+) -> list[PlacedTile]:
     """`placements` cut in tiles (t, 2): tile k holds the rows from `starts[k]` to `starts[k + 1]`."""
     hashes = _standing_hashes(np.ascontiguousarray(placements.position), starts)
     out = []
     for k, (x, z) in enumerate(tiles.tolist()):
-        own = placements.taken(slice(starts[k], starts[k + 1]))
+        rows = slice(starts[k], starts[k + 1])
+        own = placements.taken(rows)
         standing = (int(hashes[k, 0]), int(hashes[k, 1]))
-        out.append(PlacedTile(x, z, own, digest(own.to_bytes()), standing))
+        out.append(PlacedTile(x, z, own, digest(own.to_bytes()), standing, place[rows]))
     return out
 
 
-def cut(placements: Placements) -> list[PlacedTile]:
-    """`placements` in any order, cut in the tiles that they stand in."""
+def cut(placements: Placements, place: Float32 | None = None) -> list[PlacedTile]:
+    """`placements` in any order, cut in the tiles that they stand in; `place` (n,) of each in the fill."""
     from plough.core.tiles import code_of, tile_of
 
     tiles = tile_of(*placements.position[:, [0, 2]].astype(np.float64).T)
@@ -112,7 +123,8 @@ def cut(placements: Placements) -> list[PlacedTile]:
     order = np.argsort(codes, kind="stable")
     _, first = np.unique(codes[order], return_index=True)
     starts = np.append(first, len(order))
-    return by_tile(placements.taken(order), tiles[order][first], starts)
+    whole = np.zeros(len(order), np.float32) if place is None else place
+    return by_tile(placements.taken(order), whole[order], tiles[order][first], starts)
 
 
 def standing_of(tiles: Iterable[PlacedTile]) -> Float32:

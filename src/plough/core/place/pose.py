@@ -9,9 +9,10 @@ import numpy as np
 
 from plough.core.arrays import Float32, Float64, UInt64
 from plough.core.kernels import kernel
-from plough.core.rng import stream, uniform
+from plough.core.rng import stream, uniform, uniform_array
 
 _TURN, _SIZE, _SINK = stream("place.turn"), stream("place.size"), stream("place.sink")
+_PITCH, _ROLL = stream("place.pitch"), stream("place.roll")
 _TILT, _WAY, _TALL = stream("place.tilt"), stream("place.way"), stream("place.tall")
 
 
@@ -29,6 +30,8 @@ class Pose(NamedTuple):
     tilt: float = 0.0  #: radians away from how they lean, at most
     tall_low: float = 0.0  #: of the height alone; 0: as the rest
     tall_high: float = 0.0
+    pitch: float = 0.0  #: radians about the level axis through both sides, either way at most
+    roll: float = 0.0  #: radians about the level axis from back to front, either way at most
 
 
 @kernel
@@ -45,11 +48,31 @@ def _tilt(q: Float32, seed: np.uint64, own: np.uint64, most: float) -> None:
     q[3] = w * r - ax * x - az * z
 
 
+def widths(seed: int, ids: UInt64, pose: Pose) -> Float32:
+    """(n,) the size to the sides that `set_up` gives each."""
+    spread = pose.size_high - pose.size_low
+    return np.asarray(pose.size_low + spread * uniform_array(seed, _SIZE, ids), np.float32)
+
+
+@kernel
+def _turn_own(q: Float32, bx: float, bz: float, bw: float) -> None:
+    """Turn the quaternion `q` (4,) by (bx, 0, bz, bw) about its own axes."""
+    x, y, z, w = q[0], q[1], q[2], q[3]
+    q[0] = w * bx + x * bw + y * bz
+    q[1] = y * bw + z * bx - x * bz
+    q[2] = w * bz + z * bw - y * bx
+    q[3] = w * bw - x * bx - z * bz
+
+
 @kernel
 def set_up(
-    seed: np.uint64, ids: UInt64, ground: Float64, normal: Float64, pose: Pose
+    seed: np.uint64, ids: UInt64, ground: Float64, normal: Float64, pose: Pose, towards: Float64
 ) -> tuple[Float32, Float32, Float32]:
-    """Positions (n, 3), rotations (n, 4) xyzw and scales (n, 3) of placements on `ground` (n, 3) with `normal` (n, 3)."""
+    """Positions (n, 3), rotations (n, 4) xyzw and scales (n, 3) of placements on `ground` (n, 3) with `normal` (n, 3).
+
+    Args:
+        towards: (n,) radians about the vertical that each faces, besides where all do; (1,): all alike.
+    """
     n = ids.shape[0]
     position = np.empty((n, 3), np.float32)
     rotation = np.empty((n, 4), np.float32)
@@ -58,7 +81,7 @@ def set_up(
         yaw = pose.turn * 2.0 * math.pi * (uniform(seed, _TURN, ids[i]) - 0.5)
         if pose.step > 0.0:
             yaw = round(yaw / pose.step) * pose.step
-        yaw = 0.5 * (yaw + pose.facing)
+        yaw = 0.5 * (yaw + pose.facing + towards[min(i, towards.shape[0] - 1)])
         s, c = math.sin(yaw), math.cos(yaw)
         # tilt from the vertical towards the normal, about the level axis at right angles to both
         tilt = 0.5 * pose.lean * math.acos(min(1.0, max(-1.0, normal[i, 1])))
@@ -73,6 +96,12 @@ def set_up(
         rotation[i, 1] = w * s
         rotation[i, 2] = az * c + ax * s
         rotation[i, 3] = w * c
+        if pose.pitch > 0.0:
+            half = 0.5 * pose.pitch * (2.0 * uniform(seed, _PITCH, ids[i]) - 1.0)
+            _turn_own(rotation[i], math.sin(half), 0.0, math.cos(half))
+        if pose.roll > 0.0:
+            half = 0.5 * pose.roll * (2.0 * uniform(seed, _ROLL, ids[i]) - 1.0)
+            _turn_own(rotation[i], 0.0, math.sin(half), math.cos(half))
         if pose.tilt > 0.0:
             _tilt(rotation[i], seed, ids[i], pose.tilt)
         spread = pose.size_high - pose.size_low

@@ -5,43 +5,42 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from typing import Literal, NamedTuple
 
 import numpy as np
 
-from plough.core.arrays import Float32, Float64, Int64, UInt32, UInt64
+from plough.core.arrays import Bool, Float32, Float64, Int64, UInt32, UInt64
 from plough.core.cache import Cache
 from plough.core.ground.areas import Region
 from plough.core.ground.conditions import Weighting, sifted, weights
 from plough.core.ground.conditions import seen as seen_by
 from plough.core.ground.paths import Strip, strip_distance
 from plough.core.ground.surface import Samples, Surface
-from plough.core.place.candidates import (
-    GROUP,
-    Candidates,
-    Source,
-    block_size,
-    check_amount,
-)
+from plough.core.place.candidates import Candidates, Scattered, Source
+from plough.core.place.footing import gaps
 from plough.core.place.near import any_near
 from plough.core.place.placements import PlacedTile, Placements, by_tile, standing_of
 from plough.core.place.pose import Pose, set_up
+from plough.core.place.rows import OnContours, Rows
 from plough.core.place.standing import ByTile
 from plough.core.place.variants import NONE, Choices
 from plough.core.rng import stream, uniform_array
-from plough.core.tiles import (
-    SIZE,
-    TileList,
-    code_of,
-    combine,
-    hash_of,
-    region_hashes,
-    tile_of,
-    unique_tiles,
-)
+from plough.core.tiles import TileList, around, code_of, combine, grouped, hash_of, tile_of
 
 _CONDITION, _OWN_SIZE = stream("place.condition"), stream("place.own size")
 _CLEARED = hash_of("cleared") | np.uint64(1)  # odd: no bit is lost
+FINER = 0.5  #: so much closer lie candidates for contour lines: two may come to lie on one place
 VERSION = 1  #: raised when the same rule places otherwise
+
+
+class Pattern(NamedTuple):
+    """How candidates lie to each other."""
+
+    lie: Literal["anyhow", "rows", "contours"] = "anyhow"
+    rows: float = 1.0  #: metres between rows; of height between contour lines
+    turn: float = 0.0  #: radians that rows are turned by about the vertical, from east
+    staggered: bool = False  #: every other row half a spacing on
+    jitter: float = 0.0  #: of spacing and rows, 0 to 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +50,7 @@ class ScatterRule:
     seed: int  #: of the layer, 64 bits
     spacing: float  #: metres between any two
     fill: float  #: share of what fits, 0 to 1
+    pattern: Pattern = field(default_factory=Pattern)
     choices: Choices = field(default_factory=lambda: Choices.of([("one", 1.0, (1,))]))
     regions: tuple[Region, ...] = ()  #: none: the whole surface
     conditions: tuple[Weighting, ...] = ()  #: what a place must be like
@@ -61,14 +61,18 @@ class ScatterRule:
     ] = ()  #: of each asset: by what its weight is multiplied
     sizes: tuple[tuple[float, float], ...] = ()  #: of each asset: a size of its own, besides
     pose: Pose = field(default_factory=Pose)
+    feet: Float64 = field(
+        default_factory=lambda: np.empty(0)
+    )  #: (variants,) metres of what each rests on; where it is given, no gap is left under it
 
     def head(self) -> UInt64:
         """(2,) a hash of all that acts on every tile alike."""
         values = [self.spacing, self.fill, self.apart]
         mix = [getattr(self.choices, n).tolist() for n in Choices.__slots__]
-        limits = [str(v) for v in (*values, *self.pose)]
+        limits = [str(v) for v in (*values, *self.pattern, *self.pose)]
         own = [list(s) for s in self.sizes]
-        return hash_of([VERSION, self.seed, limits, mix, bool(self.regions), own])
+        feet = self.feet.tolist()
+        return hash_of([VERSION, self.seed, limits, mix, bool(self.regions), own, feet])
 
 
 def _domain(rule: ScatterRule, surface: Surface) -> tuple[TileList, UInt64]:
@@ -86,7 +90,12 @@ def _domain(rule: ScatterRule, surface: Surface) -> tuple[TileList, UInt64]:
 
 
 def _keys(
-    rule: ScatterRule, surface: Surface, tiles: TileList, seen: UInt64, standing: ByTile
+    rule: ScatterRule,
+    surface: Surface,
+    tiles: TileList,
+    seen: UInt64,
+    standing: ByTile,
+    rings: int,
 ) -> UInt64:
     """(t, 2) a hash of everything that decides what stands in each tile."""
     lines = np.zeros((len(tiles), 2), np.uint64)
@@ -98,7 +107,11 @@ def _keys(
     told = seen_by(rule.conditions, tiles)
     for conditions in rule.shares:
         told = combine(told, seen_by(conditions, tiles))
-    return combine(rule.head(), place, surface.tile_hashes(tiles), seen, lines, near, told)
+    ground = surface.tile_hashes(tiles)
+    if rings:
+        every = surface.tiles()
+        ground = around(tiles, code_of(every), surface.tile_hashes(every), rings)
+    return combine(rule.head(), place, ground, seen, lines, near, told)
 
 
 def scatter(
@@ -126,18 +139,18 @@ def scatter(
     tiles, seen = _domain(rule, surface)
     if rule.fill <= 0 or not len(tiles):
         return []
-    check_amount(len(_blocks(rule, surface, tiles)), rule.spacing)
-    keys = _keys(rule, surface, tiles, seen, taken)
+    source = _source(rule, surface, cache, check)
+    source.check_amount(tiles)
+    keys = _keys(rule, surface, tiles, seen, taken, max(source.rings, len(rule.feet) > 0))
     names = [("placed", a, b) for a, b in keys.tolist()]
     found: list[PlacedTile | None] = cache.look_up(names)
     missing = np.array([k for k, tile in enumerate(found) if tile is None], np.int64)
-    source = Source(rule.seed, rule.spacing, rule.fill, cache, check)
 
     def work(rows: Int64) -> list[PlacedTile]:
         check()
         return _place(rule, surface, taken, source, tiles[rows])
 
-    groups = _grouped(tiles, missing)
+    groups = grouped(tiles, missing)
     with ThreadPoolExecutor(2) as pool:
         results = list(pool.map(work, groups)) if len(groups) > 1 else [work(g) for g in groups]
     for rows, made in zip(groups, results, strict=True):
@@ -147,39 +160,21 @@ def scatter(
     return [tile for tile in found if tile is not None and tile.placements.count]
 
 
-def _grouped(tiles: TileList, rows: Int64) -> list[Int64]:
-    """`rows` of tiles, by the group of blocks that they lie in."""
-    if not len(rows):
-        return []
-    codes = code_of(np.floor(tiles[rows] * (SIZE / GROUP)).astype(np.int64))
-    order = np.argsort(codes, kind="stable")
-    cuts = np.nonzero(np.diff(codes[order]))[0] + 1
-    return [rows[part] for part in np.split(order, cuts)]
-
-
-def _blocks(rule: ScatterRule, surface: Surface, tiles: TileList) -> TileList:
-    """The blocks of candidates that `tiles` need."""
-    size = block_size(rule.spacing)
-    if size >= SIZE:
-        return unique_tiles(np.floor(tiles * (SIZE / size)).astype(np.int64))
-    per = round(SIZE / size)
-    inner = np.stack(np.meshgrid(np.arange(per), np.arange(per)), axis=-1).reshape(-1, 2)
-    blocks = unique_tiles((tiles[:, None, :] * per + inner[None]).reshape(-1, 2))
-    x0, z0, x1, z1 = surface.bounds
-    keep = ((blocks + 1) * size > [x0, z0]).all(axis=1) & (blocks * size < [x1, z1]).all(axis=1)
-    if rule.regions:
-        meets = [region_hashes(np.ascontiguousarray(r.ring), blocks, size)[1] for r in rule.regions]
-        keep &= np.logical_or.reduce(meets)
-    return blocks[keep]
+def _source(rule: ScatterRule, surface: Surface, cache: Cache, check: Callable[[], None]) -> Source:
+    seed, spacing, (lie, rows, turn, staggered, jitter) = rule.seed, rule.spacing, rule.pattern
+    if lie == "rows":
+        return Rows(seed, spacing, rows, turn, staggered, jitter, rule.fill)
+    if lie == "contours":
+        of = Scattered(seed, spacing * FINER, rule.fill, cache, check, surface.bounds)
+        return OnContours(of, surface, rows)
+    return Scattered(seed, spacing, rule.fill, cache, check, surface.bounds, rule.regions)
 
 
 def _place(
     rule: ScatterRule, surface: Surface, taken: ByTile, source: Source, tiles: TileList
 ) -> list[PlacedTile]:
     """What stands in each of `tiles`."""
-    points = source.of_blocks(_blocks(rule, surface, tiles))
-    codes, wanted = code_of(tile_of(points.x, points.z)), code_of(tiles)
-    points = points.taken(np.nonzero(np.isin(codes, wanted))[0])
+    points, wanted = source.of_tiles(tiles), code_of(tiles)
     ground = surface.sample(points.x, points.z)
     rows = _allowed(rule, points, ground)
     if rule.apart > 0:
@@ -192,19 +187,29 @@ def _place(
     if len(stand) < len(variant):
         points, there, variant = points.taken(stand), there.taken(stand), variant[stand]
     seed = np.uint64(rule.seed)
-    position, rotation, scale = set_up(seed, points.ids, there.position, there.normal, rule.pose)
-    placed = Placements(
-        points.ids, variant, position, rotation, scale * _sizes(rule, points.ids, variant)
+    position, rotation, scale = set_up(
+        seed, points.ids, there.position, there.normal, rule.pose, np.zeros(1)
     )
+    scale = scale * _sizes(rule, points.ids, variant)
+    if len(rule.feet):
+        feet = rule.feet[variant] * scale[:, 0].astype(np.float64)
+        position[:, 1] -= np.maximum(0.0, gaps(surface, position, rotation, feet))
+    placed = Placements(points.ids, variant, position, rotation, scale)
     codes = code_of(tile_of(points.x, points.z))
     order = np.argsort(wanted, kind="stable")
     first = np.searchsorted(codes, wanted[order])
     starts = np.append(first, len(codes)).astype(np.int64)
-    made = by_tile(placed, tiles[order], starts)
+    made = by_tile(placed, points.place.astype(np.float32), tiles[order], starts)
     out: list[PlacedTile] = [made[0]] * len(made)
     for k, row in enumerate(order.tolist()):
         out[row] = made[k]
     return out
+
+
+def weight_of(rule: ScatterRule, at: Samples) -> Float64:
+    """(n,) how likely a candidate at each place is to be taken, 0 to 1, whatever stands there already."""
+    keep = _within(rule, at.position[:, 0], at.position[:, 2], at.hit)
+    return weights(rule.conditions, Samples(at.position, at.normal, keep))
 
 
 def _shares(rule: ScatterRule, there: Samples) -> Float64 | None:
@@ -223,18 +228,24 @@ def _sizes(rule: ScatterRule, ids: UInt64, variant: UInt32) -> Float32:
     return np.asarray(low + (high - low) * draw, np.float32)[:, None]
 
 
-def _allowed(rule: ScatterRule, points: Candidates, ground: Samples) -> Int64:
-    """(k,) the candidates that meet the rule's conditions, each as likely as its place weighs."""
-    keep = ground.hit.copy()
+def _within(rule: ScatterRule, east: Float64, south: Float64, hit: Bool) -> Bool:
+    """(n,) which places lie on the surface, in one of the rule's regions and in nothing that is kept clear."""
+    keep = hit.copy()
     if rule.regions:
         rows = np.nonzero(keep)[0]
-        x, z = points.x[rows], points.z[rows]
+        x, z = east[rows], south[rows]
         keep[rows] = np.logical_or.reduce([region.holds(x, z) for region in rule.regions])
     for clear in rule.cleared:
         rows = np.nonzero(keep)[0]
-        x, z = points.x[rows], points.z[rows]
+        x, z = east[rows], south[rows]
         within = clear.holds(x, z) if isinstance(clear, Region) else strip_distance(x, z, clear) < 1
         keep[rows[within]] = False
+    return keep
+
+
+def _allowed(rule: ScatterRule, points: Candidates, ground: Samples) -> Int64:
+    """(k,) the candidates that meet the rule's conditions, each as likely as its place weighs."""
+    keep = _within(rule, points.x, points.z, ground.hit)
     if not rule.conditions:
         return np.nonzero(keep)[0]
     there = Samples(ground.position, ground.normal, keep)

@@ -13,7 +13,7 @@ from plough.core.arrays import Float32, Float64, UInt64
 from plough.core.ground.surface import Samples
 from plough.core.place.near import least_share
 from plough.core.place.placements import PlacedTile, standing_of
-from plough.core.tiles import SIZE, TileList, around, code_of, hash_of, tile_of
+from plough.core.tiles import SIZE, TileList, around, around_each, code_of, hash_of, tile_of
 
 _WHOLE = 0xFFFFFFFFFFFFFFFF
 
@@ -33,9 +33,7 @@ class ByTile:
         """What stands in `tiles`, or as near to them as matters."""
         if not self.tiles:
             return []
-        step = np.arange(-self.rings, self.rings + 1)
-        ring = np.stack(np.meshgrid(step, step), axis=-1).reshape(-1, 2)
-        wanted = np.unique(code_of((tiles[:, None, :] + ring[None]).reshape(-1, 2)))
+        wanted = code_of(around_each(tiles, self.rings))
         return [t for code in wanted.tolist() for t in self.tiles.get(code, ())]
 
     def seen(self, tiles: TileList, of: Callable[[int, PlacedTile], tuple[int, int]]) -> UInt64:

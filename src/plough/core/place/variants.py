@@ -64,10 +64,10 @@ def _choose(
     for i in range(ids.shape[0]):
         best, chosen = math.inf, -1
         for a in range(assets.shape[0]):
-            share = shares[0 if alike else i, a]
-            if share <= 0.0:
+            weight = weights[a] * shares[0 if alike else i, a]
+            if weight <= 0.0:
                 continue
-            cost = -math.log1p(-uniform(assets[a], _ASSET, ids[i])) / (weights[a] * share)
+            cost = -math.log1p(-uniform(assets[a], _ASSET, ids[i])) / weight
             if cost < best:
                 best, chosen = cost, a
         if chosen < 0:

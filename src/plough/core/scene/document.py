@@ -107,7 +107,7 @@ class MixEntry(Parameters):
     """One asset of a mix."""
 
     asset: Id
-    weight: float = Field(1.0, gt=0, le=1000)
+    weight: float = Field(1.0, ge=0, le=1000)
     size: within(5, 1000) = span(  # type: ignore[valid-type]
         (100, 100),
         "Size",
@@ -116,6 +116,15 @@ class MixEntry(Parameters):
         unit="%",
         step=1,
         help="Of its own, besides that of all.",
+    )
+    spacing: float = number(
+        0,
+        "Apart from its kind",
+        (0, 200),
+        soft=(0, 20),
+        unit="m",
+        step=0.1,
+        help="Between two of it; between two kinds the mean of theirs. 0: as all.",
     )
     conditions: tuple[Condition, ...] = Field(
         (),

@@ -101,8 +101,8 @@ class Evaluator:
         assert first.output.surface is not None, "the first layer of a scene gives a surface"
         bare = Ground(first.output.surface, water=first.output.water, traced=self._traced(document))
         shaped, told_of = self._shaped(document, bare, shelf, check)
-        ground = covered(shaped, first.output.classes, first.output.painted, self.cache)
-        if gone := lacking(first.output.classes, bare.traced):
+        ground = covered(shaped, first.output.classes, first.output.painted, self.library)
+        if gone := lacking(first.output.classes, bare.traced, self.library):
             told = (*first.output.findings, *gone)
             done = [LayerResult(first.layer, replace(first.output, findings=told))]
         for layer in document.layers[1:]:

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
 
 import numpy as np
 
-from plough.core.arrays import Int64
+from plough.core.arrays import Float64, Int64
 from plough.core.collider import Collider
 from plough.core.ground.areas import Region
 from plough.core.ground.classes import GroundClass, GroundCover, Laid, Painted
 from plough.core.ground.paths import Curve, Strip
-from plough.core.ground.surface import Surface
+from plough.core.ground.surface import Samples, Surface
 from plough.core.hashing import digest, key_of
 from plough.core.library.variants import Variant
 from plough.core.mesh.material import Material
@@ -110,6 +110,8 @@ class Output:
     water: float | None = None  #: metres, of the level of standing water on the surface
     classes: tuple[GroundClass, ...] = ()  #: what the surface is covered with
     painted: tuple[Painted, ...] = ()
+    follows: tuple[str, ...] = ()  #: the layers whose paths it runs along
+    weigh: Callable[[Samples], Float64] | None = None  #: how likely something is placed at a place
 
     @cached_property
     def key(self) -> str:

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from plough.core.arrays import Float32
+from plough.core.arrays import Float32, Float64
 from plough.core.cache import Cache
 from plough.core.ground.areas import Region
 from plough.core.ground.classes import ClassShare
@@ -24,8 +24,8 @@ from plough.core.place.standing import FromStanding, Stand
 from plough.core.place.variants import Choices
 from plough.core.rng import bits_array, stream
 from plough.core.scene.document import Asset, MixEntry, Viewpoint
-from plough.core.scene.facets import Finding, Ground, Output, TiledPlacements
-from plough.core.scene.senses import Senses
+from plough.core.scene.facets import Finding, Ground, Output
+from plough.core.scene.senses import Senses, image_lacks
 
 T = TypeVar("T")
 _LAYER = stream("layer.seed")
@@ -118,6 +118,11 @@ class Inputs:
         """The regions that the layers `ids` give."""
         return [r for o in self._given(ids, "area") for r in o.regions]
 
+    def paths(self, ids: Sequence[str]) -> list[tuple[str, Curve]]:
+        """The layers among `ids` that give paths, each with its own."""
+        there = [i for i in ids if self._given([i], "path")]
+        return [(i, c) for i in there for c in self._earlier[i].curves]
+
     def _given(self, ids: Sequence[str], wanted: str) -> list[Output]:
         out = []
         for name in ids:
@@ -144,8 +149,11 @@ class Inputs:
             return self._in_view(c)
         if c.of in ("path", "area") and c.ids and not self._given(c.ids, c.of):
             return None
+        if c.of == "image" and (why := image_lacks(c, self._files)):
+            self.find("missing-image", why)
+            return None
         traced = {k: t for k, t in self._on().traced.items() if k in self._earlier}
-        return Senses(self._on(), self.cache, traced).measure(c)
+        return Senses(self._on(), self.cache, traced, self._files).measure(c)
 
     def _class_share(self, c: Condition) -> Measure | None:
         cover = self._on().cover
@@ -162,12 +170,18 @@ class Inputs:
         placed = [o.placements for o in found if o.placements is not None and o.placements.count]
         if c.of == "layer":
             return FromStanding(tuple(Stand(p.tiles) for p in placed), c.reach)
-        return FromStanding(tuple(Stand(p.tiles, self._crowns(p)) for p in placed), c.reach / 100)
+        return FromStanding(
+            tuple(Stand(p.tiles, self.crowns(p.variants)) for p in placed), c.reach / 100
+        )
 
-    def _crowns(self, placed: TiledPlacements) -> Float32:
+    def crowns(self, variants: Sequence[Variant]) -> Float32:
         """(variants,) metres of the radius of each crown."""
-        sizes = [self._files.size(v, self.check)[1] for v in placed.variants]
+        sizes = [self._files.size(v, self.check)[1] for v in variants]
         return np.maximum(np.array(sizes, np.float32), np.float32(0.01))
+
+    def feet(self, variants: Sequence[Variant]) -> Float64:
+        """(variants,) metres about the middle of each that it rests on."""
+        return np.array([self._files.foot(v, self.check) for v in variants], np.float64)
 
     def _in_view(self, c: Condition) -> Measure | None:
         view = next((v for v in self._shelf.viewpoints if v.id in c.ids), None)

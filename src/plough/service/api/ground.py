@@ -15,8 +15,10 @@ from plough.core.formats.heights import unpack_heights
 from plough.core.formats.images import jpeg
 from plough.core.formats.reading import read_heights_apart
 from plough.core.hashing import key_of
+from plough.core.scene.masks import SIDES, mask_of
 from plough.core.scene.outlines import layers_of, shapes_of
 from plough.core.scene.registry import begun_with, get_layer_kind
+from plough.core.scene.strips import StripMap, strip_maps
 from plough.core.scene.ways import Way, draw_way, way, ways_of
 from plough.service import documents
 from plough.service.accounts import scene_for
@@ -153,6 +155,36 @@ def read_ground(
     )
     answer.headers["X-Told"] = told
     return answer
+
+
+@router.get(
+    "/scenes/{scene_id}/layers/{layer_id}/mask",
+    response_class=Response,
+    responses={200: {"content": {"image/png": {}}}},
+)
+def read_mask(
+    scene_id: str,
+    layer_id: str,
+    db: Session,
+    me: Me,
+    ctx: Ctx,
+    side: Annotated[int, Query(ge=SIDES[0], le=SIDES[1], description="Points a side.")] = 1024,
+) -> Response:
+    """Where the rule of a layer lets things stand, as an image over the whole ground (PNG of 8 bits, north up)."""
+    scene = scene_for(db, me, scene_id)
+    document = documents.document_of(db, scene)
+    db.commit()  # nothing of the database is held while computing
+    data = mask_of(ctx.evaluator.evaluate(document), layer_id, side)
+    return download(data, "mask.png", "image/png")
+
+
+@router.get("/scenes/{scene_id}/layers/{layer_id}/strips")
+def read_strips(scene_id: str, layer_id: str, db: Session, me: Me, ctx: Ctx) -> list[StripMap]:
+    """The paths that a layer runs along, each made straight, with what stands along it."""
+    scene = scene_for(db, me, scene_id)
+    document = documents.document_of(db, scene)
+    db.commit()  # nothing of the database is held while computing
+    return strip_maps(ctx.evaluator.evaluate(document), layer_id)
 
 
 @router.get("/scenes/{scene_id}/geojson", response_class=Response)

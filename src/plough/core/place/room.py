@@ -1,0 +1,174 @@
+"""Room: of what a rule offers, those stand that keep clear of each other, however large each of them is.
+
+They are taken in the order of the fill: one that conflicts with an earlier one that stands gives way.
+Whether it stands may hang on the next, that on another, and so on; a chain of more than `_LINKS` is
+not followed, and what it leaves open does not stand. So a tile sees so many distances far and no
+further, tiles of any size agree, and one that comes later in the fill changes nothing for those
+before it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from plough.core.arrays import Bool, Float32, Float64, Int64, UInt64
+from plough.core.cache import Cache
+from plough.core.kernels import kernel
+from plough.core.place.placements import PlacedTile, joined
+from plough.core.place.standing import ByTile
+from plough.core.rng import stream, uniform_array
+from plough.core.tiles import combine, grouped, hash_of
+
+_LINKS = 10
+_LEAST_CELL = 0.5  # metres
+_KEPT = stream("place.kept")
+_UNDECIDED, _STANDS, _GIVES_WAY = 0, 1, 2
+_FAR = 1 << 30
+
+
+@dataclass(frozen=True, eq=False)
+class Room:
+    """How far from each other things of a rule stand."""
+
+    stems: Float32  #: (variants,) metres about each, whatever its size
+    crowns: Float32  #: (variants,) metres about each, times its size
+    widest: float  #: metres about any, at most
+    share: float = 1.0  #: of those that find room
+    seed: int = 0  #: by which that share is drawn
+
+    def about(self, tile: PlacedTile) -> Float32:
+        """(n,) metres that each keeps about itself; half of what lies between two of a kind."""
+        placed = tile.placements
+        crowns: Float32 = self.crowns[placed.variant] * placed.scale[:, 0]
+        return np.maximum(self.stems[placed.variant], crowns)
+
+    def head(self) -> UInt64:
+        """(2,) a hash of all that acts on every tile alike."""
+        arrays = [self.stems.tolist(), self.crowns.tolist()]
+        return hash_of(["room", *arrays, self.widest, self.share, self.seed])
+
+
+def with_room(
+    offered: Sequence[PlacedTile],
+    room: Room,
+    cache: Cache,
+    check: Callable[[], None] = lambda: None,
+) -> list[PlacedTile]:
+    """Those of `offered` that find room, by tile; tiles that hold none are left out."""
+    found = ByTile([offered], max(_LEAST_CELL, _LINKS * 2.0 * room.widest))
+    tiles = np.array([[t.x, t.z] for t in offered], np.int64).reshape(-1, 2)
+    near = found.seen(tiles, lambda _, tile: _told(tile))
+    own = np.array([_told(tile) for tile in offered], np.uint64).reshape(-1, 2)
+    names = [("room", a, b) for a, b in combine(room.head(), own, near).tolist()]
+    out: list[PlacedTile | None] = cache.look_up(names)
+    missing = np.array([k for k, tile in enumerate(out) if tile is None], np.int64)
+    for rows in grouped(tiles, missing):
+        check()
+        about = [tile for _, tile in found.about(tiles[rows])]
+        stands = dict(zip(((t.x, t.z) for t in about), _standing(about, room), strict=True))
+        for r in rows.tolist():
+            keep = stands[offered[r].x, offered[r].z]
+            made = (
+                offered[r] if keep.all() and room.share == 1 else _thinned(offered[r], keep, room)
+            )
+            cache.keep([(names[r], made, made.nbytes)])
+            out[r] = made
+    return [tile for tile in out if tile is not None and tile.placements.count]
+
+
+def first_of(tiles: Sequence[PlacedTile], count: int) -> list[PlacedTile]:
+    """The first `count` of all in the order of the fill; a higher count keeps all of a lower one."""
+    if sum(t.placements.count for t in tiles) <= count:
+        return list(tiles)
+    ids = np.concatenate([t.placements.ids for t in tiles])
+    place = np.concatenate([t.place for t in tiles])
+    stands = np.zeros(len(ids), bool)
+    stands[np.lexsort((ids, place))[:count]] = True
+    out, at = [], 0
+    for tile in tiles:
+        keep = stands[at : at + tile.placements.count]
+        at += tile.placements.count
+        if keep.any():
+            out.append(tile if keep.all() else tile.taken(keep))
+    return out
+
+
+def _told(tile: PlacedTile) -> tuple[int, int]:
+    """What others see of a tile: its digest tells all that stands in it."""
+    return int(tile.key[:16], 16), int(tile.key[16:32], 16)
+
+
+def _standing(tiles: Sequence[PlacedTile], room: Room) -> list[Bool]:
+    """For each of `tiles`, which of its placements find room among all of `tiles`."""
+    placed = joined([t.placements for t in tiles])
+    reach = np.concatenate([room.about(t) for t in tiles])
+    order = np.lexsort((placed.ids, np.concatenate([t.place for t in tiles])))
+    x, z = (np.ascontiguousarray(placed.position[:, k], np.float64) for k in (0, 2))
+    cell = max(_LEAST_CELL, 2.0 * room.widest)
+    stands = _settled(x, z, reach.astype(np.float64), order, cell)
+    return np.split(stands, np.cumsum([t.placements.count for t in tiles])[:-1])
+
+
+def _thinned(tile: PlacedTile, keep: Bool, room: Room) -> PlacedTile:
+    """Those that find room; of these, the share that is asked for."""
+    if room.share >= 1.0:
+        return tile.taken(keep)
+    draw = uniform_array(room.seed, _KEPT, tile.placements.ids)
+    thin = tile.taken(keep & (draw < room.share))
+    place = uniform_array(room.seed, _KEPT, thin.placements.ids).astype(np.float32)
+    return PlacedTile(thin.x, thin.z, thin.placements, thin.key, thin.standing, place)
+
+
+@kernel
+def _cell(value: float, size: float, first: int, most: int) -> int:
+    return min(most - 1, max(0, int(np.floor(value / size)) - first))
+
+
+@kernel
+def _settled(x: Float64, z: Float64, reach: Float64, order: Int64, size: float) -> Bool:
+    """(n,) which of the places stand when they are taken in `order`; two further apart than `size` metres never conflict."""
+    n = x.shape[0]
+    stands = np.zeros(n, np.bool_)
+    if n == 0:
+        return stands
+    i0, k0 = int(np.floor(x.min() / size)), int(np.floor(z.min() / size))
+    wide = int(np.floor(x.max() / size)) - i0 + 1
+    deep = int(np.floor(z.max() / size)) - k0 + 1
+    # chains of what stands, and of the rest, in each cell; only what comes earlier is in them
+    standing, rest = np.full(wide * deep, -1), np.full(wide * deep, -1)
+    following = np.full(n, -1)
+    link, state = np.zeros(n, np.int64), np.zeros(n, np.int8)
+    for e in range(n):
+        p = order[e]
+        ci, ck = _cell(x[p], size, i0, wide), _cell(z[p], size, k0, deep)
+        near, last, unsure = _FAR, 0, False
+        for chains in range(2):
+            for dk in range(max(0, ck - 1), min(deep, ck + 2)):
+                for di in range(max(0, ci - 1), min(wide, ci + 2)):
+                    q = standing[dk * wide + di] if chains == 0 else rest[dk * wide + di]
+                    while q >= 0:
+                        dx, dz, least = x[q] - x[p], z[q] - z[p], reach[q] + reach[p]
+                        if dx * dx + dz * dz < least * least:
+                            if chains == 0:
+                                near = min(near, link[q] + 1)
+                            elif state[q] == _UNDECIDED:
+                                unsure = True
+                            else:
+                                last = max(last, link[q])
+                        q = following[q]
+            if near < _FAR:
+                break
+        if near <= _LINKS:
+            state[p], link[p] = _GIVES_WAY, near
+        elif near == _FAR and not unsure and last < _LINKS:
+            state[p], link[p] = _STANDS, last + 1
+        c = ck * wide + ci
+        if state[p] == _STANDS:
+            stands[p] = True
+            following[p], standing[c] = standing[c], p
+        else:
+            following[p], rest[c] = rest[c], p
+    return stands
