@@ -315,3 +315,17 @@ def test_the_manifest_tells_where_what_is_written_came_from() -> None:
     library = Library(load=lambda name: MESH)
     evaluation = Evaluator(library).evaluate(read_document(document))
     assert bake(evaluation, library).manifest["origins"] == [document["origins"][0]]
+
+
+def test_how_a_layer_throws_shadows_is_told_where_it_is_not_as_usual() -> None:
+    document = copy.deepcopy(SMALL)
+    evaluator = Evaluator()
+
+    def told() -> dict[str, Any]:
+        made = bake(evaluator.evaluate(read_document(document)), evaluator.library)
+        nodes = read_json(made.files["scene.glb"])["nodes"]
+        return {n["name"]: n.get("extras", {}).get("shadow") for n in nodes if "extras" in n}
+
+    assert not any(told().values())
+    next(x for x in document["layers"] if x["id"] == "willows")["shadow"] = "only"
+    assert [k for k, v in told().items() if v == "only"] == ["willows"]

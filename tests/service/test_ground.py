@@ -221,8 +221,8 @@ def test_masks_and_strip_maps_are_given_to_those_who_may_look(
         wrong = sedge.get(f"{address}/{layer}/mask", params={"side": side})
         assert wrong.status_code == 422 and words in wrong.text
     values = {"mix": [{"asset": "sedge"}], "paths": ["dyke"], "spacing": 6}
-    layer = {"op": "addLayer", "kind": "along", "name": "Posts", "parameters": values}
-    made = sedge.post(f"/api/scenes/{scene_id}/edits", json=layer).json()["created_id"]
+    layer = {"kind": "along", "name": "Posts", "parameters": values}
+    made = sedge.post(address, json=layer).json()["created_id"]
     (strip,) = sedge.get(f"{address}/{made}/strips").json()
     assert strip["path"] == "dyke" and len(strip["places"]) > 10 and len(strip["knots"]) > 1
     for what in ("mask", "strips"):

@@ -44,12 +44,18 @@ def assets_of(db: Db, scene_id: str) -> list[Asset]:
     )
 
 
+_OF_LAYER = ("id", "kind", "name", "hidden", "locked", "shadow", "parameters")
+
+
+def layer_values(row: Layer) -> dict[str, Any]:
+    """A layer as the document holds it; one that is about to be added lacks what has a default."""
+    values = {n: getattr(row, n) for n in _OF_LAYER if getattr(row, n) is not None}
+    return {**values, "notes": row.notes or {}}
+
+
 def document_of(db: Db, scene: Scene) -> SceneDocument:
     """The scene as a document."""
-    layers = [
-        {n: getattr(r, n) for n in ("id", "kind", "name", "hidden", "notes", "parameters")}
-        for r in layers_of(db, scene.id)
-    ]
+    layers = [layer_values(r) for r in layers_of(db, scene.id)]
     assets = [
         {
             "id": a.id,
@@ -130,6 +136,8 @@ def create_scene(db: Db, account: Account, document: SceneDocument) -> Scene:
                 kind=layer.kind,
                 name=layer.name,
                 hidden=layer.hidden,
+                locked=layer.locked,
+                shadow=layer.shadow,
                 notes=dict(layer.notes),
                 position=position_of(layer.kind, place),
                 parameters=layer.parameters,

@@ -27,7 +27,7 @@ from plough.core.scene.document import (
 from plough.core.scene.document import Asset as AssetModel
 from plough.core.scene.document import Layer as LayerModel
 from plough.service.db.tables import Account, Asset, Edit, Layer, Scene
-from plough.service.documents import LAST, layers_of
+from plough.service.documents import LAST, layer_values, layers_of
 from plough.service.errors import NotFound, Stale
 from plough.service.fields import by_element, changed, flatten, nested, same
 
@@ -36,7 +36,7 @@ EDIT_KEY = "edit key"  #: in a session's info: what tells the edit at hand from 
 Target = Scene | Layer | Asset
 _PLAIN = {
     "scene": ("name",),
-    "layer": ("kind", "name", "hidden", "position", "notes"),
+    "layer": ("kind", "name", "hidden", "locked", "shadow", "position", "notes"),
     "asset": ("kind", "name", "seeds", "tags", "images", "notes"),
 }
 _TREE = {"scene": "settings", "layer": "parameters", "asset": "parameters"}
@@ -97,8 +97,7 @@ def _check(target: str, row: Target) -> None:
         build(Settings, row.settings, "settings")
         build(_Named, {"name": row.name})
     elif isinstance(row, Layer):
-        values = {n: getattr(row, n) for n in ("id", "name", "kind", "hidden", "parameters")}
-        check_layer(build(LayerModel, {**values, "notes": row.notes or {}}))
+        check_layer(build(LayerModel, layer_values(row)))
     else:
         asset = build(
             AssetModel,

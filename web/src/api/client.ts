@@ -37,6 +37,7 @@ export type Origin = components['schemas']['OriginOut'];
 export type Heights = components['schemas']['HeightsOut'];
 export type Way = components['schemas']['WayOut'];
 export type Measure = components['schemas']['MeasureOut'];
+export type Shadow = Layer['shadow'];
 export type StripMap = components['schemas']['StripMap'];
 export type Values = Record<string, unknown>;
 

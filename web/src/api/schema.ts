@@ -2006,6 +2006,19 @@ export interface components {
              * @default false
              */
             hidden: boolean;
+            /**
+             * Locked
+             * @description Nobody changes it until it is unlocked.
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Shadow
+             * @description `only`: the light sees it, the eye does not; for what it shades.
+             * @default casts
+             * @enum {string}
+             */
+            shadow: "casts" | "none" | "only";
             /** Parameters */
             parameters?: {
                 [key: string]: unknown;
@@ -2032,6 +2045,13 @@ export interface components {
             name?: string | null;
             /** Hidden */
             hidden?: boolean | null;
+            /**
+             * Locked
+             * @description A locked layer only takes being unlocked.
+             */
+            locked?: boolean | null;
+            /** Shadow */
+            shadow?: ("casts" | "none" | "only") | null;
             /**
              * Parameters
              * @description Dotted names to values.
@@ -2076,6 +2096,13 @@ export interface components {
             name: string;
             /** Hidden */
             hidden: boolean;
+            /** Locked */
+            locked: boolean;
+            /**
+             * Shadow
+             * @enum {string}
+             */
+            shadow: "casts" | "none" | "only";
             /** Parameters */
             parameters: {
                 [key: string]: unknown;

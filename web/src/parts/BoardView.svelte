@@ -4,7 +4,7 @@
   import { Alert, Spinner } from 'flowbite-svelte';
   import * as THREE from 'three';
   import { onMount, untrack } from 'svelte';
-  import { said, type Viewpoint, type Evaluation } from '../api/client';
+  import { said, type Evaluation, type Layer, type Viewpoint } from '../api/client';
   import { drawn, HOLE, holesOf, kindOf, uiOf } from '../layers/registry';
   import type { GroundClass } from '../state/classes';
   import type { Edit } from '../state/editQueue';
@@ -49,7 +49,9 @@
   const viewpoints = $derived(open.scene?.settings.viewpoints ?? []);
   const selected = $derived(open.layer(open.selected));
   /** The selected layer, where a brush can be taken to it. */
-  const painted = $derived(selected && open.canEdit && uiOf(selected.kind).brushed ? selected.id : '');
+  const painted = $derived(
+    selected && open.canEdit && !selected.locked && uiOf(selected.kind).brushed ? selected.id : '',
+  );
   $effect(() => {
     if (!painted) brush.inHand = ''; // it was for another layer
   });
@@ -128,13 +130,20 @@
     };
   });
 
+  /** The layers as they are shown: where one is seen alone, the others but the ground are hidden. */
+  function aloneOf(layers: Layer[]): Layer[] {
+    if (!open.layer(open.alone)) return layers;
+    return layers.map((l) => (l.id === open.alone || kindOf(l.kind)?.place === 'first' ? l : { ...l, hidden: true }));
+  }
+
   // bring the view in step with what the scene came to
   $effect(() => {
     const [now, evaluation, scene] = [world, open.evaluation, open.scene];
+    void open.alone;
     if (!now || !evaluation || !scene) return;
     untrack(() => {
       now
-        .show(evaluation, scene.layers)
+        .show(evaluation, aloneOf(scene.layers))
         .then((done) => {
           if (!done) return;
           loaded = true;
@@ -282,7 +291,7 @@
               most: row.most ?? Infinity,
               point: uiOf(kind).point ?? 'point',
             },
-            () => open.canEdit,
+            () => open.canEdit && !open.layer(id)?.locked,
           ),
         );
       else host.take(null);

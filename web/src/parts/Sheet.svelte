@@ -1,7 +1,6 @@
 <script lang="ts">
   /** The selected layer: name, seed, rule sentence, exact numbers. */
-  import { Alert, Button } from 'flowbite-svelte';
-  import Trash from '@lucide/svelte/icons/trash-2';
+  import { Alert } from 'flowbite-svelte';
   import { push } from 'svelte-spa-router';
   import type { Layer, Values } from '../api/client';
   import Field from '../controls/Field.svelte';
@@ -12,13 +11,14 @@
   import { matters } from '../state/matters';
   import { grouped, read } from '../state/values';
   import AssetShelf from './AssetShelf.svelte';
+  import LayerActions from './LayerActions.svelte';
   import NotesForGame from './NotesForGame.svelte';
 
   let { open, layer, ondraw }: { open: SceneStore; layer: Layer; ondraw: (what: string) => void } = $props();
   const rows = $derived(rowsOf(layer.kind));
   const ui = $derived(uiOf(layer.kind));
   const view = $derived(open.view(layer.id));
-  const disabled = $derived(!open.canEdit);
+  const disabled = $derived(!open.canEdit || layer.locked);
   const APART = ['mix', 'reference', 'seed', 'file', 'heights', 'classes', 'conditions', 'rings']; // have a place of their own in the sheet
   const groups = $derived(
     grouped(rows.filter((r) => !APART.includes(r.control) && r.group && matters(r, layer.parameters))),
@@ -60,6 +60,9 @@
     {#if open.refusal}<Alert class="mb-2" role="alert">
         {open.refusal}. The last good result stays.
       </Alert>{/if}
+    {#if layer.locked}<p class="mb-2 text-[12.5px] text-soft" role="status">
+        Locked: it stays as it is until it is unlocked.
+      </p>{/if}
     {#if ui.text}<ui.text {...part} />{/if}
     {#each view?.findings ?? [] as finding (finding.text)}<p class="mt-2 text-clay">{finding.text}</p>{/each}
     {#if ui.sheet}
@@ -98,17 +101,6 @@
         />
       {/key}
     {/if}
-    {#if !fixed(layer.kind) && open.canEdit}
-      <div class="rule mt-4 pt-3">
-        <Button
-          color="red"
-          outline
-          onclick={() => {
-            void open.edit({ op: 'removeLayer', id: layer.id });
-            open.selectFirst();
-          }}><Trash size={14} /> Remove this layer</Button
-        >
-      </div>
-    {/if}
+    {#if !fixed(layer.kind)}<LayerActions {open} {layer} />{/if}
   </div>
 </aside>

@@ -73,6 +73,8 @@
       row.querySelector<HTMLElement>(`[data-packet="${next.id}"]`)?.focus();
     }
   }
+  /** Whether another layer is seen alone. */
+  const apart = (l: Layer) => open.alone !== '' && open.alone !== l.id && placeOf(l) !== 'first';
   const movable = (l: Layer) => open.canEdit && !fixed(l.kind);
 </script>
 
@@ -112,7 +114,7 @@
           ? 'border-2 border-moss bg-plate'
           : open.pointed === layer.id
             ? 'border-moss bg-plate'
-            : 'border-line bg-leaf'} {layer.hidden ? 'opacity-50' : ''}"
+            : 'border-line bg-leaf'} {layer.hidden || apart(layer) ? 'opacity-50' : ''}"
         onclick={() => (open.selected = layer.id)}
         onkeydown={(e) => key(e, layer)}
       >
@@ -125,7 +127,7 @@
           >
         </span>
       </button>
-      {#if !fixed(layer.kind) && open.canEdit}
+      {#if !fixed(layer.kind) && open.canEdit && !layer.locked}
         <ToolbarButton
           class="absolute top-2.5 right-1 opacity-0 transition-opacity group-hover:opacity-100 focus:opacity-100 {layer.hidden
             ? 'opacity-100'

@@ -95,11 +95,11 @@
       contours: () => view?.nextContours(),
       hide: () => {
         const l = changeable();
-        if (l) void open.edit({ op: 'layer', id: l.id, hidden: !l.hidden });
+        if (l && !l.locked) void open.edit({ op: 'layer', id: l.id, hidden: !l.hidden });
       },
       remove: () => {
         const l = changeable();
-        if (!l) return;
+        if (!l || l.locked) return;
         void open.edit({ op: 'removeLayer', id: l.id });
         open.selectFirst();
       },

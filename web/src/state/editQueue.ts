@@ -1,11 +1,20 @@
 /** Edits on their way to the server: in order, one at a time, kept until the server has answered, made once. */
-import { ApiError, type Scene, type Values } from '../api/client';
+import { ApiError, type Scene, type Shadow, type Values } from '../api/client';
 
 export type Notes = Record<string, string>;
 
 /** An edit as plain values, so that it can wait for the server. */
 export type Edit =
-  | { op: 'layer'; id: string; name?: string; hidden?: boolean; parameters?: Values; notes?: Notes }
+  | {
+      op: 'layer';
+      id: string;
+      name?: string;
+      hidden?: boolean;
+      locked?: boolean;
+      shadow?: Shadow;
+      parameters?: Values;
+      notes?: Notes;
+    }
   | { op: 'move'; id: string; before: string | null }
   | { op: 'removeLayer'; id: string }
   | { op: 'addLayer'; kind: string; name: string; parameters: Values; before?: string | null }

@@ -144,6 +144,9 @@ export class SceneStore {
     if (this.stale) void this.evaluate();
   }
 
+  /** The layer that is seen alone, for these eyes; empty: all are. */
+  alone = $state('');
+
   selectFirst() {
     this.selected = this.scene?.layers[0]?.id ?? '';
   }

@@ -104,8 +104,8 @@ export class SceneServer implements Server {
       const body = { version, before: edit.before };
       return take(api.POST('/api/scenes/{scene_id}/layers/{layer_id}/move', { params, body }));
     }
-    const { name, hidden, parameters, notes } = edit;
-    const body = { version, name, hidden, parameters, notes };
+    const { name, hidden, locked, shadow, parameters, notes } = edit;
+    const body = { version, name, hidden, locked, shadow, parameters, notes };
     return take(api.PATCH('/api/scenes/{scene_id}/layers/{layer_id}', { params, body }));
   }
 

@@ -78,10 +78,14 @@ export class World implements Terrain {
 
   /** Show what is there, and let go of what is not in the evaluation. */
   private arrange(evaluation: Evaluation, layers: Layer[]) {
-    const hidden = new Set(layers.filter((l) => l.hidden).map((l) => l.id));
+    const as = new Map(layers.map((l) => [l.id, l]));
     const known = new Set(evaluation.layers.map((l) => l.id));
     for (const [id, own] of this.actors) {
-      for (const actor of own.values()) actor.setVisible(!hidden.has(id));
+      const layer = as.get(id);
+      for (const actor of own.values()) {
+        actor.setVisible(!layer?.hidden);
+        actor.setShadow?.(layer?.shadow ?? 'casts');
+      }
       if (known.has(id)) continue;
       for (const actor of own.values()) actor.dispose();
       this.actors.delete(id);

@@ -27,7 +27,7 @@ from plough.core.library.variants import Variant
 from plough.core.mesh.material import Material
 from plough.core.parameters import build
 from plough.core.place.placements import Placements
-from plough.core.scene.document import files_of
+from plough.core.scene.document import Layer, files_of
 from plough.core.scene.evaluation import Evaluation, LayerResult
 
 
@@ -187,7 +187,7 @@ class Baker:
             children.append(
                 builder.add_node(name, builder.add_mesh(solid.mesh, solid.materials, name))
             )
-        extras = {"name": layer.name, "solids": len(children), **_noted(layer.notes)}
+        extras = {"name": layer.name, "solids": len(children), **_noted(layer)}
         return builder.add_node(f"{layer.id} solids", children=children, extras=extras)
 
     def _placements_node(
@@ -199,10 +199,10 @@ class Baker:
         for row, variant in enumerate(placed.variants):
             own = rows_of(whole, row)
             if own.count:
-                noted = _noted(self.notes.get(variant.asset, {}))
+                noted = _notes(self.notes.get(variant.asset, {}))
                 children += writer.add(result.layer.id, variant, own, noted)
         layer = result.layer
-        extras = {"name": layer.name, "placements": placed.count, **_noted(layer.notes)}
+        extras = {"name": layer.name, "placements": placed.count, **_noted(layer)}
         return builder.add_node(result.layer.id, children=children, extras=extras)
 
     def _manifest(self, writer: InstanceWriter) -> bytes:
@@ -215,7 +215,7 @@ class Baker:
                 "key": r.key,
                 "placements": r.output.placements.count if r.output.placements else 0,
                 "findings": [f.text for f in r.output.findings],
-                **_noted(r.layer.notes),
+                **_noted(r.layer),
             }
             for r in self.evaluation.layers
         ]
@@ -269,7 +269,7 @@ class Baker:
             "kind": v.kind,
             "seed": v.seed,
             "key": v.key,
-            **_noted(self.notes.get(v.asset, {})),
+            **_notes(self.notes.get(v.asset, {})),
             "height": round(height, 3),
             "canopy_radius": round(canopy, 3),
             "triangles": [self.library.facts(v, d).triangles for d in levels],
@@ -277,8 +277,14 @@ class Baker:
         }
 
 
-def _noted(notes: dict[str, str]) -> dict[str, Any]:
+def _notes(notes: dict[str, str]) -> dict[str, Any]:
     return {"notes": notes} if notes else {}
+
+
+def _noted(layer: Layer) -> dict[str, Any]:
+    """What is noted on a layer, and how it throws shadows where that is not as usual."""
+    shadow = {} if layer.shadow == "casts" else {"shadow": layer.shadow}
+    return _notes(layer.notes) | shadow
 
 
 def _miss(network: Network, evaluation: Evaluation, x: Float64, z: Float64) -> float:

@@ -141,6 +141,10 @@ def _notes() -> Any:
     )
 
 
+Shadow = Literal["casts", "none", "only"]
+"""Whether what a layer places throws shadows, or does nothing else."""
+
+
 class Asset(Parameters):
     """What can be placed: a kind, its parameters and the seeds kept as variants."""
 
@@ -165,6 +169,10 @@ class Layer(Parameters):
     kind: str = Field(max_length=40)
     name: str = Field(min_length=1, max_length=80)
     hidden: bool = False
+    locked: bool = Field(False, description="Nobody changes it until it is unlocked.")
+    shadow: Shadow = Field(
+        "casts", description="`only`: the light sees it, the eye does not; for what it shades."
+    )
     parameters: dict[str, Any] = Field(default_factory=dict)
     notes: dict[Key, Remark] = _notes()
 

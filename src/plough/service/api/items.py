@@ -44,11 +44,19 @@ def add_layer(editing: Editing, body: NewLayer) -> str:
         "kind": body.kind,
         "name": body.name,
         "hidden": False,
+        "locked": False,
+        "shadow": "casts",
         "position": position,
         **flatten(body.parameters, "parameters"),
     }
     scenes.create(editing, Subject("layer", layer_id), fields, f"add {body.name}")
     return layer_id
+
+
+def _check_unlocked(layer: Layer) -> None:
+    """Raises `ParameterError` where a layer is locked."""
+    if layer.locked:
+        raise ParameterError("locked", f"{layer.name} is locked; unlock it first")
 
 
 @router.patch("/{scene_id}/layers/{layer_id}")
@@ -59,6 +67,12 @@ def edit_layer(scene: Edited, layer_id: str, body: LayerEdit, db: Session, me: M
         layer, body.version, lambda: scene_out(db, scene, me).model_dump(mode="json")
     )
     fields = _given(body.name, body.parameters)
+    if body.locked is None:
+        _check_unlocked(layer)
+    else:
+        fields["locked"] = body.locked
+    if body.shadow is not None:
+        fields["shadow"] = body.shadow
     if body.hidden is not None:
         if get_layer_kind(layer.kind).fixed:
             raise ParameterError("hidden", f"the {layer.kind} cannot be hidden", value=body.hidden)
@@ -80,6 +94,7 @@ def move_layer(scene: Edited, layer_id: str, body: LayerMove, db: Session, me: M
     )
     if get_layer_kind(layer.kind).fixed:
         raise ParameterError("layer", f"the {layer.kind} keeps its place", value=layer_id)
+    _check_unlocked(layer)
     position = scenes.position_before(db, scene, layer_id, body.before)
     scenes.change(
         Editing(db, scene, me),
@@ -96,6 +111,7 @@ def remove_layer(scene: Edited, layer_id: str, db: Session, me: Me) -> SceneOut:
     layer: Layer = scenes.get(db, scene, "layer", layer_id)
     if get_layer_kind(layer.kind).fixed:
         raise ParameterError("layer", f"the {layer.kind} cannot be removed", value=layer_id)
+    _check_unlocked(layer)
     scenes.remove(Editing(db, scene, me), Subject("layer", layer_id), f"remove {layer.name}")
     return scene_out(db, scene, me)
 

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 from pydantic import BaseModel, ConfigDict, Field
 
 from plough.core.parameters import Row
-from plough.core.scene.document import Settings
+from plough.core.scene.document import Settings, Shadow
 
 Version = Annotated[int, Field(ge=1, description="The version that the edit was made against.")]
 
@@ -102,6 +102,8 @@ class LayerOut(BaseModel):
     kind: str
     name: str
     hidden: bool
+    locked: bool
+    shadow: Shadow
     parameters: dict[str, Any]
     notes: dict[str, str]
     version: int
@@ -193,6 +195,8 @@ class LayerEdit(In):
     version: Version
     name: str | None = Field(None, min_length=1, max_length=80)
     hidden: bool | None = None
+    locked: bool | None = Field(None, description="A locked layer only takes being unlocked.")
+    shadow: Shadow | None = None
     parameters: dict[str, Any] | None = Field(None, description="Dotted names to values.")
     notes: dict[str, str] | None = Field(None, description=NOTED)
 

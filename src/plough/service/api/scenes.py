@@ -48,6 +48,8 @@ def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
             kind=r.kind,
             name=r.name,
             hidden=r.hidden,
+            locked=r.locked,
+            shadow=r.shadow,
             notes=r.notes,
             version=r.version,
             parameters=build(get_layer_kind(r.kind).parameters, r.parameters).model_dump(

@@ -79,6 +79,8 @@ class Layer(Base):
     kind: Mapped[str] = mapped_column(String(40))
     name: Mapped[str] = mapped_column(String(80))
     hidden: Mapped[bool] = mapped_column(default=False)
+    locked: Mapped[bool] = mapped_column(default=False)
+    shadow: Mapped[str] = mapped_column(String(8), default="casts")
     position: Mapped[float]
     parameters: Mapped[dict[str, Any]]
     notes: Mapped[dict[str, Any]] = mapped_column(default=dict)

@@ -1,6 +1,6 @@
 /** Actors: one shows one facet of one layer in the view, of whatever kind the layer is. */
 import type * as THREE from 'three';
-import type { LayerView } from '../../api/client';
+import type { LayerView, Shadow } from '../../api/client';
 import type { Hit } from '../pick';
 import type { Stage } from '../stage';
 
@@ -20,6 +20,8 @@ export interface Actor {
   sync(view: LayerView, signal: AbortSignal, far: boolean): Promise<void>;
   /** The space that it takes up; empty where it shows nothing. */
   bounds(): THREE.Box3;
+  /** Whether what it shows throws shadows, or is there for its shadow alone. */
+  setShadow?(shadow: Shadow): void;
   /** Where a ray first meets what it shows. */
   pick(ray: THREE.Ray): Hit | null;
   /** Draws of what is seen of its placements, in numbers from `from` on; gives how many those are. */

@@ -54,6 +54,16 @@ describe('levels of a variant', () => {
     expect(casters(batch(LEVELS, 1), 3)).toEqual([]);
   });
 
+  it('throw none where none are to be thrown, and as before where they are again', () => {
+    const all = batch();
+    const count = () => [0, 1, 2, 3].map((level) => casters(all, level).length);
+    const before = count();
+    all.throwShadows(false);
+    expect(count()).toEqual([0, 0, 0, 0]);
+    all.throwShadows(true);
+    expect(count()).toEqual(before);
+  });
+
   it('give way to each other without a gap and without a step', () => {
     const all = batch();
     all.begin(0, 1e6); // so many pixels that no card is sharp

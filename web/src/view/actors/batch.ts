@@ -30,6 +30,7 @@ interface Step {
 export class Batch {
   readonly levels: Level[];
   private steps: Step[] = []; // nearest first
+  private casts = true;
 
   constructor(
     private readonly group: THREE.Group,
@@ -59,6 +60,14 @@ export class Batch {
     this.build();
   }
 
+  /** Whether what is drawn throws shadows. */
+  throwShadows(casts: boolean) {
+    if (casts === this.casts) return;
+    this.casts = casts;
+    this.dispose();
+    this.build();
+  }
+
   private build() {
     const finest = this.finestShade;
     this.levels.forEach((level, l) => {
@@ -75,7 +84,7 @@ export class Batch {
         // its material tells whether the shadow is cut out, and the one that lights what was found is not
         const caster = found ?? lit;
         caster.customDepthMaterial = drawn.shadow;
-        caster.castShadow = l >= finest && (l < this.levels.length - 1 || this.height > LOW);
+        caster.castShadow = this.casts && l >= finest && (l < this.levels.length - 1 || this.height > LOW);
         caster.onBeforeShadow = () => void (caster.geometry.instanceCount = level.filled + level.shaded);
         caster.onAfterShadow = () => void (caster.geometry.instanceCount = level.filled);
       }

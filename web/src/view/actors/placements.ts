@@ -1,6 +1,6 @@
 /** Placements by tile, drawn at the level of detail that the distance asks for. Tiles come and go by their keys. */
 import * as THREE from 'three';
-import type { Lamp, LayerView, Variant } from '../../api/client';
+import type { Lamp, LayerView, Shadow, Variant } from '../../api/client';
 import { buffers } from '../blobs';
 import { cardMesh, holdMeshes, type LoadedMesh } from '../glb';
 import { matrixOf, placeOf, sizeOf } from '../instances';
@@ -16,6 +16,7 @@ export class PlacementsActor implements Actor {
   private tiles = new Map<string, Cell[]>(); // by key
   private extents: Extent[] = []; // of the variants
   private batches: (Batch | null)[] = [];
+  private shadow: Shadow = 'casts';
   private lamps: Lamp[][] = []; // of the variants
   private readonly held = holdMeshes();
 
@@ -91,7 +92,9 @@ export class PlacementsActor implements Actor {
         return same;
       }
       const untils = v.levels.map((l) => l.switch_distance ?? Infinity);
-      return new Batch(this.group, key, loaded[k] ?? [], untils, v.height, v.count);
+      const made = new Batch(this.group, key, loaded[k] ?? [], untils, v.height, v.count);
+      made.throwShadows(this.shadow !== 'none');
+      return made;
     });
     for (const batch of old) if (batch && !this.batches.includes(batch)) batch.dispose();
   }
@@ -108,7 +111,7 @@ export class PlacementsActor implements Actor {
 
   /** Where a ray first meets an instance: on the last level that still has the shape. */
   pick(ray: THREE.Ray) {
-    if (!this.group.visible) return null;
+    if (!this.group.visible || this.shadow === 'only') return null;
     const nearby: { cell: Cell; k: number; from: number }[] = [];
     for (const cell of this.cells()) {
       const extent = this.extents[cell.variant];
@@ -159,9 +162,15 @@ export class PlacementsActor implements Actor {
     for (const batch of this.batches) batch?.begin(coarse ? 1 : 0, pixels);
     for (const cell of this.cells()) {
       const batch = this.batches[cell.variant];
-      if (batch) fill(batch, cell, frame);
+      if (batch) fill(batch, cell, frame, this.shadow);
     }
     for (const batch of this.batches) batch?.finish();
+  }
+
+  setShadow(shadow: Shadow) {
+    if (shadow === this.shadow) return;
+    this.shadow = shadow;
+    for (const batch of this.batches) batch?.throwShadows(shadow !== 'none');
   }
 
   setVisible(visible: boolean) {
@@ -182,9 +191,9 @@ export class PlacementsActor implements Actor {
 const place = new THREE.Vector3();
 
 /** Give what is seen of a cell to the levels of its batch. */
-function fill(batch: Batch, cell: Cell, { camera, frustum, coarse, shadows }: Frame) {
-  const seen = frustum.intersectsBox(cell.box);
-  const shades = shadows?.intersectsBox(cell.box) ?? false;
+function fill(batch: Batch, cell: Cell, { camera, frustum, coarse, shadows }: Frame, shadow: Shadow) {
+  const seen = shadow !== 'only' && frustum.intersectsBox(cell.box);
+  const shades = shadow !== 'none' && (shadows?.intersectsBox(cell.box) ?? false);
   if (!seen && !shades) return;
   const put = (step: number, k: number, count: number) => {
     const l = batch.levelOf(step);

@@ -1,0 +1,76 @@
+<script lang="ts">
+  /** What is done with a layer as a whole: doubled, locked, seen alone, its shadow, removed. */
+  import Copy from '@lucide/svelte/icons/copy';
+  import Lock from '@lucide/svelte/icons/lock';
+  import LockOpen from '@lucide/svelte/icons/lock-open';
+  import Trash from '@lucide/svelte/icons/trash-2';
+  import { Button, Select } from 'flowbite-svelte';
+  import type { Layer, Shadow } from '../api/client';
+  import { mixOf } from '../layers/registry';
+  import type { SceneStore } from '../state/sceneStore.svelte';
+
+  let { open, layer }: { open: SceneStore; layer: Layer } = $props();
+  const SHADOWS: { value: Shadow; name: string }[] = [
+    { value: 'casts', name: 'Throws shadows' },
+    { value: 'none', name: 'Throws none' },
+    { value: 'only', name: 'Only its shadow is seen' },
+  ];
+  const alone = $derived(open.alone === layer.id);
+
+  /** One like it, right of it. */
+  async function double() {
+    const layers = open.scene?.layers ?? [];
+    const before = layers[layers.findIndex((l) => l.id === layer.id) + 1]?.id;
+    const made = await open.edit({
+      op: 'addLayer',
+      kind: layer.kind,
+      name: `${layer.name} again`.slice(0, 80),
+      parameters: $state.snapshot(layer.parameters),
+      ...(before ? { before } : {}),
+    });
+    if (made?.created_id) open.selected = made.created_id;
+  }
+
+  function remove() {
+    void open.edit({ op: 'removeLayer', id: layer.id });
+    open.selectFirst();
+  }
+</script>
+
+<section class="rule mt-4 pt-3" aria-label="the layer as a whole">
+  {#if mixOf(layer.kind)}
+    <label class="mb-2 grid grid-cols-[108px_1fr] items-center gap-2.5">
+      <span>Shadow</span>
+      <Select
+        class="w-full"
+        placeholder=""
+        disabled={!open.canEdit || layer.locked}
+        items={SHADOWS}
+        value={layer.shadow}
+        onchange={(e) => open.edit({ op: 'layer', id: layer.id, shadow: e.currentTarget.value as Shadow })}
+      />
+    </label>
+  {/if}
+  <div class="flex flex-wrap gap-1.5">
+    <Button
+      color={alone ? 'primary' : 'alternative'}
+      size="xs"
+      aria-pressed={alone}
+      title="Only this layer and the ground, for your eyes"
+      onclick={() => (open.alone = alone ? '' : layer.id)}>See it alone</Button
+    >
+    {#if open.canEdit}
+      <Button color="alternative" size="xs" onclick={double}><Copy size={14} class="mr-1" />Double it</Button>
+      <Button
+        color="alternative"
+        size="xs"
+        aria-pressed={layer.locked}
+        onclick={() => open.edit({ op: 'layer', id: layer.id, locked: !layer.locked })}
+        >{#if layer.locked}<LockOpen size={14} class="mr-1" />Unlock it{:else}<Lock size={14} class="mr-1" />Lock it{/if}</Button
+      >
+      <Button color="red" outline size="xs" disabled={layer.locked} onclick={remove}
+        ><Trash size={14} class="mr-1" /> Remove this layer</Button
+      >
+    {/if}
+  </div>
+</section>
