@@ -18,6 +18,7 @@ from rich.table import Table
 from scipy.stats import qmc
 
 from bench.ground import ground_rows
+from bench.room import room_rows
 from bench.table import median, row, table
 from plough.core.cache import Cache
 from plough.core.demo import teasel_fen
@@ -340,6 +341,7 @@ def main() -> None:
         sweep_rows,
         sampling_rows,
         placing_rows,
+        room_rows,
         ground_rows,
         evaluation_rows,
         fresh_rows,

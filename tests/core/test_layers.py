@@ -10,9 +10,11 @@ import numpy as np
 import pytest
 
 from plough.core.bake import bake
+from plough.core.errors import ParameterError
 from plough.core.formats.glb_read import read_json
 from plough.core.library import Library
 from plough.core.scene import Evaluator, read_document, registry
+from plough.core.scene.ways import way, way_document, ways_of
 from plough.core.scene.weight import weigh
 from tests.conftest import SMALL
 from tests.core.test_along import scene as with_posts
@@ -141,3 +143,27 @@ def test_every_kind_says_what_its_results_hold(name: str) -> None:
     }
     assert {facet for facet, there in held.items() if there} == set(kind.gives) - {"solids"}
     assert not output.solids or "solids" in kind.gives
+
+
+@pytest.mark.parametrize("name", [w.name for w in ways_of("scatter")])
+def test_a_way_to_begin_a_scatter_places_something_in_each_of_its_layers(name: str) -> None:
+    chosen = way("scatter", name)
+    document = way_document(chosen)
+    evaluation = Evaluator().evaluate(document)
+    for layer in chosen.layers:
+        result = evaluation.layer(layer["id"])
+        assert result.output.placements is not None and result.output.placements.count > 15
+        assert not result.output.findings
+        assert (np.bincount(result.output.placements.whole().variant) > 0).any()
+    used = {e["asset"] for x in chosen.layers for e in x["parameters"]["mix"]}
+    assert used == set(chosen.assets), "it brings what it places and nothing else"
+
+
+def test_a_way_refers_to_what_it_is_called_where_it_is_added() -> None:
+    ids = {"oak": "a1", "sapling": "a2", "fern": "a3", "trees": "l1", "young": "l2", "floor": "l3"}
+    made = way("scatter", "forest").made(ids)
+    assert [x["parameters"]["mix"][0]["asset"] for x in made] == ["a1", "a2", "a3"]
+    assert made[1]["parameters"]["conditions"][0]["ids"] == ["l1"]
+    assert way("scatter", "forest").layers[1]["parameters"]["mix"][0]["asset"] == "sapling"
+    with pytest.raises(ParameterError, match="reed-edge"):
+        way("scatter", "jungle")

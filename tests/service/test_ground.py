@@ -227,3 +227,23 @@ def test_masks_and_strip_maps_are_given_to_those_who_may_look(
     assert strip["path"] == "dyke" and len(strip["places"]) > 10 and len(strip["knots"]) > 1
     for what in ("mask", "strips"):
         assert burdock.get(f"{address}/willows/{what}").status_code in (403, 404)
+
+
+def test_a_way_to_begin_brings_its_assets_and_layers_for_those_who_may_edit(
+    sedge: httpx.Client, burdock: httpx.Client, scene_id: str
+) -> None:
+    address = f"/api/scenes/{scene_id}/ways/scatter"
+    before = sedge.get(f"/api/scenes/{scene_id}").json()
+    made = sedge.post(f"{address}/forest")
+    assert made.status_code == 201
+    after = sedge.get(f"/api/scenes/{scene_id}").json()
+    assert len(after["assets"]) == len(before["assets"]) + 3
+    new = [x for x in after["layers"] if x["id"] in made.json()["layers"]]
+    assert [x["name"] for x in new] == ["Wood", "Saplings", "Ferns"]
+    assert after["layers"][-1]["kind"] == "bake"
+    known = {a["id"] for a in after["assets"]}
+    assert all(e["asset"] in known for x in new for e in x["parameters"]["mix"])
+    assert new[2]["parameters"]["conditions"][0]["ids"] == [new[0]["id"]]
+    wrong = sedge.post(f"{address}/jungle")
+    assert wrong.status_code == 422 and "reed-edge" in wrong.text
+    assert burdock.post(f"{address}/forest").status_code in (403, 404)

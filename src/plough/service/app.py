@@ -36,6 +36,7 @@ from plough.service.api import (
     releases,
     revisions,
     scenes,
+    ways,
 )
 from plough.service.api.context import Context
 from plough.service.db.session import Database
@@ -167,6 +168,7 @@ def create_app(url: str, asset_library: str = "") -> FastAPI:
         bench.router,
         own_meshes.router,
         ground.router,
+        ways.router,
         outside.router,
         revisions.router,
     ):

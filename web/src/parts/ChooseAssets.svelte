@@ -1,9 +1,9 @@
 <script lang="ts">
-  /** What a new layer bears: assets of the scene and presets, several at once. */
+  /** What a new layer bears: assets of the scene and presets, several at once; or a way to begin that brings all of it. */
   import { Button, Modal, Search } from 'flowbite-svelte';
   import type { Preset } from '../api/client';
   import { createQuery } from '@tanstack/svelte-query';
-  import { presetsQuery } from '../state/queries';
+  import { presetsQuery, waysQuery } from '../state/queries';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import PictureChoice from './PictureChoice.svelte';
   import PresetFailure from './PresetFailure.svelte';
@@ -11,20 +11,26 @@
   let {
     open = $bindable(),
     scene,
+    kind,
     title,
     onchoose,
+    onway,
   }: {
     open: boolean;
     scene: SceneStore;
+    kind: string; // of layer
     title: string;
     onchoose: (assets: string[], presets: Preset[]) => void;
+    onway: (name: string) => void;
   } = $props();
   const presets = createQuery(() => presetsQuery(open));
+  const ways = createQuery(() => waysQuery(kind, open && Boolean(kind)));
   let words = $state('');
   let chosen = $state<string[]>([]); // asset ids and preset names, as "a:…" and "p:…"
   const wanted = $derived(words.toLowerCase().split(/\s+/).filter(Boolean));
   const fits = (...texts: string[]) => wanted.every((w) => texts.some((t) => t.toLowerCase().includes(w)));
   const assets = $derived((scene.scene?.assets ?? []).filter((a) => fits(a.name, a.kind, ...a.tags)));
+  const begun = $derived((ways.data ?? []).filter((w) => fits(w.title, w.text)));
   const recipes = $derived((presets.data ?? []).filter((p) => fits(p.title, p.kind)));
 
   const toggle = (key: string) => (chosen = chosen.includes(key) ? chosen.filter((k) => k !== key) : [...chosen, key]);
@@ -61,6 +67,24 @@
   </div>
   <PresetFailure query={presets} />
   <div class="max-h-[58vh] overflow-y-auto pr-1">
+    {#if begun.length}
+      <h3 class="mb-2 font-serif text-[14px] font-semibold">Ways to begin, with all that they need</h3>
+      <div class="mb-4 grid grid-cols-6 gap-2.5 p-0.5">
+        {#each begun as w (w.name)}
+          <div title={w.text}>
+            <PictureChoice
+              picture={w.picture}
+              title={w.title}
+              label="begin with {w.title}"
+              onclick={() => {
+                open = false;
+                onway(w.name);
+              }}
+            />
+          </div>
+        {/each}
+      </div>
+    {/if}
     {#if assets.length}
       <h3 class="mb-2 font-serif text-[14px] font-semibold">In this scene</h3>
       <div class="grid grid-cols-6 gap-2.5 p-0.5">
@@ -89,7 +113,7 @@
         {/each}
       </div>
     {/if}
-    {#if !assets.length && !recipes.length && words}
+    {#if !begun.length && !assets.length && !recipes.length && words}
       <p class="py-10 text-center text-soft">Nothing is called so.</p>
     {/if}
   </div>

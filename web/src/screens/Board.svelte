@@ -3,7 +3,8 @@
   import Redo from '@lucide/svelte/icons/redo-2';
   import Undo from '@lucide/svelte/icons/undo-2';
   import { onDestroy, untrack } from 'svelte';
-  import type { Preset } from '../api/client';
+  import { app } from '../state/app.svelte';
+  import { api, said, take, type Preset } from '../api/client';
   import BoardView from '../parts/BoardView.svelte';
   import ChooseAssets from '../parts/ChooseAssets.svelte';
   import Presence from '../parts/Presence.svelte';
@@ -62,6 +63,23 @@
       parameters: { ...parameters, ...uiOf(kind).begin?.(open) },
     });
     if (scene?.created_id) open.selected = scene.created_id;
+  }
+
+  /** The layers and assets that a way to begin brings. */
+  async function beginWay(name: string) {
+    const kind = bearing;
+    if (!kind) return;
+    try {
+      const made = await take<{ layers: string[] }>(
+        api.POST('/api/scenes/{scene_id}/ways/{kind}/{name}', {
+          params: { path: { scene_id: open.id, kind, name } },
+        }),
+      );
+      await open.reload();
+      open.selected = made.layers[0] ?? open.selected;
+    } catch (error) {
+      app.tell(said(error));
+    }
   }
 
   /** A layer of the kind `bearing`, over assets of the scene and over presets, which become assets. */
@@ -181,5 +199,7 @@
   bind:open={() => bearing !== null, (shown) => (bearing = shown ? bearing : null)}
   scene={open}
   title="What does the new {kindOf(bearing ?? '')?.title.toLowerCase() ?? 'layer'} place?"
+  kind={bearing ?? ''}
   onchoose={addBearing}
+  onway={beginWay}
 />

@@ -29,8 +29,10 @@ _BARE = Material("ground", color=(0.09, 0.11, 0.045))
 _WATER = (0.025, 0.06, 0.085)
 
 
-def draw_scene(evaluation: Evaluation, library: Library, size: tuple[int, int]) -> UInt8:
-    """(h, w, 3) sRGB picture of all that is shown in a scene; `size` is its width and height in pixels."""
+def draw_scene(
+    evaluation: Evaluation, library: Library, size: tuple[int, int], across: float = math.inf
+) -> UInt8:
+    """(h, w, 3) sRGB picture of all that is shown in a scene, or of `across` metres about its middle; `size` is its width and height in pixels."""
     meshes: list[Mesh] = []
     materials: dict[str, Material] = {}
     albedo: dict[str, UInt8] = {}
@@ -41,7 +43,7 @@ def draw_scene(evaluation: Evaluation, library: Library, size: tuple[int, int]) 
         parts = tuple(replace(p, material=f"{n} {p.material}") for p in mesh.parts)
         meshes.append(_plain(replace(mesh, parts=parts)))
     whole = join(meshes)
-    reach = float(np.abs(whole.positions[:, (0, 2)]).max())
+    reach = min(across / 2, float(np.abs(whole.positions[:, (0, 2)]).max()))
     level = float(np.median(whole.positions[:, 1]))
     half = reach * max(
         0.9, 0.9 * math.sin(_PITCH) * size[0] / size[1]

@@ -1,8 +1,10 @@
-"""Ways to begin a layer: parameters with a title and a picture, read from data/ways."""
+"""Ways to begin a layer: parameters, and what comes with them, with a title and a picture, read from data/ways."""
 
 from __future__ import annotations
 
+import math
 import tomllib
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
@@ -10,23 +12,55 @@ from typing import Any
 
 from plough.core.arrays import UInt8
 from plough.core.errors import ParameterError
-from plough.core.scene.document import Layer, SceneDocument
+from plough.core.presets import preset
+from plough.core.scene.document import Asset, Layer, SceneDocument
 from plough.core.scene.evaluation import Evaluator
 from plough.core.scene.picture import draw_scene
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 
 _FOLDER = Path(__file__).parent.parent / "data" / "ways"
+_REFERS = ("asset", "ids")  #: fields that name an asset, or layers
 
 
 @dataclass(frozen=True, slots=True)
 class Way:
-    """Parameters of a layer to begin with."""
+    """Layers of one kind to begin with, and the assets that they place."""
 
     name: str
     title: str
     text: str  #: one line
     kind: str  #: of layer
-    parameters: dict[str, Any] = field(repr=False)
+    assets: dict[str, str] = field(default_factory=dict)  #: presets, by the keys that layers use
+    layers: tuple[dict[str, Any], ...] = ()  #: `id`, `name` and `parameters` of each, in order
+    ground: dict[str, Any] = field(
+        default_factory=dict, repr=False
+    )  #: what its picture shows it on
+    across: float = math.inf  #: metres that its picture shows
+    beside: tuple[dict[str, Any], ...] = ()  #: layers that its picture shows it with
+
+    @property
+    def parameters(self) -> dict[str, Any]:
+        """Of its first layer."""
+        return dict(self.layers[0]["parameters"])
+
+    def made(self, ids: Mapping[str, str]) -> list[dict[str, Any]]:
+        """Its layers as they are added: `ids` gives what assets and earlier layers are called, by their keys."""
+        return [{**layer, "parameters": _named(layer["parameters"], ids)} for layer in self.layers]
+
+
+def _named(value: Any, ids: Mapping[str, str]) -> Any:
+    """`value` with the names of assets and layers that `ids` knows in the place of their keys."""
+    if isinstance(value, list):
+        return [_named(v, ids) for v in value]
+    if not isinstance(value, dict):
+        return value
+    out = {}
+    for name, v in value.items():
+        if name in _REFERS:
+            out[name] = [ids.get(i, i) for i in v] if isinstance(v, list) else ids.get(v, v)
+        else:
+            out[name] = _named(v, ids)
+    return out
 
 
 @cache
@@ -34,8 +68,21 @@ def ways_of(kind: str) -> tuple[Way, ...]:
     """The ways to begin a layer of `kind`. Raises `ParameterError` when there is no such kind."""
     path = _FOLDER / f"{get_layer_kind(kind).name}.toml"
     found = tomllib.loads(path.read_text()) if path.exists() else {}
-    return tuple(
-        Way(name, v["title"], v["text"], kind, v.get("parameters", {})) for name, v in found.items()
+    return tuple(_read(kind, name, values) for name, values in found.items())
+
+
+def _read(kind: str, name: str, values: dict[str, Any]) -> Way:
+    alone = {"id": kind, "name": values["title"], "parameters": values.get("parameters", {})}
+    return Way(
+        name,
+        values["title"],
+        values["text"],
+        kind,
+        values.get("assets", {}),
+        tuple(values.get("layers", [alone])),
+        values.get("ground", {}),
+        values.get("across", math.inf),
+        tuple(values.get("beside", ())),
     )
 
 
@@ -48,18 +95,41 @@ def way(kind: str, name: str) -> Way:
     return found
 
 
-def draw_way(chosen: Way, size: tuple[int, int]) -> UInt8:
-    """(h, w, 3) sRGB picture of a scene that holds this layer alone, with the layers that every scene has."""
-    kinds = [k for k in all_layer_kinds().values() if k.fixed or k.name == chosen.kind]
-    layers = tuple(
+def assets_of(chosen: Way, new_id: Callable[[], str]) -> dict[str, Asset]:
+    """The assets that a way brings along, by their keys."""
+    out = {}
+    for key, name in chosen.assets.items():
+        p = preset(name)
+        seeds = (p.seed, p.seed + 1, p.seed + 2)
+        out[key] = Asset(
+            id=new_id(), name=p.title, kind=p.kind, parameters=p.parameters, seeds=seeds
+        )
+    return out
+
+
+def way_document(chosen: Way) -> SceneDocument:
+    """A scene that holds what a way brings, with the layers that every scene has."""
+    keys = iter(chosen.assets)
+    assets = assets_of(chosen, lambda: next(keys))
+    beside = [Layer.model_validate(layer) for layer in chosen.beside]
+    own = [*beside, *(Layer(kind=chosen.kind, **layer) for layer in chosen.layers)]
+    fixed = {k.name: k for k in all_layer_kinds().values() if k.fixed}
+    first, last = (
         Layer(
             id=k.name,
             kind=k.name,
             name=k.title,
-            parameters=chosen.parameters if k.name == chosen.kind else {},
+            parameters=chosen.ground if k.place == "first" else {},
         )
-        for k in kinds
+        for k in sorted(fixed.values(), key=lambda k: k.place)
     )
+    layers = (first, *own, last) if chosen.kind not in fixed else (*own, last)
+    return SceneDocument(name=chosen.title, layers=layers, assets=tuple(assets.values()))
+
+
+def draw_way(chosen: Way, size: tuple[int, int]) -> UInt8:
+    """(h, w, 3) sRGB picture of a scene that holds what this way brings."""
     evaluator = Evaluator()
-    evaluation = evaluator.evaluate(SceneDocument(name=chosen.title, layers=layers))
-    return draw_scene(evaluation, evaluator.library, size)
+    return draw_scene(
+        evaluator.evaluate(way_document(chosen)), evaluator.library, size, chosen.across
+    )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Header, Query, Response, UploadFile
+from fastapi import APIRouter, Query, Response, UploadFile
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
@@ -12,17 +12,14 @@ from plough.core.bake.bundle import embedded_images
 from plough.core.bake.ground_file import MEDIA, GroundFormat, ground_file
 from plough.core.formats.geojson import MOST_BYTES, read_geojson, write_geojson
 from plough.core.formats.heights import unpack_heights
-from plough.core.formats.images import jpeg
 from plough.core.formats.reading import read_heights_apart
-from plough.core.hashing import key_of
 from plough.core.scene.masks import SIDES, mask_of
 from plough.core.scene.outlines import layers_of, shapes_of
-from plough.core.scene.registry import begun_with, get_layer_kind
+from plough.core.scene.registry import begun_with
 from plough.core.scene.strips import StripMap, strip_maps
-from plough.core.scene.ways import Way, draw_way, way, ways_of
 from plough.service import documents
 from plough.service.accounts import scene_for
-from plough.service.api.bench import PRESET_SIZE, download
+from plough.service.api.bench import download
 from plough.service.api.context import Ctx, Me, Session
 from plough.service.api.items import add_layer
 from plough.service.api.models import PROBLEMS, LinesOut, NewLayer
@@ -31,16 +28,6 @@ from plough.service.results import keep_model
 from plough.service.scenes import Editing
 
 router = APIRouter(prefix="/api", tags=["ground"], responses=PROBLEMS)
-
-
-class WayOut(BaseModel):
-    """Parameters of a layer to begin with."""
-
-    name: str
-    title: str
-    text: str
-    parameters: dict[str, Any]
-    picture: str = Field(description="Its address.")
 
 
 class HeightsOut(BaseModel):
@@ -56,47 +43,6 @@ class HeightsOut(BaseModel):
     high: float
     holes: int = Field(description="Samples that held nothing; they take the nearest height.")
     parameters: dict[str, Any] = Field(description="Of a ground that begins with it.")
-
-
-@router.get("/ways/{kind}")
-def ways(kind: str, me: Me) -> list[WayOut]:
-    """Ways to begin a layer of a kind."""
-    return [
-        WayOut(
-            name=w.name,
-            title=w.title,
-            text=w.text,
-            parameters=w.parameters,
-            picture=f"/api/ways/{kind}/{w.name}/picture?v={_key(w)[:8]}",
-        )
-        for w in ways_of(kind)
-    ]
-
-
-def _key(w: Way) -> str:
-    return key_of("way", w.kind, get_layer_kind(w.kind).version, w.parameters, PRESET_SIZE)
-
-
-@router.get(
-    "/ways/{kind}/{name}/picture",
-    response_class=Response,
-    responses={200: {"content": {"image/jpeg": {}}}},
-)
-def way_picture(
-    kind: str,
-    name: str,
-    me: Me,
-    ctx: Ctx,
-    if_none_match: Annotated[str | None, Header(include_in_schema=False)] = None,
-) -> Response:
-    """What a layer that begins so looks like."""
-    chosen = way(kind, name)
-    key = _key(chosen)
-    headers = {"Cache-Control": "private, max-age=604800", "ETag": f'"{key}"'}
-    if if_none_match == f'"{key}"':
-        return Response(status_code=304, headers=headers)
-    made = ctx.results.result(key, lambda: {"jpeg": jpeg(draw_way(chosen, PRESET_SIZE), 90)}, True)
-    return Response(ctx.results.get(made["jpeg"]), media_type="image/jpeg", headers=headers)
 
 
 @router.post("/bench/heights", status_code=201)

@@ -119,6 +119,12 @@ def remove_layer(scene: Edited, layer_id: str, db: Session, me: Me) -> SceneOut:
 @router.post("/{scene_id}/assets", status_code=201)
 def create_asset(scene: Edited, body: NewAsset, db: Session, me: Me) -> SceneOut:
     """Add an asset."""
+    asset_id = add_asset(Editing(db, scene, me), body)
+    return scene_out(db, scene, me, created_id=asset_id)
+
+
+def add_asset(editing: Editing, body: NewAsset) -> str:
+    """Add an asset; its id."""
     asset_id = documents.new_id()
     get_kind(body.kind)
     fields = {
@@ -130,8 +136,8 @@ def create_asset(scene: Edited, body: NewAsset, db: Session, me: Me) -> SceneOut
         "notes": body.notes,
         **flatten(body.parameters, "parameters"),
     }
-    scenes.create(Editing(db, scene, me), Subject("asset", asset_id), fields, f"add {body.name}")
-    return scene_out(db, scene, me, created_id=asset_id)
+    scenes.create(editing, Subject("asset", asset_id), fields, f"add {body.name}")
+    return asset_id
 
 
 @router.patch("/{scene_id}/assets/{asset_id}")
