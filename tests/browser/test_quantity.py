@@ -132,12 +132,17 @@ def test_what_is_seen_is_told_by_its_id_at_fifty_places(many: tuple[Page, str, S
             assert standing.layers[found] == seen["layer"]
             assert standing.gap(found, answer["line"]) < 0.12 * standing.sizes[found, 1]
             hits.append(found)
-            quick = answer["quick"]
-            quick_met += 1
-            quick_right += bool(quick and quick["layer"] == seen["layer"])
+            if standing.sizes[row, 1] > 3:
+                quick = answer["quick"]
+                quick_met += 1
+                quick_right += bool(quick and quick["layer"] == seen["layer"])
         met += row in hits
     assert met >= 50, "nearly all are found where they stand; a few may be hidden by others"
-    assert quick_right > 0.5 * quick_met, "the pointer's quick answer is mostly of the same layer"
+    # what is thin is told by a click alone
+    assert quick_met >= 12
+    assert quick_right > 0.8 * quick_met, (
+        "of trees the pointer's quick answer is nearly always right"
+    )
 
 
 def test_an_instance_takes_sixteen_bytes(many: tuple[Page, str, Standing]) -> None:

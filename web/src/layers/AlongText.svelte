@@ -20,7 +20,7 @@
   const row = (path: string) => rows.find((r) => r.path === path) as Row;
   const conditions = $derived(p.conditions ?? []);
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
-  const strips = createQuery(() => stripsQuery(open.id, layer.id, open.view(layer.id)?.key ?? ''));
+  const strips = createQuery(() => stripsQuery(open.id, layer.id, open.scene?.edits ?? 0));
   const pair = ([a, b]: [number, number], unit: string) => (a === b ? `${a} ${unit}` : `${a}–${b} ${unit}`);
   const FREE = ['free_start', 'free_end'] as const;
   const metres = (v: number) => `${shown(v, 0.05)} m`;

@@ -63,9 +63,9 @@ export const fileQuery = (hash: string) => ({
   staleTime: Infinity,
 });
 
-/** The paths that a layer runs along, made straight; `result` tells one state of it from another. */
-export const stripsQuery = (scene: string, layer: string, result: string) => ({
-  queryKey: ['strips', scene, layer, result],
+/** The paths that a layer runs along, made straight, after so many edits of the scene: what is only tried out is not in them. */
+export const stripsQuery = (scene: string, layer: string, edits: number) => ({
+  queryKey: ['strips', scene, layer, edits],
   queryFn: () =>
     take<StripMap[]>(
       api.GET('/api/scenes/{scene_id}/layers/{layer_id}/strips', {
@@ -74,7 +74,6 @@ export const stripsQuery = (scene: string, layer: string, result: string) => ({
     ),
   placeholderData: keepPreviousData,
   staleTime: Infinity,
-  enabled: Boolean(result),
 });
 
 /** Whether there is an asset library to take from. */
