@@ -284,3 +284,21 @@ def test_a_strip_map_tells_where_along_its_path_each_stands_on_which_side() -> N
     with pytest.raises(ParameterError, match="no layer"):
         strip_maps(evaluation, "nobody")
     assert strip_maps(evaluation, "sedges") == []
+
+
+def test_the_limit_is_of_the_layer_over_all_its_paths_and_lower_where_they_are_pushed_apart() -> (
+    None
+):
+    many = {"spacing": 0.1, "rows": 4, "cluster": 4, "radius": 0.1}
+    with pytest.raises(TooLargeError, match="10,000") as refused:
+        run(**many, apart="feet")
+    assert refused.value.field == "spacing"
+    _, whole = run(**many)
+    count = whole.placements.count
+    assert 20_000 < count < 100_000
+    document = scene(paths=["dyke", "other"], **{**many, "cluster": 20})
+    dyke = next(k for k, x in enumerate(document["layers"]) if x["id"] == "dyke")
+    twin = {**document["layers"][dyke], "id": "other", "name": "Other"}
+    document["layers"].insert(dyke, twin)
+    with pytest.raises(TooLargeError, match="the limit is"):
+        EVALUATOR.evaluate(read_document(document))

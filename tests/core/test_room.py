@@ -298,3 +298,20 @@ def test_a_mask_is_where_the_rule_lets_things_stand_and_places_so_when_it_is_bro
     gone = run(rule(conditions=[lies], apart=0))
     assert [f.code for f in gone.layer("sedges").output.findings] == ["missing-image"]
     assert by_id(gone) == by_id(run(rule(apart=0))), "what cannot be measured is left out and told"
+
+
+def test_too_many_on_contour_lines_are_refused_with_the_spacing_that_is_set() -> None:
+    with pytest.raises(TooLargeError) as refused:
+        scatter(ScatterRule(8, 0.05, 1.0, pattern=Pattern("contours", 0.7)), FIELD)
+    told = str(refused.value)
+    assert "0.05 m over" in told
+    least = float(told.split("raise it to ")[1].split(" m", maxsplit=1)[0])
+    scatter(ScatterRule(8, least + 0.01, 0.01, pattern=Pattern("contours", 0.7)), FIELD)
+
+
+def test_room_wider_than_all_there_is_leaves_one() -> None:
+    kept = room((900, 900, 900), (0, 0, 0))
+    (tile,) = with_room(offered(), kept, Cache())
+    first = min(offered(), key=lambda t: t.place.min())
+    assert tile.placements.count == 1 and tile.placements.ids[0] in first.placements.ids
+    assert with_room([], kept, Cache()) == []

@@ -11,7 +11,7 @@ from pydantic import Field
 
 from plough.core.arrays import Float32, Float64, UInt32
 from plough.core.curves import profile_table
-from plough.core.ground.conditions import MOST_CONDITIONS, Condition, sifted
+from plough.core.ground.conditions import Condition, sifted
 from plough.core.ground.paths import Curve
 from plough.core.ground.surface import Samples
 from plough.core.matters import Matters, above, among
@@ -30,6 +30,8 @@ from plough.core.parameters import (
     within,
 )
 from plough.core.place.along import (
+    MOST,
+    MOST_PUSHED,
     AlongRule,
     Layout,
     Sides,
@@ -43,7 +45,7 @@ from plough.core.place.placements import Placements, cut, joined
 from plough.core.place.pose import Pose, set_up, widths
 from plough.core.place.variants import NONE
 from plough.core.rng import stream, uniform_array
-from plough.core.scene.document import MixEntry
+from plough.core.scene.document import MixEntry, mix_of, where
 from plough.core.scene.facets import Output, TiledPlacements
 from plough.core.scene.inputs import Inputs, Mix
 from plough.core.scene.registry import layer_kind
@@ -69,12 +71,7 @@ class AlongParameters(Parameters):
     seed: Seed = Field(
         1, title="Seed", json_schema_extra={"control": "seed", "unit": "", "group": ""}
     )
-    mix: tuple[MixEntry, ...] = Field(
-        (),
-        max_length=32,
-        title="What",
-        json_schema_extra={"control": "mix", "unit": "", "group": "What", "to": "asset"},
-    )
+    mix: tuple[MixEntry, ...] = mix_of()
     paths: tuple[Id, ...] = reference((), "Along", "curve", group="Where")
     spacing: float = number(
         10, "Spacing", (0.1, 1000), soft=(0.5, 40), unit="m", step=0.05, group="How close"
@@ -145,13 +142,7 @@ class AlongParameters(Parameters):
         {"no": "No", "feet": "Until no feet touch", "crowns": "Until no crowns touch"},
         group="Rows",
     )
-    conditions: tuple[Condition, ...] = Field(
-        (),
-        max_length=MOST_CONDITIONS,
-        title="Where",
-        description="What a place must be like; each thins out what stands.",
-        json_schema_extra={"control": "conditions", "unit": "", "group": "Where"},
-    )
+    conditions: tuple[Condition, ...] = where()
     facing: Literal["along", "across", "outwards", "point", "fixed"] = choice(
         "along",
         "Facing",
@@ -273,11 +264,12 @@ def _sizes(p: AlongParameters, mix: Mix, at: Stations, variant: UInt32, seed: in
 
 
 def _along(
-    p: AlongParameters, mix: Mix, name: str, path: Curve, inputs: Inputs
+    p: AlongParameters, mix: Mix, name: str, path: Curve, most: int, inputs: Inputs
 ) -> tuple[Placements, int]:
-    """What stands along one path, and how many still touch."""
+    """What stands along one path, at most so many, and how many still touch."""
+    inputs.check()
     seed, surface, pose = inputs.seed(p.seed), inputs.surface(), _pose(p)
-    at = stations(_rule(p, seed), name, path)
+    at = stations(_rule(p, seed), name, path, most)
     variant = mix.choices.choose(at.ids)
     there = np.nonzero(variant != NONE)[0]
     at, variant = at.taken(there), variant[there]
@@ -329,7 +321,11 @@ def evaluate(p: AlongParameters, inputs: Inputs) -> Output:
     paths = inputs.paths(p.paths)
     if not mix.variants or not paths:
         return Output(placements=TiledPlacements(mix.variants))
-    made = [_along(p, mix, name, path, inputs) for name, path in paths]
+    made: list[tuple[Placements, int]] = []
+    room = MOST if p.apart == "no" else MOST_PUSHED
+    for name, path in paths:
+        made.append(_along(p, mix, name, path, room, inputs))
+        room -= made[-1][0].count
     left = sum(n for _, n in made)
     if left:
         inputs.find("touching", f"{left:,} touch others still; raise the spacing or the offset")

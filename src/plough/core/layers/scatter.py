@@ -10,7 +10,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from plough.core.ground.conditions import MOST_CONDITIONS, Condition
+from plough.core.ground.conditions import Condition
 from plough.core.matters import Matters, among
 from plough.core.parameters import (
     Id,
@@ -29,7 +29,7 @@ from plough.core.place.pose import Pose
 from plough.core.place.room import Room, first_of, with_room
 from plough.core.place.rules import FINER, Pattern, ScatterRule, scatter, weight_of
 from plough.core.place.sampling import DENSITY
-from plough.core.scene.document import MixEntry
+from plough.core.scene.document import MixEntry, mix_of, where
 from plough.core.scene.facets import Output, TiledPlacements
 from plough.core.scene.inputs import Inputs, Mix
 from plough.core.scene.registry import layer_kind
@@ -51,12 +51,7 @@ class ScatterParameters(Parameters):
     seed: Seed = Field(
         1, title="Seed", json_schema_extra={"control": "seed", "unit": "", "group": ""}
     )
-    mix: tuple[MixEntry, ...] = Field(
-        (),
-        max_length=32,
-        title="What",
-        json_schema_extra={"control": "mix", "unit": "", "group": "What", "to": "asset"},
-    )
+    mix: tuple[MixEntry, ...] = mix_of()
     areas: tuple[Id, ...] = reference(
         (), "Over", "region", group="Where", help="None: the whole ground."
     )
@@ -171,13 +166,7 @@ class ScatterParameters(Parameters):
         group="How close",
         help="Gives way to what stands in layers further left.",
     )
-    conditions: tuple[Condition, ...] = Field(
-        (),
-        max_length=MOST_CONDITIONS,
-        title="Where",
-        description="What a place must be like; each thins out what stands.",
-        json_schema_extra={"control": "conditions", "unit": "", "group": "Where"},
-    )
+    conditions: tuple[Condition, ...] = where()
     lean: float = number(
         0,
         "Leans with the slope",

@@ -15,7 +15,7 @@ from plough.core.ground.paths import Curve
 from plough.core.kernels import kernel
 from plough.core.rng import bits_array, stream, uniform_array
 
-MOST = 200_000  #: stations of one layer
+MOST, MOST_PUSHED = 200_000, 10_000  #: stations of one layer; those that can be pushed apart
 _STEP = 0.25  # metres in which the closeness along a path is added up
 _STATION, _JITTER = stream("along.station"), stream("along.jitter")
 _RING, _ROUND = stream("along.ring"), stream("along.round")
@@ -59,11 +59,11 @@ class Stations:
         return Stations(*(getattr(self, name)[rows] for name in Stations.__slots__))
 
 
-def stations(rule: AlongRule, name: str, curve: Curve) -> Stations:
+def stations(rule: AlongRule, name: str, curve: Curve, most: int = MOST) -> Stations:
     """All stations of `rule` along the path called `name`.
 
     Raises:
-        TooLargeError: there would be more than `MOST`.
+        TooLargeError: there would be more than `most`; none has been made then.
     """
     line = np.concatenate([curve.line, curve.line[:1]]) if _open_ring(curve) else curve.line
     steps = np.hypot(*np.diff(line, axis=0).T)
@@ -71,9 +71,9 @@ def stations(rule: AlongRule, name: str, curve: Curve) -> Stations:
     numbers, along = _numbers(rule, name, float(chain[-1]), curve.closed)
     rows = _rows(rule)
     total = len(along) * len(rows) * rule.cluster
-    if total > MOST:
+    if total > most:
         raise TooLargeError(
-            "spacing", f"would take {total:,} along {curve.length:,.0f} m; the limit is {MOST:,}"
+            "spacing", f"would take {total:,} along {curve.length:,.0f} m; the limit is {most:,}"
         )
     # every station of every row, and each member of its cluster
     which, row, member = (

@@ -81,10 +81,14 @@ class Scattered:
 
     def check_amount(self, tiles: TileList) -> None:
         """Raises `TooLargeError` where `tiles` would hold more than may be."""
-        area = len(self._blocks(tiles)) * block_size(self.spacing) ** 2
-        if 2.0 * area / self.spacing**2 > MOST_CELLS:
-            least = math.sqrt(2.0 * area / MOST_CELLS)
+        least = self.least(tiles)
+        if self.spacing < least:
             raise too_many(self.spacing, least)
+
+    def least(self, tiles: TileList) -> float:
+        """Metres between candidates below which `tiles` would hold more than may be."""
+        area = len(self._blocks(tiles)) * block_size(self.spacing) ** 2
+        return math.sqrt(2.0 * area / MOST_CELLS)
 
     def of_tiles(self, tiles: TileList) -> Candidates:
         """The candidates of `tiles`, sorted by tile."""

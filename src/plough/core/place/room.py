@@ -20,7 +20,7 @@ from plough.core.kernels import kernel
 from plough.core.place.placements import PlacedTile, joined
 from plough.core.place.standing import ByTile
 from plough.core.rng import stream, uniform_array
-from plough.core.tiles import combine, grouped, hash_of
+from plough.core.tiles import SIZE, combine, grouped, hash_of
 
 _LINKS = 10
 _LEAST_CELL = 0.5  # metres
@@ -58,8 +58,12 @@ def with_room(
     check: Callable[[], None] = lambda: None,
 ) -> list[PlacedTile]:
     """Those of `offered` that find room, by tile; tiles that hold none are left out."""
-    found = ByTile([offered], max(_LEAST_CELL, _LINKS * 2.0 * room.widest))
     tiles = np.array([[t.x, t.z] for t in offered], np.int64).reshape(-1, 2)
+    if not len(tiles):
+        return []
+    extent = SIZE * float(np.ptp(tiles, axis=0).max() + 1)  # beyond it nothing is offered
+    reach = max(_LEAST_CELL, _LINKS * 2.0 * room.widest)
+    found = ByTile([offered], min(reach, extent))
     near = found.seen(tiles, lambda _, tile: _told(tile))
     own = np.array([_told(tile) for tile in offered], np.uint64).reshape(-1, 2)
     names = [("room", a, b) for a, b in combine(room.head(), own, near).tolist()]

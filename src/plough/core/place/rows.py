@@ -109,11 +109,14 @@ class OnContours:
     of: Scattered
     surface: Surface
     step: float  #: metres of height between contour lines
+    spacing: float  #: metres between any two that stay
     rings: int = math.ceil(MOST_MOVED / SIZE)
 
     def check_amount(self, tiles: TileList) -> None:
         """Raises `TooLargeError` where `tiles` would hold more than may be."""
-        self.of.check_amount(tiles)
+        finer = self.spacing / self.of.spacing
+        if self.of.spacing < (least := self.of.least(tiles)):
+            raise too_many(self.spacing, finer * least)
 
     def of_tiles(self, tiles: TileList) -> Candidates:
         """The candidates of `tiles`, sorted by tile."""

@@ -166,7 +166,7 @@ def _source(rule: ScatterRule, surface: Surface, cache: Cache, check: Callable[[
         return Rows(seed, spacing, rows, turn, staggered, jitter, rule.fill)
     if lie == "contours":
         of = Scattered(seed, spacing * FINER, rule.fill, cache, check, surface.bounds)
-        return OnContours(of, surface, rows)
+        return OnContours(of, surface, rows, spacing)
     return Scattered(seed, spacing, rule.fill, cache, check, surface.bounds, rule.regions)
 
 

@@ -133,6 +133,23 @@ class MixEntry(Parameters):
     )
 
 
+def mix_of() -> Any:
+    """The assets that a layer places; the field's type is `tuple[MixEntry, ...]`."""
+    extra: dict[str, Any] = {"control": "mix", "unit": "", "group": "What", "to": "asset"}
+    return Field((), max_length=32, title="What", json_schema_extra=extra)
+
+
+def where() -> Any:
+    """Conditions of a layer; the field's type is `tuple[Condition, ...]`."""
+    return Field(
+        (),
+        max_length=MOST_CONDITIONS,
+        title="Where",
+        description="What a place must be like; each thins out what stands.",
+        json_schema_extra={"control": "conditions", "unit": "", "group": "Where"},
+    )
+
+
 def _notes() -> Any:
     return Field(
         default_factory=dict,
