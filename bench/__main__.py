@@ -21,7 +21,7 @@ from bench.ground import ground_rows
 from bench.room import room_rows
 from bench.table import median, row, table
 from plough.core.cache import Cache
-from plough.core.demo import teasel_fen
+from plough.core.demo import demo_file, teasel_fen
 from plough.core.ground import HeightField, TerrainParameters, make_terrain
 from plough.core.ground.conditions import Condition
 from plough.core.ground.paths import path_curve
@@ -137,7 +137,7 @@ def evaluation_rows(into: Table) -> None:
     document = teasel_fen()
 
     def cold() -> Evaluator:
-        evaluator = Evaluator()
+        evaluator = Evaluator(Library(load=demo_file))
         weigh(evaluator.evaluate(document), evaluator.library, (0, 2, 0))
         return evaluator
 
@@ -229,7 +229,7 @@ print(int(status["VmHWM"].split()[0]) // 1024)
 
 def fresh_rows(into: Table) -> None:
     """Whole processes: seconds and peak memory."""
-    demo = "e = Evaluator(); ev = e.evaluate(teasel_fen()); weigh(ev, e.library, (0, 2, 0))"
+    demo = "e = Evaluator(Library(load=demo_file)); ev = e.evaluate(teasel_fen()); weigh(ev, e.library, (0, 2, 0))"
     placing = (
         "f = make_terrain(TerrainParameters(size=2048, resolution=4, relief=30, feature=220, seed=3));"
         "scatter(million([(-1000 + 100.0 * k, 60.0 * math.sin(k)) for k in range(21)], f, 1.65), f)"

@@ -250,11 +250,12 @@ def _read(path: Path) -> bytes:
 
 def _evaluated(path: Path, files: Path | None) -> tuple[Evaluation, Library]:
     """What a scene document comes to, and what it was made with. Raises `FormatError` where a file is missing: a pipeline is not to go on without."""
+    from plough.core.demo import demo_file
     from plough.core.formats.folder import folder_loader
     from plough.core.library import Library
     from plough.core.scene import Evaluator, read_document
 
-    library = Library(load=folder_loader(files) if files else None)
+    library = Library(load=folder_loader(files) if files else demo_file)
     evaluation = Evaluator(library).evaluate(read_document(_read(path)))
     for finding in (f for layer in evaluation.layers for f in layer.output.findings):
         if finding.code == "missing-file":
@@ -485,15 +486,15 @@ def openapi() -> None:
 def warm() -> None:
     """Compile every kernel once, so that the first click does not wait."""
     from plough.core.bake.bundle import Baker
-    from plough.core.demo import teasel_fen
+    from plough.core.demo import demo_file, teasel_fen
     from plough.core.ground.cover import METRES, cover_material
     from plough.core.ground.splat import splat_squares
     from plough.core.kinds import get_kind
-    from plough.core.library import resolve, variant_of
+    from plough.core.library import Library, resolve, variant_of
     from plough.core.scene import Evaluator
     from plough.core.scene.weight import weigh
 
-    evaluator = Evaluator()
+    evaluator = Evaluator(Library(load=demo_file))
     library, document = evaluator.library, teasel_fen()
     evaluation = evaluator.evaluate(document)
     weigh(evaluation, library, (0.0, 2.0, 0.0))

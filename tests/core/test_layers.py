@@ -133,7 +133,12 @@ def test_only_layers_and_the_bake_import_kinds_of_layer() -> None:
 @pytest.mark.parametrize("name", registry.all_layer_kinds())
 def test_every_kind_says_what_its_results_hold(name: str) -> None:
     kind = registry.get_layer_kind(name)
-    evaluation = Evaluator().evaluate(read_document(with_posts()))
+    document = with_posts()
+    mix = [{"asset": "sedge"}]
+    for kind_name, own in (("surfaces", {"on": ["posts"]}), ("air", {"points": [[0, 0]]})):
+        layer = {"id": kind_name, "kind": kind_name, "name": kind_name}
+        document["layers"].insert(-1, {**layer, "parameters": {"mix": mix, **own}})
+    evaluation = Evaluator().evaluate(read_document(document))
     output = next(r.output for r in evaluation.layers if r.layer.kind == name)
     held = {
         "surface": output.surface is not None,

@@ -113,7 +113,7 @@ def test_an_incremental_run_is_bit_equal_to_a_full_one_and_far_tiles_stay(seed: 
     misses = cache.misses
     after = with_room(offered(surface=dented), kept, cache)
     assert same(after, with_room(offered(surface=dented), kept, Cache()))
-    reach = math.ceil(rooms._LINKS * 2 * kept.widest / SIZE)
+    reach = math.ceil(rooms.LINKS * 2 * kept.widest / SIZE)
     assert 0 < cache.misses - misses <= dents * (2 * reach + 2) ** 2
     assert ids_of(before) != ids_of(after)
 

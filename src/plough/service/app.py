@@ -36,6 +36,7 @@ from plough.service.api import (
     releases,
     revisions,
     scenes,
+    trials,
     ways,
 )
 from plough.service.api.context import Context
@@ -165,6 +166,7 @@ def create_app(url: str, asset_library: str = "") -> FastAPI:
         items.router,
         releases.router,
         evaluation.router,
+        trials.router,
         bench.router,
         own_meshes.router,
         ground.router,

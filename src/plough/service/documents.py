@@ -50,7 +50,7 @@ _OF_LAYER = ("id", "kind", "name", "hidden", "locked", "shadow", "parameters")
 def layer_values(row: Layer) -> dict[str, Any]:
     """A layer as the document holds it; one that is about to be added lacks what has a default."""
     values = {n: getattr(row, n) for n in _OF_LAYER if getattr(row, n) is not None}
-    return {**values, "notes": row.notes or {}}
+    return {**values, "notes": row.notes or {}, "game": row.game or {}}
 
 
 def document_of(db: Db, scene: Scene) -> SceneDocument:
@@ -139,6 +139,7 @@ def create_scene(db: Db, account: Account, document: SceneDocument) -> Scene:
                 locked=layer.locked,
                 shadow=layer.shadow,
                 notes=dict(layer.notes),
+                game=layer.game.model_dump(exclude_defaults=True),
                 position=position_of(layer.kind, place),
                 parameters=layer.parameters,
             )

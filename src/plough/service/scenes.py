@@ -36,7 +36,7 @@ EDIT_KEY = "edit key"  #: in a session's info: what tells the edit at hand from 
 Target = Scene | Layer | Asset
 _PLAIN = {
     "scene": ("name",),
-    "layer": ("kind", "name", "hidden", "locked", "shadow", "position", "notes"),
+    "layer": ("kind", "name", "hidden", "locked", "shadow", "position", "notes", "game"),
     "asset": ("kind", "name", "seeds", "tags", "images", "notes"),
 }
 _TREE = {"scene": "settings", "layer": "parameters", "asset": "parameters"}

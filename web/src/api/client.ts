@@ -37,9 +37,47 @@ export type Origin = components['schemas']['OriginOut'];
 export type Heights = components['schemas']['HeightsOut'];
 export type Way = components['schemas']['WayOut'];
 export type Measure = components['schemas']['MeasureOut'];
+export type LayerGame = Layer['game'];
+export type Trial = components['schemas']['TrialOut'];
+export type TrialSet = components['schemas']['TrialsOut'];
 export type Shadow = Layer['shadow'];
 export type StripMap = components['schemas']['StripMap'];
 export type Values = Record<string, unknown>;
+
+/** What is set of a layer on the faces of others. */
+export interface SurfacesValues {
+  mix: MixEntry[];
+  on: string[];
+  spacing: number;
+  fill: number;
+  facing: [number, number];
+  conditions?: Condition[];
+  lean: number;
+  tilt: number;
+  turn: number;
+  size: [number, number];
+  sink: [number, number];
+}
+
+/** What is set of a layer in the air. */
+export interface AirValues {
+  mix: MixEntry[];
+  points: [number, number][];
+  form: 'box' | 'ball' | 'tube';
+  wide: number;
+  tall: number;
+  deep: number;
+  above: number;
+  count: number;
+  bias: number;
+  apart: number;
+  conditions?: Condition[];
+  dropped: boolean;
+  tilt: number;
+  turn: number;
+  facing: number;
+  size: [number, number];
+}
 
 /** What is set of a layer along paths. */
 export interface AlongValues {

@@ -631,6 +631,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Trials
+         * @description Several values of one number of a layer, with what the layer would come to; nothing is kept.
+         */
+        post: operations["trials_api_scenes__scene_id__trials_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench/pictures": {
         parameters: {
             query?: never;
@@ -1465,6 +1485,105 @@ export interface components {
             tint: string;
         };
         /**
+         * Condition
+         * @description What a place must be like.
+         */
+        Condition: {
+            /** Id */
+            id: string;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "slope" | "height" | "above-water" | "shore" | "wetness" | "rise" | "facing" | "noise" | "clump" | "image" | "path" | "area" | "class" | "layer" | "crown" | "view";
+            /**
+             * Between
+             * @default [
+             *       0,
+             *       1
+             *     ]
+             */
+            between: [
+                number,
+                number
+            ];
+            /**
+             * Fading over
+             * @description Beyond either end.
+             * @default 0
+             */
+            fade: number;
+            /**
+             * Falls off
+             * @description From the end of the span outwards.
+             * @default [
+             *       [
+             *         0,
+             *         1
+             *       ],
+             *       [
+             *         0.3,
+             *         0.8
+             *       ],
+             *       [
+             *         0.7,
+             *         0.2
+             *       ],
+             *       [
+             *         1,
+             *         0
+             *       ]
+             *     ]
+             */
+            falloff: [
+                number,
+                number
+            ][];
+            /**
+             * The other way about
+             * @description Where it does not hold.
+             * @default false
+             */
+            outside: boolean;
+            /**
+             * Strength
+             * @description 100: nothing where it does not hold.
+             * @default 100
+             */
+            strength: number;
+            /**
+             * Of
+             * @default []
+             */
+            ids: string[];
+            /**
+             * Towards
+             * @default 180
+             */
+            azimuth: number;
+            /**
+             * Image
+             * @description What was read, by its hash.
+             * @default
+             */
+            image: string;
+            /**
+             * Width
+             * @default 20
+             */
+            width: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Compared over
+             * @default 4
+             */
+            away: number;
+        };
+        /**
          * CousinOut
          * @description A recipe near another.
          */
@@ -2061,6 +2180,18 @@ export interface components {
             notes?: {
                 [key: string]: string;
             };
+            /**
+             * @default {
+             *       "phone": 100,
+             *       "console": 100,
+             *       "high_end": 100,
+             *       "colliders": "own",
+             *       "movement": "own",
+             *       "camera": "own",
+             *       "shots": "own"
+             *     }
+             */
+            game: components["schemas"]["LayerGame"];
         };
         /**
          * LayerEdit
@@ -2083,6 +2214,8 @@ export interface components {
             locked?: boolean | null;
             /** Shadow */
             shadow?: ("casts" | "none" | "only") | null;
+            /** @description What it is in the game; replaces all. */
+            game?: components["schemas"]["LayerGame"] | null;
             /**
              * Parameters
              * @description Dotted names to values.
@@ -2097,6 +2230,54 @@ export interface components {
             notes?: {
                 [key: string]: string;
             } | null;
+        };
+        /**
+         * LayerGame
+         * @description What a layer is in the game, besides what its assets are.
+         */
+        LayerGame: {
+            /**
+             * Kept on a phone
+             * @description Of what the layer places; the last of its fill go first.
+             * @default 100
+             */
+            phone: number;
+            /**
+             * Kept on a console
+             * @description Of what the layer places; the last of its fill go first.
+             * @default 100
+             */
+            console: number;
+            /**
+             * Kept on a high-end machine
+             * @description Of what the layer places; the last of its fill go first.
+             * @default 100
+             */
+            high_end: number;
+            /**
+             * Colliders
+             * @default own
+             * @enum {string}
+             */
+            colliders: "own" | "none";
+            /**
+             * Blocks movement
+             * @default own
+             * @enum {string}
+             */
+            movement: "own" | "yes" | "no";
+            /**
+             * Lets the camera through
+             * @default own
+             * @enum {string}
+             */
+            camera: "own" | "yes" | "no";
+            /**
+             * Blocks shots
+             * @default own
+             * @enum {string}
+             */
+            shots: "own" | "yes" | "no";
         };
         /**
          * LayerMove
@@ -2142,6 +2323,7 @@ export interface components {
             notes: {
                 [key: string]: string;
             };
+            game: components["schemas"]["LayerGame"];
             /** Version */
             version: number;
         };
@@ -2374,6 +2556,46 @@ export interface components {
             role: string;
         };
         /**
+         * MixEntry
+         * @description One asset of a mix.
+         */
+        MixEntry: {
+            /**
+             * Asset
+             * @description An asset, or a mix that is kept in the scene's settings.
+             */
+            asset: string;
+            /**
+             * Weight
+             * @default 1
+             */
+            weight: number;
+            /**
+             * Size
+             * @description Of its own, besides that of all.
+             * @default [
+             *       100,
+             *       100
+             *     ]
+             */
+            size: [
+                number,
+                number
+            ];
+            /**
+             * Apart from its kind
+             * @description Between two of it; between two kinds the mean of theirs. 0: as all.
+             * @default 0
+             */
+            spacing: number;
+            /**
+             * Conditions
+             * @description Its weight is multiplied by what they weigh: shares shift from place to place.
+             * @default []
+             */
+            conditions: components["schemas"]["Condition"][];
+        };
+        /**
          * ModelOut
          * @description A file that was read, or why it was not.
          */
@@ -2456,6 +2678,18 @@ export interface components {
             bytes: number;
         };
         /**
+         * NamedMix
+         * @description A mix that is kept: a layer's mix names it as it names an asset.
+         */
+        NamedMix: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Entries */
+            entries: components["schemas"]["MixEntry"][];
+        };
+        /**
          * NewAsset
          * @description An asset to add.
          */
@@ -2514,6 +2748,20 @@ export interface components {
             parameters: {
                 [key: string]: unknown;
             };
+            /**
+             * Shadow
+             * @default casts
+             * @enum {string}
+             */
+            shadow: "casts" | "none" | "only";
+            /**
+             * Notes
+             * @default {}
+             */
+            notes: {
+                [key: string]: string;
+            };
+            game?: components["schemas"]["LayerGame"] | null;
             /**
              * Before
              * @description Id of the layer it goes in front of; none: just before the bake.
@@ -2989,7 +3237,8 @@ export interface components {
              *         "speed": 4
              *       },
              *       "profile": "console",
-             *       "viewpoints": []
+             *       "viewpoints": [],
+             *       "mixes": []
              *     }
              */
             settings: components["schemas"]["Settings"];
@@ -3125,6 +3374,11 @@ export interface components {
              * @default []
              */
             viewpoints: components["schemas"]["Viewpoint"][];
+            /**
+             * Mixes
+             * @default []
+             */
+            mixes: components["schemas"]["NamedMix"][];
         };
         /**
          * SignIn
@@ -3405,6 +3659,86 @@ export interface components {
              * @description Hash of a little-endian buffer of n placements, one array after the other: position 3 float32 in metres, rotation 4 float32 (quaternion xyzw), scale 3 float32, variant uint32 (row of `variants`), id uint64.
              */
             data: string;
+        };
+        /**
+         * TrialOut
+         * @description What a layer would come to with one value.
+         */
+        TrialOut: {
+            /** Value */
+            value: unknown;
+            /**
+             * Parameters
+             * @description What a draft, or an edit, sets for it.
+             */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /**
+             * Now
+             * @description Whether it is so at present.
+             */
+            now: boolean;
+            /** Placements */
+            placements?: number | null;
+            weight?: components["schemas"]["WeightOut"] | null;
+            /**
+             * Findings
+             * @default []
+             */
+            findings: string[];
+            /**
+             * Error
+             * @description Why it cannot be: a limit that it would break.
+             * @default
+             */
+            error: string;
+        };
+        /**
+         * TrialsIn
+         * @description A number of a layer that is to be tried.
+         */
+        TrialsIn: {
+            /** Layer */
+            layer: string;
+            /**
+             * Path
+             * @description Of the number; `list#element.field` for that of an element.
+             */
+            path: string;
+            /**
+             * Count
+             * @default 5
+             * @enum {integer}
+             */
+            count: 3 | 5;
+            /**
+             * Eye
+             * @default [
+             *       0,
+             *       2,
+             *       0
+             *     ]
+             */
+            eye: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * TrialsOut
+         * @description A number, tried.
+         */
+        TrialsOut: {
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Step */
+            step: number | null;
+            /** Trials */
+            trials: components["schemas"]["TrialOut"][];
         };
         /** ValidationError */
         ValidationError: {
@@ -6087,6 +6421,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProfileOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trials_api_scenes__scene_id__trials_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialsOut"];
                 };
             };
             /** @description Not signed in. */

@@ -3,6 +3,7 @@
   import type { Row } from '../api/client';
   import { app } from '../state/app.svelte';
   import { fadeRow, spanRow, type Condition } from '../state/conditions';
+  import { offerTrials, trialsOffered } from '../state/trials.svelte';
   import { matters } from '../state/matters';
   import Field from './Field.svelte';
   import Picker, { type Choice } from './Picker.svelte';
@@ -20,6 +21,8 @@
     oninput?: (value: Condition) => void;
     onchange: (value: Condition) => void;
   } = $props();
+  const outer = trialsOffered();
+  offerTrials((path) => outer?.(`conditions#${c.id}.${path}`));
   const m = $derived(app.measures.find((x) => x.name === c.of));
   const all = $derived(app.settings.condition ?? []);
   const OWN = ['between', 'ids']; // set by rulers of their own

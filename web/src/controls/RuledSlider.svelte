@@ -3,6 +3,7 @@
   import { Input } from 'flowbite-svelte';
   import type { Row } from '../api/client';
   import { shown, sum } from '../state/values';
+  import Titled from './Titled.svelte';
   import { RulerDrag, stride, tidied, wayOf } from './ruler';
 
   let {
@@ -108,8 +109,8 @@
 </script>
 
 <div class="grid grid-cols-[108px_1fr_76px] items-center gap-x-2.5 py-[3px]" data-field={row.path}>
-  <span class="relative leading-tight" title={row.help || undefined}>
-    {label}{#if differs}<span
+  <span class="relative leading-tight">
+    <Titled path={row.path} {label} help={row.help} />{#if differs}<span
         class="ml-1 inline-block size-1.5 rounded-full bg-moss align-middle"
         title="differs from {shown(Number(row.default), step)}"
       ></span>{/if}

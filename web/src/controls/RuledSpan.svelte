@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A ruler with two markers, for a range. */
+  import Titled from './Titled.svelte';
   import { Input } from 'flowbite-svelte';
   import type { Row } from '../api/client';
   import { same, shown, sum } from '../state/values';
@@ -102,8 +103,10 @@
 </script>
 
 <div class="grid grid-cols-[108px_1fr_104px] items-center gap-x-2.5 py-[3px]" data-field={row.path}>
-  <span class="leading-tight" title={row.help || undefined}>
-    {label}{#if differs}<span class="ml-1 inline-block size-1.5 rounded-full bg-moss align-middle"></span>{/if}
+  <span class="leading-tight">
+    <Titled path={row.path} {label} help={row.help} />{#if differs}<span
+        class="ml-1 inline-block size-1.5 rounded-full bg-moss align-middle"
+      ></span>{/if}
   </span>
   <!-- svelte-ignore a11y_no_static_element_interactions -->
   <div

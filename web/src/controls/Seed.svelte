@@ -1,19 +1,21 @@
 <script lang="ts">
   /** A seed: a number and a die. */
   import { Input, ToolbarButton } from 'flowbite-svelte';
+  import Titled from './Titled.svelte';
   import Dices from '@lucide/svelte/icons/dices';
   let {
     value,
     label = 'seed',
+    path = '',
     disabled = false,
     onchange,
-  }: { value: number; label?: string; disabled?: boolean; onchange: (v: number) => void } = $props();
+  }: { value: number; label?: string; path?: string; disabled?: boolean; onchange: (v: number) => void } = $props();
 </script>
 
 <span
   class="inline-flex items-center gap-1.5 rounded-md border border-edge bg-plate py-[3px] pr-1 pl-2.5 text-[12.5px]"
 >
-  <span>{label}</span>
+  {#if path}<Titled {path} {label} />{:else}<span>{label}</span>{/if}
   <Input
     class="w-[5ch]! border-0 bg-transparent p-0 text-right tabular-nums focus:ring-0"
     aria-label={label}

@@ -3,16 +3,15 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { AlongValues, Row, Values } from '../api/client';
   import Chip from '../controls/Chip.svelte';
-  import Conditions from '../controls/Conditions.svelte';
   import Field from '../controls/Field.svelte';
   import ConditionChips from '../parts/ConditionChips.svelte';
   import LayersChip from '../parts/LayersChip.svelte';
+  import MixAndWhere from '../parts/MixAndWhere.svelte';
   import MixChip from '../parts/MixChip.svelte';
-  import MixList from '../parts/MixList.svelte';
   import StripMap from '../parts/StripMap.svelte';
   import { facingWords, SIDES, SPREAD } from '../state/along';
   import { stripsQuery } from '../state/queries';
-  import { shown } from '../state/values';
+  import { pair, shown } from '../state/values';
   import { choicesOf, type PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
@@ -21,7 +20,6 @@
   const conditions = $derived(p.conditions ?? []);
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
   const strips = createQuery(() => stripsQuery(open.id, layer.id, open.scene?.edits ?? 0));
-  const pair = ([a, b]: [number, number], unit: string) => (a === b ? `${a} ${unit}` : `${a}–${b} ${unit}`);
   const FREE = ['free_start', 'free_end'] as const;
   const metres = (v: number) => `${shown(v, 0.05)} m`;
 </script>
@@ -82,24 +80,4 @@
   />
 {/each}
 
-{#if p.mix.length > 1 || p.mix.some((m) => m.conditions?.length)}
-  <MixList
-    mix={p.mix}
-    named={(id) => open.asset(id)?.name ?? `${id} (missing)`}
-    {choices}
-    {disabled}
-    oninput={(v) => oninput('mix', v)}
-    onchange={(v) => onchange('mix', v)}
-  />
-{/if}
-<section class="rule mt-3 pt-2" aria-label="where">
-  <h2 class="mb-1 text-[14px]">Where</h2>
-  <Conditions
-    {conditions}
-    most={row('conditions').most ?? 8}
-    {choices}
-    {disabled}
-    oninput={(id, v) => oninput(`conditions#${id}`, v)}
-    onchange={(id, v) => onchange(`conditions#${id}`, v)}
-  />
-</section>
+<MixAndWhere {open} {layer} {disabled} {oninput} {onchange} />

@@ -3,15 +3,14 @@
   import type { Row, ScatterValues, Values } from '../api/client';
   import Chip from '../controls/Chip.svelte';
   import Field from '../controls/Field.svelte';
-  import Conditions from '../controls/Conditions.svelte';
   import ConditionChips from '../parts/ConditionChips.svelte';
   import LayersChip from '../parts/LayersChip.svelte';
+  import MixAndWhere from '../parts/MixAndWhere.svelte';
   import MixChip from '../parts/MixChip.svelte';
-  import MixList from '../parts/MixList.svelte';
   import { direction } from '../state/conditions';
   import { PATTERNS } from '../state/scatter';
   import WriteMask from '../parts/WriteMask.svelte';
-  import { shown } from '../state/values';
+  import { pair, shown } from '../state/values';
   import { choicesOf, type PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
@@ -32,9 +31,6 @@
       (p.turn_step ? `, in steps of ${p.turn_step}°` : ''),
   );
   const inRows = $derived(p.pattern === 'rows' || p.pattern === 'staggered');
-  const pair = ([a, b]: [number, number], unit: string) => {
-    return a === b ? `${a} ${unit}` : `${a}–${b} ${unit}`;
-  };
 </script>
 
 {#snippet field(path: string)}
@@ -91,27 +87,6 @@
     >{@render field('sink')}{@render field('grounded')}</Chip
   >.
 </p>
-{#if mix.length > 1 || mix.some((m) => m.conditions?.length)}
-  <MixList
-    {mix}
-    named={(id) => open.asset(id)?.name ?? `${id} (missing)`}
-    {choices}
-    {disabled}
-    oninput={(v) => oninput('mix', v)}
-    onchange={(v) => onchange('mix', v)}
-  />
-{/if}
-<section class="rule mt-3 pt-2" aria-label="where">
-  <div class="mb-1 flex items-baseline justify-between">
-    <h2 class="text-[14px]">Where</h2>
-    <WriteMask scene={open.id} layer={layer.id} name={layer.name} />
-  </div>
-  <Conditions
-    {conditions}
-    most={row('conditions').most ?? 8}
-    {choices}
-    {disabled}
-    oninput={(id, v) => oninput(`conditions#${id}`, v)}
-    onchange={(id, v) => onchange(`conditions#${id}`, v)}
-  />
-</section>
+<MixAndWhere {open} {layer} {disabled} {oninput} {onchange}>
+  {#snippet beside()}<WriteMask scene={open.id} layer={layer.id} name={layer.name} />{/snippet}
+</MixAndWhere>

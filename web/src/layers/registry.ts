@@ -4,12 +4,14 @@ import type { Layer, Row } from '../api/client';
 import type { Choice } from '../controls/Picker.svelte';
 import { giving } from './kinds';
 import type { SceneStore } from '../state/sceneStore.svelte';
+import AirText from './AirText.svelte';
 import AlongText from './AlongText.svelte';
 import AreaText from './AreaText.svelte';
 import BakeSheet from './BakeSheet.svelte';
 import GroundText from './GroundText.svelte';
 import PathText from './PathText.svelte';
 import ScatterText from './ScatterText.svelte';
+import SurfacesText from './SurfacesText.svelte';
 
 /** What a part of the sheet is given. */
 export interface PartProps {
@@ -63,6 +65,16 @@ const SPECIAL: Record<string, LayerUi> = {
     }),
     stamp: ofFirst,
   },
+  surfaces: {
+    text: SurfacesText,
+    begin: (open) => ({
+      on: giving(open.scene?.layers ?? [], 'placements')
+        .slice(-1)
+        .map((l) => l.id),
+    }),
+    stamp: ofFirst,
+  },
+  air: { text: AirText, stamp: ofFirst, point: 'point', whole: 'a body of air' },
   bake: { sheet: BakeSheet },
 };
 

@@ -4,7 +4,7 @@
   import { Alert, Spinner } from 'flowbite-svelte';
   import * as THREE from 'three';
   import { onMount, untrack } from 'svelte';
-  import { said, type Evaluation, type Layer, type Viewpoint } from '../api/client';
+  import { said, type Evaluation, type Layer, type Values, type Viewpoint } from '../api/client';
   import { drawn, HOLE, holesOf, kindOf, uiOf } from '../layers/registry';
   import type { GroundClass } from '../state/classes';
   import type { Edit } from '../state/editQueue';
@@ -27,11 +27,13 @@
     open,
     away,
     drawing = $bindable(null),
+    carried,
     onready,
   }: {
     open: SceneStore;
     away: boolean; // another view has the renderer
     drawing?: string | null;
+    carried: Values; // what a layer that is drawn has besides its points
     onready: () => void; // something is seen, or long in coming
   } = $props();
   let host: HTMLElement;
@@ -106,7 +108,7 @@
     else stage.look({ x: -60, y: 40, z: 80 }, { x: 0, y: 0, z: 0 });
     return () => {
       open.stills.cancel();
-      open.stills.camera = null;
+      open.stills.camera = open.camera = null;
       inHand.dispose();
       world?.dispose();
       stage.dispose();
@@ -120,7 +122,8 @@
       (window as unknown as { plough: unknown }).plough = { stage: now.stage, world: now }; // for the browser tests, which ask what is drawn
       return;
     }
-    open.stills.camera = null;
+    open.stills.camera = open.camera = null;
+    open.endTrials();
     pointed = null;
     now.stage.leave();
     return () => {
@@ -138,9 +141,9 @@
 
   // bring the view in step with what the scene came to
   $effect(() => {
-    const [now, evaluation, scene] = [world, open.evaluation, open.scene];
+    const [now, evaluation, scene] = [world, open.shown, open.scene];
     void open.alone;
-    if (!now || !evaluation || !scene) return;
+    if (!now || !evaluation || !scene || open.trials?.busy) return;
     untrack(() => {
       now
         .show(evaluation, aloneOf(scene.layers))
@@ -208,7 +211,15 @@
   const JPEG = { type: 'image/jpeg', quality: 0.9 } as const;
 
   /** Let the view be used for stills of a release. */
-  function lend({ stage }: World) {
+  function lend(now: World) {
+    const { stage } = now;
+    open.camera = async (of, signal) => {
+      await now.show(of, aloneOf(open.scene?.layers ?? []));
+      signal.throwIfAborted();
+      const [eye, target] = [stage.camera.position.toArray(), stage.controls.target.toArray()];
+      const order = { eye, target, width: 320, height: 200, frames: 4, lens: stage.lens };
+      return stage.still(order, () => {}, signal, JPEG);
+    };
     open.stills.camera = (v, say, signal) => stage.still(orderOf(v), say, signal, JPEG);
   }
 
@@ -259,7 +270,12 @@
       };
     }
     const name = `New ${kindOf(kind)?.title.toLowerCase() ?? kind}`;
-    const edit = (points: Flat[]): Edit => ({ op: 'addLayer', kind, name, parameters: { [row.path]: points } });
+    const edit = (points: Flat[]): Edit => ({
+      op: 'addLayer',
+      kind,
+      name,
+      parameters: { ...carried, [row.path]: points },
+    });
     return { least, point, whole, edit };
   }
 

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** What the ground is covered with: classes in their order, each with its look and where it lies. */
+  import { offerTrials } from '../state/trials.svelte';
   import { Button } from 'flowbite-svelte';
   import ArrowDown from '@lucide/svelte/icons/arrow-down';
   import ArrowUp from '@lucide/svelte/icons/arrow-up';
@@ -28,6 +29,7 @@
     oninput: (classes: GroundClass[]) => void;
     onchange: (classes: GroundClass[]) => void;
   } = $props();
+  offerTrials(() => undefined); // what a class is like is not tried
   let opened = $state('');
   const rows = $derived(app.settings.class ?? []);
   const first = $derived(classes[0]?.key);

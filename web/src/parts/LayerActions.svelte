@@ -1,20 +1,14 @@
 <script lang="ts">
-  /** What is done with a layer as a whole: doubled, locked, seen alone, its shadow, removed. */
+  /** What is done with a layer as a whole: doubled, locked, seen alone, removed. */
   import Copy from '@lucide/svelte/icons/copy';
   import Lock from '@lucide/svelte/icons/lock';
   import LockOpen from '@lucide/svelte/icons/lock-open';
   import Trash from '@lucide/svelte/icons/trash-2';
-  import { Button, Select } from 'flowbite-svelte';
-  import type { Layer, Shadow } from '../api/client';
-  import { mixOf } from '../layers/registry';
+  import { Button } from 'flowbite-svelte';
+  import type { Layer } from '../api/client';
   import type { SceneStore } from '../state/sceneStore.svelte';
 
   let { open, layer }: { open: SceneStore; layer: Layer } = $props();
-  const SHADOWS: { value: Shadow; name: string }[] = [
-    { value: 'casts', name: 'Throws shadows' },
-    { value: 'none', name: 'Throws none' },
-    { value: 'only', name: 'Only its shadow is seen' },
-  ];
   const alone = $derived(open.alone === layer.id);
 
   /** One like it, right of it. */
@@ -26,6 +20,9 @@
       kind: layer.kind,
       name: `${layer.name} again`.slice(0, 80),
       parameters: $state.snapshot(layer.parameters),
+      shadow: layer.shadow,
+      notes: $state.snapshot(layer.notes),
+      game: $state.snapshot(layer.game),
       ...(before ? { before } : {}),
     });
     if (made?.created_id) open.selected = made.created_id;
@@ -38,19 +35,6 @@
 </script>
 
 <section class="rule mt-4 pt-3" aria-label="the layer as a whole">
-  {#if mixOf(layer.kind)}
-    <label class="mb-2 grid grid-cols-[108px_1fr] items-center gap-2.5">
-      <span>Shadow</span>
-      <Select
-        class="w-full"
-        placeholder=""
-        disabled={!open.canEdit || layer.locked}
-        items={SHADOWS}
-        value={layer.shadow}
-        onchange={(e) => open.edit({ op: 'layer', id: layer.id, shadow: e.currentTarget.value as Shadow })}
-      />
-    </label>
-  {/if}
   <div class="flex flex-wrap gap-1.5">
     <Button
       color={alone ? 'primary' : 'alternative'}

@@ -8,10 +8,12 @@
   import Seed from '../controls/Seed.svelte';
   import { fixed, mixOf, rowsOf, uiOf } from '../layers/registry';
   import type { SceneStore } from '../state/sceneStore.svelte';
+  import { offerTrials } from '../state/trials.svelte';
   import { matters } from '../state/matters';
   import { grouped, read } from '../state/values';
   import AssetShelf from './AssetShelf.svelte';
   import LayerActions from './LayerActions.svelte';
+  import LayerInGame from './LayerInGame.svelte';
   import NotesForGame from './NotesForGame.svelte';
 
   let { open, layer, ondraw }: { open: SceneStore; layer: Layer; ondraw: (what: string) => void } = $props();
@@ -42,6 +44,7 @@
     if (group === 'Terrain' && view?.surface) return `${view.surface.samples} × ${view.surface.samples} samples`;
     return '';
   }
+  offerTrials((path) => (disabled || !rows.length ? undefined : () => open.try(path)));
   const part = $derived({ open, layer, rows, disabled, oninput, onchange, ondraw });
 </script>
 
@@ -54,7 +57,12 @@
       value={layer.name}
       onchange={(name) => open.edit({ op: 'layer', id: layer.id, name })}
     />
-    {#if seeded}<Seed value={layer.parameters.seed as number} {disabled} onchange={(v) => onchange('seed', v)} />{/if}
+    {#if seeded}<Seed
+        path="seed"
+        value={layer.parameters.seed as number}
+        {disabled}
+        onchange={(v) => onchange('seed', v)}
+      />{/if}
   </div>
   <div class="flex-1 overflow-y-auto px-[18px] pb-5">
     {#if open.refusal}<Alert class="mb-2" role="alert">
@@ -91,6 +99,7 @@
     {#if mixOf(layer.kind)}
       <AssetShelf {open} {layer} onopen={(id) => push(`/scene/${open.id}/asset/${id}`)} />
     {/if}
+    {#if mixOf(layer.kind)}<LayerInGame {open} {layer} {disabled} />{/if}
     {#if !fixed(layer.kind)}
       {#key layer.id}
         <NotesForGame

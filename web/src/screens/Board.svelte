@@ -4,7 +4,7 @@
   import Undo from '@lucide/svelte/icons/undo-2';
   import { onDestroy, untrack } from 'svelte';
   import { app } from '../state/app.svelte';
-  import { api, said, take, type Preset } from '../api/client';
+  import { api, said, take, type Preset, type Values } from '../api/client';
   import BoardView from '../parts/BoardView.svelte';
   import ChooseAssets from '../parts/ChooseAssets.svelte';
   import Presence from '../parts/Presence.svelte';
@@ -12,6 +12,7 @@
   import Sheet from '../parts/Sheet.svelte';
   import Strip from '../parts/Strip.svelte';
   import TopBar from '../parts/TopBar.svelte';
+  import TrialTray from '../parts/TrialTray.svelte';
   import WeightBar from '../parts/WeightBar.svelte';
   import Name from '../controls/Name.svelte';
   import { drawn, fixed, kindOf, mixOf, uiOf } from '../layers/registry';
@@ -35,6 +36,7 @@
   let view = $state<BoardView>();
   let ready = $state(false); // for what stands about the view: the picture comes first
   let drawing = $state<string | null>(null); // the kind of layer whose points are being drawn
+  let carried = $state.raw<Values>({}); // what it has besides its points
   let bearing = $state<string | null>(null); // the kind of layer for which assets are being chosen
   const layer = $derived(open.layer(open.selected) ?? open.scene?.layers[0]);
   const saved = $derived(
@@ -50,9 +52,15 @@
   );
 
   async function add(kind: string) {
-    if (drawn(kind)) drawing = kind;
-    else if (mixOf(kind)) bearing = kind;
+    if (mixOf(kind)) bearing = kind;
+    else if (drawn(kind)) draw(kind, {});
     else await addLayer(kind, {});
+  }
+
+  /** The points of a new layer are drawn; it has `parameters` besides. */
+  function draw(kind: string, parameters: Values) {
+    carried = parameters;
+    drawing = kind;
   }
 
   async function addLayer(kind: string, parameters: Record<string, unknown>) {
@@ -93,7 +101,9 @@
       if (!made?.created_id) return; // the refusal has been told
       mix.push(made.created_id);
     }
-    await addLayer(kind, { [path]: mix.map((asset) => ({ asset, weight: 1 })) });
+    const parameters = { [path]: mix.map((asset) => ({ asset, weight: 1 })) };
+    if (drawn(kind)) draw(kind, parameters);
+    else await addLayer(kind, parameters);
   }
 
   const changeable = () => (layer && open.canEdit && !fixed(layer.kind) ? layer : null);
@@ -184,12 +194,14 @@
               {layer}
               ondraw={(what) => (drawing = what)}
             />{/key}{:else}<aside class="w-(--sheet) shrink-0 border-r border-line bg-leaf"></aside>{/if}
-        <BoardView bind:this={view} {open} {away} bind:drawing onready={() => (ready = true)} />
+        <BoardView bind:this={view} {open} {away} bind:drawing {carried} onready={() => (ready = true)} />
       </main>
-      <footer class="min-h-(--strip) shrink-0 border-t border-line bg-strip">
+      <footer class="min-h-(--strip-tall) shrink-0 border-t border-line bg-strip">
         {#if ready}
-          <WeightBar {open} />
-          <Strip {open} onadd={add} />
+          {#if open.trials}<TrialTray {open} trials={open.trials} />{:else}
+            <WeightBar {open} />
+            <Strip {open} onadd={add} />
+          {/if}
         {/if}
       </footer>
     {/if}

@@ -52,11 +52,11 @@ export function direction(azimuth: number): string {
 export function spanWords(c: Condition, m: Measure): string {
   const [a, b] = c.between;
   const unit = m.unit === '°' || m.unit === '%' ? m.unit : ` ${m.unit}`;
-  const number = (v: number) => shown(v, m.step);
+  const number = (v: number) => shown(v, m.step).replace('-', '−');
   if (a <= m.low && b >= m.high) return 'any';
   if (a <= m.low) return `under ${number(b)}${unit}`;
   if (b >= m.high) return `over ${number(a)}${unit}`;
-  return `${number(a)}–${number(b)}${unit}`;
+  return `${number(a)}${a < 0 ? ' to ' : '–'}${number(b)}${unit}`;
 }
 
 const ANY: Record<string, string> = { curve: 'any path', region: 'any area', placements: 'anything' };

@@ -1,5 +1,5 @@
 /** Edits on their way to the server: in order, one at a time, kept until the server has answered, made once. */
-import { ApiError, type Scene, type Shadow, type Values } from '../api/client';
+import { ApiError, type LayerGame, type Scene, type Shadow, type Values } from '../api/client';
 
 export type Notes = Record<string, string>;
 
@@ -14,10 +14,20 @@ export type Edit =
       shadow?: Shadow;
       parameters?: Values;
       notes?: Notes;
+      game?: LayerGame;
     }
   | { op: 'move'; id: string; before: string | null }
   | { op: 'removeLayer'; id: string }
-  | { op: 'addLayer'; kind: string; name: string; parameters: Values; before?: string | null }
+  | {
+      op: 'addLayer';
+      kind: string;
+      name: string;
+      parameters: Values;
+      before?: string | null;
+      shadow?: Shadow;
+      notes?: Notes;
+      game?: LayerGame;
+    }
   | {
       op: 'asset';
       id: string;

@@ -3,7 +3,7 @@ import type { Asset, Layer, Scene, Settings, Values } from '../api/client';
 import type { Edit } from './editQueue';
 import { read, same, writeAll } from './values';
 
-const PLAIN = ['name', 'hidden', 'locked', 'shadow', 'seeds', 'tags', 'images', 'notes'] as const;
+const PLAIN = ['name', 'hidden', 'locked', 'shadow', 'seeds', 'tags', 'images', 'notes', 'game'] as const;
 
 /** The scene as it will be. */
 export function foreseen(scene: Scene, edit: Edit): Scene {

@@ -1,12 +1,30 @@
 /** A mix: assets with weights, each with what it likes and a size of its own. Edited whole. */
+import type { LayerView, Settings } from '../api/client';
 import { withOne, type Condition } from './conditions';
 
 export interface MixEntry {
-  asset: string;
+  asset: string; // or a mix that is kept
   weight: number;
   size?: [number, number];
   conditions?: Condition[];
   [more: string]: unknown;
+}
+
+type Mixes = Pick<Settings, 'mixes'> | undefined;
+
+/** The mix that is kept under an id. */
+export const namedMix = (settings: Mixes, id: string) => settings?.mixes?.find((m) => m.id === id);
+
+/** The assets that an entry stands for. */
+export function assetsIn(settings: Mixes, id: string): string[] {
+  return namedMix(settings, id)?.entries.map((e) => e.asset) ?? [id];
+}
+
+/** How many of each asset a layer placed. */
+export function countsOf(view: LayerView | undefined): Record<string, number> {
+  const out: Record<string, number> = {};
+  for (const v of view?.placements?.variants ?? []) out[v.asset] = (out[v.asset] ?? 0) + v.count;
+  return out;
 }
 
 /** The assets chosen, with their weights; those that were in it keep all else. */

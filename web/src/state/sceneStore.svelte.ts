@@ -18,6 +18,7 @@ import type { Message } from './liveSocket';
 import { SceneServer, type Draft, type Server } from './server';
 import { clashes, foreseen } from './foresee';
 import { Stills } from './stills.svelte';
+import { Trials, type Camera } from './trials.svelte';
 
 export class SceneStore {
   scene = $state.raw<Scene | null>(null);
@@ -36,6 +37,11 @@ export class SceneStore {
   pending = $state(0);
   /** From where the scene is weighed; null until the view stands somewhere. */
   eye: [number, number, number] | null = null;
+
+  /** Values of a number that are tried side by side. */
+  trials = $state.raw<Trials | null>(null);
+  /** Takes the pictures of trials; set by the view while it shows the scene. */
+  camera: Camera | null = null;
 
   pause = $state<Pause>(''); // why edits are not sent
 
@@ -128,6 +134,7 @@ export class SceneStore {
   close() {
     this.closed = true;
     this.stills.cancel();
+    this.endTrials();
     this.leave();
     this.socket?.close();
     this.queue?.close();
@@ -198,6 +205,29 @@ export class SceneStore {
     this.drafts.ask({ layer, parameters });
   }
 
+  /** Try a number of the selected layer at several values; what is tried already ends. */
+  try(path: string, count: 3 | 5 = 5) {
+    this.endTrials();
+    if (!this.camera) return;
+    const eye = this.eye ?? [0, 2, 0];
+    const server = {
+      trials: (layer: string, at: string, n: 3 | 5) => this.server.trials(layer, at, n, eye),
+      draft: (layer: string, parameters: Values) => this.server.draft({ layer, parameters }, eye),
+    };
+    this.trials = new Trials(server, this.selected, path, count);
+    void this.trials.run(this.camera);
+  }
+
+  endTrials() {
+    this.trials?.end();
+    this.trials = null;
+  }
+
+  /** What the view shows: one of the trials, or the scene as it is. */
+  get shown(): Evaluation | null {
+    return this.trials?.seen ?? this.evaluation;
+  }
+
   private note(error: unknown) {
     if (error instanceof ApiError && error.status === 0) this.offline = true;
     if (error instanceof ApiError && error.status === 401) app.expired();
@@ -206,6 +236,7 @@ export class SceneStore {
   /** Show an edit at once and send it when its turn comes; the scene after it, or null when it was refused. */
   edit(edit: Edit): Promise<Scene | null> {
     if (!this.queue) return Promise.resolve(null);
+    this.endTrials();
     if (this.scene) this.scene = foreseen(this.scene, edit);
     return this.queue.push(edit);
   }
@@ -266,6 +297,7 @@ export class SceneStore {
       // one's own edits are told by their answers; what others do is never missed for them
       if ((message.number as number) <= (this.confirmed?.edits ?? 0)) return;
       if (message.author === app.account && !this.queue?.idle) return;
+      this.endTrials(); // they are of a scene that is no more
       await this.reload();
       if (message.author !== app.account) app.tell(`${message.author as string}: ${message.title as string}`);
       await this.evaluate();

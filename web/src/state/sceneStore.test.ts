@@ -7,6 +7,7 @@ import type { Server, Versions } from './server';
 vi.stubGlobal('localStorage', { getItem: () => null, setItem: () => {} });
 vi.stubGlobal('matchMedia', () => ({ matches: false, addEventListener: () => {} }));
 const { SceneStore } = await import('./sceneStore.svelte');
+const { differing, textOf } = await import('./trials.svelte');
 const { app } = await import('./app.svelte');
 app.loadKinds = () => Promise.resolve();
 
@@ -52,6 +53,7 @@ class Fake implements Server {
     this.drafts.push(made);
     return made.coming;
   };
+  trials = () => Promise.reject(new Error('none'));
   send = (queued: Queued, versions: Versions) => {
     this.sent.push([queued, versions.layer('dyke')]);
     const answer = this.answers.shift();
@@ -221,5 +223,90 @@ describe('a scene that nobody looks at', () => {
     store.sleep();
     store.wake();
     expect(server.evaluations.length).toBe(2);
+  });
+});
+
+describe('trials of a number', () => {
+  const set = { title: 'Width', unit: 'm', step: 0.1 };
+  const trial = (value: number, more = {}) =>
+    ({
+      value,
+      parameters: { width: value },
+      now: value === 3,
+      placements: value,
+      findings: [],
+      error: '',
+      ...more,
+    }) as never;
+  const pictured = () => Promise.resolve(new Blob(['x']));
+  const begin = (trials: unknown[], camera = pictured) => {
+    server.trials = () => Promise.resolve({ ...set, trials }) as never;
+    store.selected = 'dyke';
+    store.camera = camera;
+    store.try('width', 3);
+  };
+  const freed = vi.fn();
+  beforeEach(() => {
+    freed.mockClear();
+    vi.spyOn(URL, 'createObjectURL').mockReturnValue('blob:picture');
+    vi.spyOn(URL, 'revokeObjectURL').mockImplementation(freed);
+  });
+
+  it('are drafted and pictured one after the other, and one is seen while it is pointed at', async () => {
+    const shots: Evaluation[] = [];
+    begin([trial(2), trial(3), trial(4)], ((of: Evaluation) => (shots.push(of), pictured())) as never);
+    await settle();
+    for (const [k, name] of ['a', 'b', 'c'].entries()) {
+      expect(server.drafts.length).toBe(k + 1);
+      expect(store.trials?.busy).toBe(true);
+      expect(store.shown).toBe(store.evaluation); // not while pictures are taken
+      server.drafts[k]?.done(evaluationOf(name));
+      await settle();
+    }
+    expect(shots.map((e) => (e as unknown as { name: string }).name)).toEqual(['a', 'b', 'c']);
+    expect(store.trials?.cards.map((c) => [c.text, c.picture])).toEqual(
+      ['2.0 m', '3.0 m', '4.0 m'].map((t) => [t, 'blob:picture']),
+    );
+    store.trials!.looked = 2;
+    expect(store.shown).toEqual(evaluationOf('c'));
+    store.trials!.looked = -1;
+    expect(store.shown).toBe(store.evaluation);
+    store.endTrials();
+    expect(freed).toHaveBeenCalledTimes(3);
+    expect(store.trials).toBeNull();
+  });
+
+  it('tell one that cannot be, and go on with the others', async () => {
+    begin([trial(2, { error: 'width: 2 is too little' }), trial(3)]);
+    await settle();
+    server.drafts[0]?.done(evaluationOf('b'));
+    await settle();
+    expect(store.trials?.cards.map((c) => c.failure)).toEqual(['width: 2 is too little', '']);
+    expect(store.trials?.busy).toBe(false);
+  });
+
+  it('end with an edit, and what comes later of them is let go', async () => {
+    begin([trial(2), trial(3)]);
+    await settle();
+    void store.edit(widen(5));
+    expect(store.trials).toBeNull();
+    server.drafts[0]?.done(evaluationOf('late'));
+    await settle();
+    expect(freed).toHaveBeenCalledTimes(1);
+    expect(server.drafts.length).toBe(1);
+    expect(store.shown).toBe(store.evaluation);
+  });
+
+  it('say what a value and its weight are', () => {
+    expect([textOf([40, 60], { unit: '%', step: 1 }), textOf([4, 4], { unit: 'm', step: 0.5 })]).toEqual([
+      '40–60 %',
+      '4.0 m',
+    ]);
+    expect(textOf(12, { unit: '°', step: 1 })).toBe('12°');
+    expect([differing(5000, 5200), differing(9000, 5200), differing(1000, 2_500_000)]).toEqual([
+      'as heavy',
+      '+ 4 k triangles',
+      '− 2.50 M triangles',
+    ]);
   });
 });

@@ -1,5 +1,5 @@
 /** What an open scene asks of the server: one request for each edit, and what the scene comes to. */
-import { api, take, type Evaluation, type Release, type Scene, type Values } from '../api/client';
+import { api, take, type Evaluation, type Release, type Scene, type TrialSet, type Values } from '../api/client';
 import type { Edit, Queued } from './editQueue';
 import { LiveSocket, type Live } from './liveSocket';
 
@@ -24,6 +24,7 @@ export interface Server {
   evaluation(eye: Eye | null): Promise<Evaluation>;
   draft(draft: Draft, eye: Eye): Promise<Evaluation>;
   send(queued: Queued, versions: Versions): Promise<Scene>;
+  trials(layer: string, path: string, count: 3 | 5, eye: Eye): Promise<TrialSet>;
   live(live: Live): { close(): void };
 }
 
@@ -55,6 +56,11 @@ export class SceneServer implements Server {
     return take<Evaluation>(api.POST('/api/scenes/{scene_id}/draft', { params: { path: this.path }, body }));
   }
 
+  trials(layer: string, path: string, count: 3 | 5, eye: Eye) {
+    const body = { layer, path, count, eye };
+    return take<TrialSet>(api.POST('/api/scenes/{scene_id}/trials', { params: { path: this.path }, body }));
+  }
+
   live(live: Live) {
     const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
     return new LiveSocket(`${scheme}://${location.host}/api/scenes/${this.id}/live`, live);
@@ -73,8 +79,8 @@ export class SceneServer implements Server {
       case 'removeAsset':
         return this.sendAsset(edit, header, versions.asset(edit.id));
       case 'addLayer': {
-        const { kind, name, parameters, before } = edit;
-        const body = { kind, name, parameters, before };
+        const { kind, name, parameters, before, shadow = 'casts', notes = {}, game } = edit;
+        const body = { kind, name, parameters, before, shadow, notes, game };
         return take(api.POST('/api/scenes/{scene_id}/layers', { params: { path, header }, body }));
       }
       case 'addAsset': {
@@ -104,8 +110,8 @@ export class SceneServer implements Server {
       const body = { version, before: edit.before };
       return take(api.POST('/api/scenes/{scene_id}/layers/{layer_id}/move', { params, body }));
     }
-    const { name, hidden, locked, shadow, parameters, notes } = edit;
-    const body = { version, name, hidden, locked, shadow, parameters, notes };
+    const { name, hidden, locked, shadow, parameters, notes, game } = edit;
+    const body = { version, name, hidden, locked, shadow, parameters, notes, game };
     return take(api.PATCH('/api/scenes/{scene_id}/layers/{layer_id}', { params, body }));
   }
 

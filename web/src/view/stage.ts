@@ -141,8 +141,13 @@ export class Stage {
   }
 
   /** Pixels of the picture from top to bottom. */
-  get pixelsTall() {
+  get pixelsTall(): number {
     return this.posing?.height ?? this.canvas.height;
+  }
+
+  /** Pixels of the view itself, whatever picture is being taken. */
+  get viewTall(): number {
+    return this.canvas.height;
   }
 
   private resize() {

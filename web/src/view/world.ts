@@ -29,6 +29,8 @@ export interface Picked {
 const depthOf = (camera: THREE.Camera, point: THREE.Vector3) =>
   -point.clone().applyMatrix4(camera.matrixWorldInverse).z;
 
+const COARSE = 1.8;
+
 export class World implements Terrain {
   private readonly actors = new Map<string, Map<string, Actor>>(); // layer, facet
   private contours = 0;
@@ -149,7 +151,9 @@ export class World implements Terrain {
     );
     const [centre, reach] = this.stage.shadowAt();
     const shadows = coarse ? null : new THREE.Sphere(centre, Math.min(reach, 70));
-    const frame: Frame = { camera, frustum, coarse, shadows };
+    const { pixelsTall, viewTall } = this.stage;
+    const shift = coarse ? COARSE : Math.max(1, viewTall / pixelsTall); // a small picture shows less
+    const frame: Frame = { camera, frustum, coarse, shift, shadows };
     // what is mirrored in another is filled before it
     const actors = [...this.actors.values()].flatMap((own) => [...own.values()]);
     actors.sort((a, b) => Number(a instanceof SolidsActor) - Number(b instanceof SolidsActor));

@@ -200,7 +200,7 @@ class Baker:
             own = rows_of(whole, row)
             if own.count:
                 noted = _notes(self.notes.get(variant.asset, {}))
-                children += writer.add(result.layer.id, variant, own, noted)
+                children += writer.add(result.layer.id, variant, own, noted, result.layer.game)
         layer = result.layer
         extras = {"name": layer.name, "placements": placed.count, **_noted(layer)}
         return builder.add_node(result.layer.id, children=children, extras=extras)
@@ -282,9 +282,10 @@ def _notes(notes: dict[str, str]) -> dict[str, Any]:
 
 
 def _noted(layer: Layer) -> dict[str, Any]:
-    """What is noted on a layer, and how it throws shadows where that is not as usual."""
+    """What is noted on a layer, and what it is in the game where that is not as usual."""
     shadow = {} if layer.shadow == "casts" else {"shadow": layer.shadow}
-    return _notes(layer.notes) | shadow
+    game = layer.game.model_dump(exclude_defaults=True)
+    return _notes(layer.notes) | shadow | ({"game": game} if game else {})
 
 
 def _miss(network: Network, evaluation: Evaluation, x: Float64, z: Float64) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -16,7 +16,9 @@ from plough.core.layers.bake import BakeParameters
 from plough.core.library.library import SCREEN_COVERAGE, Library
 from plough.core.library.variants import Variant
 from plough.core.place.placements import Placements
+from plough.core.scene.document import LayerGame
 
+_AS_ASSET = LayerGame()
 MOST_NODES = 50_000  #: plain nodes, without instancing
 
 
@@ -27,6 +29,7 @@ class Meshes:
     levels: list[int]
     colliders: list[int]
     near: Product
+    says: dict[str, Any] = field(default_factory=dict)  #: what an engine is told of each collider
 
 
 @dataclass(slots=True)
@@ -82,8 +85,17 @@ class InstanceWriter:
         make = collider_meshes if self._p.colliders == "asset" else box_meshes
         return list(make(product.collider))
 
-    def _meshes_of(self, variant: Variant) -> Meshes:
+    def _meshes_of(self, variant: Variant, game: LayerGame) -> Meshes:
         """Equal variants share their meshes, whatever they are called."""
+        made = self._shared(variant)
+        says = game.flags(made.near.collider.extras())
+        if self._p.colliders == "box":
+            says |= {"collider": "box"}
+        return replace(
+            made, says=says, colliders=[] if game.colliders == "none" else made.colliders
+        )
+
+    def _shared(self, variant: Variant) -> Meshes:
         if variant.key not in self._meshes:
             products = [self._library.level(variant, d) for d in range(self.levels_of(variant))]
             levels = [
@@ -109,9 +121,10 @@ class InstanceWriter:
         variant: Variant,
         placed: Placements,
         noted: dict[str, Any] | None = None,
+        game: LayerGame = _AS_ASSET,
     ) -> list[int]:
-        """Nodes of all placements of one variant in a layer; `noted` goes to their extras."""
-        meshes = self._meshes_of(variant)
+        """Nodes of all placements of one variant in a layer; `noted` goes to their extras, `game` is what the layer says of colliders."""
+        meshes = self._meshes_of(variant, game)
         self.counts.instances += placed.count
         self.counts.triangles += placed.count * meshes.near.mesh.triangles
         self.counts.colliders += placed.count * len(meshes.colliders)
@@ -162,11 +175,10 @@ class InstanceWriter:
                 name, meshes.levels[0], levels=lower, coverage=coverage, extras=extras, **at
             )
         ]
-        says = meshes.near.collider.extras()
-        if self._p.colliders == "box":
-            says |= {"collider": "box"}
         for k, mesh in enumerate(meshes.colliders):
-            nodes.append(self._builder.add_node(f"collider-{name}-{k}", mesh, extras=says, **at))
+            nodes.append(
+                self._builder.add_node(f"collider-{name}-{k}", mesh, extras=meshes.says, **at)
+            )
         return nodes
 
 

@@ -10,7 +10,10 @@ import numpy as np
 from plough.core.arrays import Bool, Float32, Int64, UInt32, UInt64
 from plough.core.hashing import digest
 from plough.core.kernels import kernel
-from plough.core.tiles import fold
+from plough.core.rng import stream, uniform_array
+from plough.core.tiles import code_of, fold, tile_of
+
+_ROUNDED = stream("place.rounded")
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,8 +119,6 @@ def by_tile(
 
 def cut(placements: Placements, place: Float32 | None = None) -> list[PlacedTile]:
     """`placements` in any order, cut in the tiles that they stand in; `place` (n,) of each in the fill."""
-    from plough.core.tiles import code_of, tile_of
-
     tiles = tile_of(*placements.position[:, [0, 2]].astype(np.float64).T)
     codes = code_of(tiles)
     order = np.argsort(codes, kind="stable")
@@ -125,6 +126,20 @@ def cut(placements: Placements, place: Float32 | None = None) -> list[PlacedTile
     starts = np.append(first, len(order))
     whole = np.zeros(len(order), np.float32) if place is None else place
     return by_tile(placements.taken(order), whole[order], tiles[order][first], starts)
+
+
+def first_share(tile: PlacedTile, share: float) -> PlacedTile:
+    """The first `share`, 0 to 1, of a tile in the order of the fill; a higher share keeps all of a lower one.
+
+    Tiles are rounded up and down by turns of chance, so that the whole keeps its share.
+    """
+    own, place = tile.placements, tile.place
+    draw = uniform_array(0, _ROUNDED, code_of(np.array([[tile.x, tile.z]])).astype(np.uint64))
+    count = int(share * own.count + draw[0])
+    if count >= own.count:
+        return tile
+    rows = np.sort(np.lexsort((own.ids, place))[:count])
+    return tile.taken(rows)
 
 
 def standing_of(tiles: Iterable[PlacedTile]) -> Float32:

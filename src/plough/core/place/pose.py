@@ -54,6 +54,12 @@ def widths(seed: int, ids: UInt64, pose: Pose) -> Float32:
     return np.asarray(pose.size_low + spread * uniform_array(seed, _SIZE, ids), np.float32)
 
 
+def depths(seed: int, ids: UInt64, pose: Pose) -> Float64:
+    """(n,) metres by which `set_up` sinks each."""
+    spread = pose.sink_high - pose.sink_low
+    return np.asarray(pose.sink_low + spread * uniform_array(seed, _SINK, ids))
+
+
 @kernel
 def _turn_own(q: Float32, bx: float, bz: float, bw: float) -> None:
     """Turn the quaternion `q` (4,) by (bx, 0, bz, bw) about its own axes."""
@@ -89,8 +95,8 @@ def set_up(
         length = math.sqrt(ax * ax + az * az)
         if length > 1e-9:
             ax, az = ax / length * math.sin(tilt), az / length * math.sin(tilt)
-        else:
-            ax, az = 0.0, 0.0
+        else:  # level; overhead it turns about the axis from west to east
+            ax, az = math.sin(tilt), 0.0
         w = math.cos(tilt)
         rotation[i, 0] = ax * c - az * s
         rotation[i, 1] = w * s

@@ -1,7 +1,7 @@
 """Room: of what a rule offers, those stand that keep clear of each other, however large each of them is.
 
 They are taken in the order of the fill: one that conflicts with an earlier one that stands gives way.
-Whether it stands may hang on the next, that on another, and so on; a chain of more than `_LINKS` is
+Whether it stands may hang on the next, that on another, and so on; a chain of more than `LINKS` is
 not followed, and what it leaves open does not stand. So a tile sees so many distances far and no
 further, tiles of any size agree, and one that comes later in the fill changes nothing for those
 before it.
@@ -22,11 +22,12 @@ from plough.core.place.standing import ByTile
 from plough.core.rng import stream, uniform_array
 from plough.core.tiles import SIZE, combine, grouped, hash_of
 
-_LINKS = 10
+LINKS = 10  #: of a chain that is followed, at most
 _LEAST_CELL = 0.5  # metres
 _KEPT = stream("place.kept")
 _UNDECIDED, _STANDS, _GIVES_WAY = 0, 1, 2
 _FAR = 1 << 30
+_ON_MAP = np.array([1.0, 0.0, 1.0])
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,7 +63,7 @@ def with_room(
     if not len(tiles):
         return []
     extent = SIZE * float(np.ptp(tiles, axis=0).max() + 1)  # beyond it nothing is offered
-    reach = max(_LEAST_CELL, _LINKS * 2.0 * room.widest)
+    reach = max(_LEAST_CELL, LINKS * 2.0 * room.widest)
     found = ByTile([offered], min(reach, extent))
     near = found.seen(tiles, lambda _, tile: _told(tile))
     own = np.array([_told(tile) for tile in offered], np.uint64).reshape(-1, 2)
@@ -110,9 +111,9 @@ def _standing(tiles: Sequence[PlacedTile], room: Room) -> list[Bool]:
     placed = joined([t.placements for t in tiles])
     reach = np.concatenate([room.about(t) for t in tiles])
     order = np.lexsort((placed.ids, np.concatenate([t.place for t in tiles])))
-    x, z = (np.ascontiguousarray(placed.position[:, k], np.float64) for k in (0, 2))
+    at = placed.position.astype(np.float64) * _ON_MAP
     cell = max(_LEAST_CELL, 2.0 * room.widest)
-    stands = _settled(x, z, reach.astype(np.float64), order, cell)
+    stands = settled(at, np.zeros_like(at), reach.astype(np.float64), order, cell)
     return np.split(stands, np.cumsum([t.placements.count for t in tiles])[:-1])
 
 
@@ -132,9 +133,23 @@ def _cell(value: float, size: float, first: int, most: int) -> int:
 
 
 @kernel
-def _settled(x: Float64, z: Float64, reach: Float64, order: Int64, size: float) -> Bool:
-    """(n,) which of the places stand when they are taken in `order`; two further apart than `size` metres never conflict."""
-    n = x.shape[0]
+def _conflict(at: Float64, normal: Float64, reach: Float64, p: int, q: int) -> bool:
+    dx, dy, dz = at[q, 0] - at[p, 0], at[q, 1] - at[p, 1], at[q, 2] - at[p, 2]
+    least = reach[q] + reach[p]
+    if dx * dx + dy * dy + dz * dz >= least * least:
+        return False
+    along = normal[p, 0] * normal[q, 0] + normal[p, 1] * normal[q, 1] + normal[p, 2] * normal[q, 2]
+    return bool(along >= 0.0)
+
+
+@kernel
+def settled(at: Float64, normal: Float64, reach: Float64, order: Int64, size: float) -> Bool:
+    """(n,) which of the places `at` (n, 3) stand when they are taken in `order`; two further apart than `size` metres never conflict.
+
+    Two conflict that are nearer than `reach` (n,) of both, unless their `normal` (n, 3) look away from each other.
+    """
+    n = at.shape[0]
+    x, z = at[:, 0], at[:, 2]
     stands = np.zeros(n, np.bool_)
     if n == 0:
         return stands
@@ -154,8 +169,7 @@ def _settled(x: Float64, z: Float64, reach: Float64, order: Int64, size: float) 
                 for di in range(max(0, ci - 1), min(wide, ci + 2)):
                     q = standing[dk * wide + di] if chains == 0 else rest[dk * wide + di]
                     while q >= 0:
-                        dx, dz, least = x[q] - x[p], z[q] - z[p], reach[q] + reach[p]
-                        if dx * dx + dz * dz < least * least:
+                        if _conflict(at, normal, reach, p, q):
                             if chains == 0:
                                 near = min(near, link[q] + 1)
                             elif state[q] == _UNDECIDED:
@@ -165,9 +179,9 @@ def _settled(x: Float64, z: Float64, reach: Float64, order: Int64, size: float) 
                         q = following[q]
             if near < _FAR:
                 break
-        if near <= _LINKS:
+        if near <= LINKS:
             state[p], link[p] = _GIVES_WAY, near
-        elif near == _FAR and not unsure and last < _LINKS:
+        elif near == _FAR and not unsure and last < LINKS:
             state[p], link[p] = _STANDS, last + 1
         c = ck * wide + ci
         if state[p] == _STANDS:

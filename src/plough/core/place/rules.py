@@ -182,7 +182,7 @@ def _place(
         near = any_near(points.x[rows], points.z[rows], stems, rule.apart)
         rows = rows[~near]
     points, there = points.taken(rows), ground.taken(rows)
-    variant = rule.choices.choose(points.ids, _shares(rule, there))
+    variant = rule.choices.choose(points.ids, shares_at(rule.shares, there))
     stand = np.nonzero(variant != NONE)[0]
     if len(stand) < len(variant):
         points, there, variant = points.taken(stand), there.taken(stand), variant[stand]
@@ -190,7 +190,7 @@ def _place(
     position, rotation, scale = set_up(
         seed, points.ids, there.position, there.normal, rule.pose, np.zeros(1)
     )
-    scale = scale * _sizes(rule, points.ids, variant)
+    scale = scale * own_sizes(rule.seed, rule.choices, rule.sizes, points.ids, variant)
     if len(rule.feet):
         feet = rule.feet[variant] * scale[:, 0].astype(np.float64)
         position[:, 1] -= np.maximum(0.0, gaps(surface, position, rotation, feet))
@@ -212,19 +212,25 @@ def weight_of(rule: ScatterRule, at: Samples) -> Float64:
     return weights(rule.conditions, Samples(at.position, at.normal, keep))
 
 
-def _shares(rule: ScatterRule, there: Samples) -> Float64 | None:
-    """(n, assets) by what the weight of each asset is multiplied; None where all are alike."""
-    if not any(rule.shares):
+def shares_at(shares: Sequence[tuple[Weighting, ...]], there: Samples) -> Float64 | None:
+    """(n, assets) by what the weight of each asset is multiplied, by the conditions of each; None where all are alike."""
+    if not any(shares):
         return None
-    return np.stack([weights(conditions, there) for conditions in rule.shares], axis=1)
+    return np.stack([weights(conditions, there) for conditions in shares], axis=1)
 
 
-def _sizes(rule: ScatterRule, ids: UInt64, variant: UInt32) -> Float32:
-    """(n, 1) the size that each has as one of its asset."""
-    if all(size == (1.0, 1.0) for size in rule.sizes):
+def own_sizes(
+    seed: int,
+    choices: Choices,
+    sizes: Sequence[tuple[float, float]],
+    ids: UInt64,
+    variant: UInt32,
+) -> Float32:
+    """(n, 1) the size that each has as one of its asset, within the `sizes` of that."""
+    if all(size == (1.0, 1.0) for size in sizes):
         return np.ones((1, 1), np.float32)
-    low, high = np.array(rule.sizes, np.float64)[rule.choices.asset_of(variant)].T
-    draw = uniform_array(rule.seed, _OWN_SIZE, ids)
+    low, high = np.array(sizes, np.float64)[choices.asset_of(variant)].T
+    draw = uniform_array(seed, _OWN_SIZE, ids)
     return np.asarray(low + (high - low) * draw, np.float32)[:, None]
 
 

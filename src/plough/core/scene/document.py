@@ -14,11 +14,21 @@ from plough.core.errors import DocumentError
 from plough.core.ground.conditions import MOST_CONDITIONS, Condition
 from plough.core.kinds import get_kind
 from plough.core.migrate import VERSION, migrated_document
-from plough.core.parameters import Id, Parameters, Seed, build, fault, number, span, within
+from plough.core.parameters import (
+    Id,
+    Parameters,
+    Seed,
+    build,
+    choice,
+    fault,
+    number,
+    span,
+    within,
+)
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 
 Profile = Literal["phone", "console", "high-end"]
-MOST_LAYERS, MOST_ASSETS, MOST_ORIGINS = 500, 500, 2_000
+MOST_LAYERS, MOST_ASSETS, MOST_ORIGINS, MOST_MIXES = 500, 500, 2_000, 60
 _A_HASH = re.compile(rb'"([0-9a-f]{40})"')
 Tag = Annotated[str, Field(pattern=r"^[^\s,][^,]{0,29}$")]
 Slot = Annotated[str, Field(pattern=r"^[a-z ]{1,20}\.(albedo|normal|surface)$")]
@@ -93,20 +103,10 @@ class Wind(Parameters):
     speed: float = Field(4, ge=0, le=30, description="Metres a second.")
 
 
-class Settings(Parameters):
-    """What belongs to the scene as a whole."""
-
-    sun: Sun = Sun()
-    sky: Sky = Sky()
-    wind: Wind = Wind()
-    profile: Profile = "console"
-    viewpoints: tuple[Viewpoint, ...] = Field((), max_length=40)
-
-
 class MixEntry(Parameters):
     """One asset of a mix."""
 
-    asset: Id
+    asset: Id = Field(description="An asset, or a mix that is kept in the scene's settings.")
     weight: float = Field(1.0, ge=0, le=1000)
     size: within(5, 1000) = span(  # type: ignore[valid-type]
         (100, 100),
@@ -131,6 +131,25 @@ class MixEntry(Parameters):
         max_length=MOST_CONDITIONS,
         description="Its weight is multiplied by what they weigh: shares shift from place to place.",
     )
+
+
+class NamedMix(Parameters):
+    """A mix that is kept: a layer's mix names it as it names an asset."""
+
+    id: Id
+    name: str = Field(min_length=1, max_length=60)
+    entries: tuple[MixEntry, ...] = Field(min_length=1, max_length=32)
+
+
+class Settings(Parameters):
+    """What belongs to the scene as a whole."""
+
+    sun: Sun = Sun()
+    sky: Sky = Sky()
+    wind: Wind = Wind()
+    profile: Profile = "console"
+    viewpoints: tuple[Viewpoint, ...] = Field((), max_length=40)
+    mixes: tuple[NamedMix, ...] = Field((), max_length=MOST_MIXES)
 
 
 def mix_of() -> Any:
@@ -160,6 +179,48 @@ def _notes() -> Any:
 
 Shadow = Literal["casts", "none", "only"]
 """Whether what a layer places throws shadows, or does nothing else."""
+
+
+Asked = Literal["own", "yes", "no"]
+_ASKED = {"own": "As the asset says", "yes": "Yes", "no": "No"}
+
+
+def _share(title: str) -> Any:
+    return number(
+        100,
+        title,
+        (0, 100),
+        unit="%",
+        step=1,
+        help="Of what the layer places; the last of its fill go first.",
+    )
+
+
+class LayerGame(Parameters):
+    """What a layer is in the game, besides what its assets are."""
+
+    phone: float = _share("Kept on a phone")
+    console: float = _share("Kept on a console")
+    high_end: float = _share("Kept on a high-end machine")
+    colliders: Literal["own", "none"] = choice(
+        "own", "Colliders", {"own": "As the asset says", "none": "None"}
+    )
+    movement: Asked = choice("own", "Blocks movement", _ASKED)
+    camera: Asked = choice("own", "Lets the camera through", _ASKED)
+    shots: Asked = choice("own", "Blocks shots", _ASKED)
+
+    def kept(self, profile: Profile) -> float:
+        """The share that is kept at a tier, 0 to 1."""
+        return float(getattr(self, profile.replace("-", "_"))) / 100.0
+
+    def flags(self, own: dict[str, Any]) -> dict[str, Any]:
+        """The flags of a collider, with the layer's in their place; `own` is what the asset says."""
+        asked = {
+            "blocksMovement": self.movement,
+            "letsCameraThrough": self.camera,
+            "blocksShots": self.shots,
+        }
+        return own | {name: says == "yes" for name, says in asked.items() if says != "own"}
 
 
 class Asset(Parameters):
@@ -192,6 +253,7 @@ class Layer(Parameters):
     )
     parameters: dict[str, Any] = Field(default_factory=dict)
     notes: dict[Key, Remark] = _notes()
+    game: LayerGame = LayerGame()
 
 
 class Origin(Parameters):

@@ -17,7 +17,8 @@ from plough.core.ground.surface import Surface
 from plough.core.hashing import key_of
 from plough.core.library.library import Library
 from plough.core.parameters import Parameters, build
-from plough.core.scene.document import Layer, SceneDocument, files_of
+from plough.core.place.placements import first_share
+from plough.core.scene.document import Layer, Profile, SceneDocument, files_of
 from plough.core.scene.facets import Finding, Ground, Output, Traced
 from plough.core.scene.inputs import Inputs, Shelf
 from plough.core.scene.registry import get_layer_kind
@@ -94,8 +95,10 @@ class Evaluator:
             [a.model_dump(mode="json", exclude=_UNREAD) for a in document.assets],
             sorted(lost),
             [(v.id, v.eye, v.target) for v in document.settings.viewpoints],
+            [m.model_dump(mode="json", exclude={"name"}) for m in document.settings.mixes],
         )
-        shelf = Shelf(assets, lost, document.settings.viewpoints)
+        mixes = {m.id: m for m in document.settings.mixes}
+        shelf = Shelf(assets, lost, document.settings.viewpoints, mixes)
         first = self._layer(document.layers[0], [], shelf, assets_key, None, (), check)
         done = [first]
         assert first.output.surface is not None, "the first layer of a scene gives a surface"
@@ -109,7 +112,22 @@ class Evaluator:
             check()
             findings = told_of.get(layer.id, ())
             done.append(self._layer(layer, done, shelf, assets_key, ground, findings, check))
-        return Evaluation(document, tuple(done), ground)
+        profile = document.settings.profile
+        return Evaluation(document, tuple(self._kept(r, profile) for r in done), ground)
+
+    def _kept(self, result: LayerResult, profile: Profile) -> LayerResult:
+        """What is kept of a result at a tier; others have given way to all of it, so the tiers nest."""
+        share, output = result.layer.game.kept(profile), result.output
+        if share >= 1.0 or output.placements is None:
+            return result
+        placed = output.placements
+
+        def make() -> Output:
+            tiles = [t for tile in placed.tiles if (t := first_share(tile, share)).placements.count]
+            return replace(output, placements=replace(placed, tiles=tuple(tiles)))
+
+        key = ("kept", output.key, share)
+        return replace(result, output=self.outputs.get(key, make, lambda o: o.nbytes))
 
     def _traced(self, document: SceneDocument) -> Traced:
         """The lines and outlines of all layers, hidden ones as well."""

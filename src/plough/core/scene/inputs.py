@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import Any, TypeVar
 
 import numpy as np
@@ -19,12 +20,14 @@ from plough.core.ground.surface import Surface
 from plough.core.library.library import Library
 from plough.core.library.references import resolve
 from plough.core.library.variants import Variant, variant_of
-from plough.core.place.placements import PlacedTile
+from plough.core.place.faces import Faces, faces_of
+from plough.core.place.placements import PlacedTile, Placements, cut
 from plough.core.place.standing import FromStanding, Stand
+from plough.core.place.upon import Bearers
 from plough.core.place.variants import Choices
 from plough.core.rng import bits_array, stream
-from plough.core.scene.document import Asset, MixEntry, Viewpoint
-from plough.core.scene.facets import Finding, Ground, Output
+from plough.core.scene.document import Asset, MixEntry, NamedMix, Viewpoint
+from plough.core.scene.facets import Finding, Ground, Output, Solid
 from plough.core.scene.senses import Senses, image_lacks
 
 T = TypeVar("T")
@@ -47,13 +50,32 @@ class Shelf:
     assets: Mapping[str, Asset]
     lost: Mapping[str, str]  #: why those that cannot be made cannot
     viewpoints: Sequence[Viewpoint] = ()
+    mixes: Mapping[str, NamedMix] = field(default_factory=dict)
 
 
 def _has(output: Output, wanted: str) -> bool:
     """Whether a layer gives what is wanted of it; one that places may have placed nothing."""
     if wanted == "layer":
         return output.placements is not None
+    if wanted == "thing":
+        return output.placements is not None or bool(output.solids)
     return bool(output.curves if wanted == "path" else output.regions)
+
+
+def _within(entry: MixEntry, mix: NamedMix) -> list[MixEntry]:
+    """What an entry that names a mix stands for: the mix's own, sharing its weight, with its size and conditions besides theirs."""
+    total = sum(e.weight for e in mix.entries) or 1.0
+    return [
+        e.model_copy(
+            update={
+                "weight": entry.weight * e.weight / total,
+                "size": (e.size[0] * entry.size[0] / 100, e.size[1] * entry.size[1] / 100),
+                "spacing": max(e.spacing, entry.spacing),
+                "conditions": (*entry.conditions, *e.conditions),
+            }
+        )
+        for e in mix.entries
+    ]
 
 
 class Inputs:
@@ -194,12 +216,51 @@ class Inputs:
         """What earlier layers placed, layer by layer."""
         return [o.placements.tiles for o in self._earlier.values() if o.placements is not None]
 
+    def bearers(self, ids: Sequence[str]) -> list[Bearers]:
+        """What the layers `ids` placed or made, each with its faces."""
+        out = []
+        for found in self._given(ids, "thing"):
+            placed = found.placements
+            if placed is not None and placed.count:
+                out.append(Bearers(tuple(self._faces(v) for v in placed.variants), placed.tiles))
+            if found.solids:
+                out.append(self._of_solids(found.solids))
+        return out
+
+    def _faces(self, variant: Variant) -> Faces:
+        def make() -> Faces:
+            product = self._files.level(variant, 0, self.check)
+            return faces_of(product.mesh, product.materials)
+
+        return self.cache.get(("faces", variant.key), make, lambda f: f.nbytes)
+
+    def _of_solids(self, solids: Sequence[Solid]) -> Bearers:
+        """Solids as things that stand in the middle of each."""
+        faces, middles = [], []
+        for one in solids:
+            low, high = one.mesh.positions.min(axis=0), one.mesh.positions.max(axis=0)
+            middle = (0.5 * (low + high)).astype(np.float32)
+            moved = replace(one.mesh, positions=one.mesh.positions - middle)
+            key = ("faces of solid", one.key)
+            make = partial(faces_of, moved, one.materials)
+            faces.append(self.cache.get(key, make, lambda f: f.nbytes))
+            middles.append(middle)
+        count = len(solids)
+        placed = Placements(
+            np.array([stream(f"solid {one.name}") for one in solids], np.uint64),
+            np.arange(count, dtype=np.uint32),
+            np.array(middles, np.float32),
+            np.tile(np.array([0, 0, 0, 1], np.float32), (count, 1)),
+            np.ones((count, 3), np.float32),
+        )
+        return Bearers(tuple(faces), tuple(cut(placed)))
+
     def mix(self, entries: Sequence[MixEntry]) -> Mix:
-        """The assets of a mix; one that is missing is left out and told."""
+        """The assets of a mix, those of kept mixes among them; one that is missing is left out and told."""
         variants: list[Variant] = []
         chosen: list[tuple[str, float, Sequence[int]]] = []
         there: list[MixEntry] = []
-        for entry in entries:
+        for draws, entry in self._opened(entries):
             asset = self._shelf.assets.get(entry.asset)
             if asset is None:
                 self.find("missing-asset", f"the asset {entry.asset!r} is missing")
@@ -214,9 +275,22 @@ class Inputs:
                 variant_of(asset.id, asset.name, asset.kind, found.parameters, s, asset.images)
                 for s in asset.seeds
             ]
-            chosen.append((asset.id, entry.weight, asset.seeds))
+            chosen.append((draws, entry.weight, asset.seeds))
             there.append(entry)
         return Mix(tuple(variants), Choices.of(chosen), tuple(there))
+
+    def _opened(self, entries: Sequence[MixEntry]) -> Iterator[tuple[str, MixEntry]]:
+        """`entries` with the assets of kept mixes in the place of these, each with the name that it draws by.
+
+        That is the asset's, so that keeping a mix changes nothing; one that is there already draws by the mix's as well.
+        """
+        met: set[str] = set()
+        for entry in entries:
+            kept = self._shelf.mixes.get(entry.asset)
+            for own in [entry] if kept is None else _within(entry, kept):
+                twice = own.asset in met
+                met.add(own.asset)
+                yield f"{own.asset} of {entry.asset}" if twice else own.asset, own
 
     def kept(self, key: str, make: Callable[[], T], size: Callable[[T], int]) -> T:
         """The value under `key`, made by `make` when it is not held."""

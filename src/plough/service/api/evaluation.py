@@ -22,7 +22,15 @@ from plough.core.library import Variant, resolve, variant_of
 from plough.core.library.library import switch_distances
 from plough.core.matters import declared
 from plough.core.parameters import build, describe
-from plough.core.scene.document import MixEntry, SceneDocument, Sky, Viewpoint, with_layer
+from plough.core.scene.document import (
+    Layer,
+    LayerGame,
+    MixEntry,
+    SceneDocument,
+    Sky,
+    Viewpoint,
+    with_layer,
+)
 from plough.core.scene.evaluation import Evaluation, LayerResult
 from plough.core.scene.facets import Ground, Solid, TiledPlacements
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
@@ -95,7 +103,7 @@ class Transport:
         return LayerView(
             id=r.layer.id,
             key=r.key,
-            weight=_weight(weigh_layer(o, self.ctx.library, self.eye, self.check)),
+            weight=weight_out(weigh_layer(o, self.ctx.library, self.eye, self.check)),
             findings=[
                 FindingOut(code=f.code, text=f.text, severity=f.severity, place=f.place)
                 for f in o.findings
@@ -221,7 +229,8 @@ def lamp_out(lamp: Lamp) -> LampOut:
     return LampOut(reach=lamp.reach, **asdict(lamp))
 
 
-def _weight(w: Weight) -> WeightOut:
+def weight_out(w: Weight) -> WeightOut:
+    """A weight as it travels."""
     return WeightOut(**{n: getattr(w, n) for n in Weight.__slots__})
 
 
@@ -238,7 +247,7 @@ def _evaluation_out(transport: Transport, evaluation: Evaluation, edits: int) ->
         draw_calls=p.draw_calls,
         bytes=p.bytes,
     )
-    return EvaluationOut(edits=edits, layers=layers, total=_weight(total), target=target)
+    return EvaluationOut(edits=edits, layers=layers, total=weight_out(total), target=target)
 
 
 Axis = Annotated[float, Query(ge=-10_000, le=10_000)]
@@ -271,24 +280,29 @@ def draft(scene_id: str, body: Draft, db: Session, me: Me, ctx: Ctx) -> Evaluati
     scene = scene_for(db, me, scene_id)
     document, edits = documents.document_of(db, scene), scene.edits
     db.commit()
-    changed = _with_draft(document, body)
+    drafted = changed(document, layer_of(document, body.layer), body.parameters)
 
     def check() -> None:
         ctx.latest.check(scene_id, body.client, body.serial)
 
     transport = Transport(ctx, scene_id, body.eye, False, check)
-    return _evaluation_out(transport, ctx.evaluator.evaluate(changed, check), edits)
+    return _evaluation_out(transport, ctx.evaluator.evaluate(drafted, check), edits)
 
 
-def _with_draft(document: SceneDocument, body: Draft) -> SceneDocument:
-    layer = next((x for x in document.layers if x.id == body.layer), None)
+def layer_of(document: SceneDocument, layer_id: str) -> Layer:
+    """A layer by its id. Raises `NotFound`."""
+    layer = next((x for x in document.layers if x.id == layer_id), None)
     if layer is None:
-        raise NotFound(f"there is no layer {body.layer!r} in this scene; it may have been removed")
-    # as an edit would do it: a list with ids by element
+        raise NotFound(f"there is no layer {layer_id!r} in this scene; it may have been removed")
+    return layer
+
+
+def changed(document: SceneDocument, layer: Layer, parameters: dict[str, Any]) -> SceneDocument:
+    """`document` with some parameters of a layer changed, as an edit would do it: a list with ids by element."""
     prefix = "parameters"
-    fields = flatten(layer.parameters, prefix) | flatten(body.parameters, prefix)
+    fields = flatten(layer.parameters, prefix) | flatten(parameters, prefix)
     values = nested(fields, prefix)
-    build(get_layer_kind(layer.kind).parameters, values, "parameters")
+    build(get_layer_kind(layer.kind).parameters, values, prefix)
     return with_layer(document, layer.model_copy(update={"parameters": values}))
 
 
@@ -453,6 +467,7 @@ def kinds(me: Me, ctx: Ctx) -> KindsOut:
         "condition": Condition,
         "class": GroundClass,
         "mix": MixEntry,
+        "game": LayerGame,
     }
     settings = {name: describe(model) for name, model in models.items()}
     measures = [

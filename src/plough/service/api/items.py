@@ -8,6 +8,7 @@ from fastapi import APIRouter
 
 from plough.core.errors import ParameterError
 from plough.core.kinds import get_kind
+from plough.core.scene.document import LayerGame
 from plough.core.scene.registry import get_layer_kind
 from plough.service import documents, scenes
 from plough.service.api.context import Me, Session
@@ -45,8 +46,10 @@ def add_layer(editing: Editing, body: NewLayer) -> str:
         "name": body.name,
         "hidden": False,
         "locked": False,
-        "shadow": "casts",
+        "shadow": body.shadow,
         "position": position,
+        "notes": body.notes,
+        "game": (body.game or LayerGame()).model_dump(exclude_defaults=True),
         **flatten(body.parameters, "parameters"),
     }
     scenes.create(editing, Subject("layer", layer_id), fields, f"add {body.name}")
@@ -73,6 +76,8 @@ def edit_layer(scene: Edited, layer_id: str, body: LayerEdit, db: Session, me: M
         fields["locked"] = body.locked
     if body.shadow is not None:
         fields["shadow"] = body.shadow
+    if body.game is not None:
+        fields["game"] = body.game.model_dump(exclude_defaults=True)
     if body.hidden is not None:
         if get_layer_kind(layer.kind).fixed:
             raise ParameterError("hidden", f"the {layer.kind} cannot be hidden", value=body.hidden)

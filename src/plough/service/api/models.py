@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from plough.core.parameters import Row
-from plough.core.scene.document import Settings, Shadow
+from plough.core.scene.document import LayerGame, Settings, Shadow
 
 Version = Annotated[int, Field(ge=1, description="The version that the edit was made against.")]
 
@@ -106,6 +106,7 @@ class LayerOut(BaseModel):
     shadow: Shadow
     parameters: dict[str, Any]
     notes: dict[str, str]
+    game: LayerGame
     version: int
 
 
@@ -181,6 +182,9 @@ class NewLayer(In):
     kind: str = Field(max_length=40)
     name: str = Field(min_length=1, max_length=80)
     parameters: dict[str, Any] = {}
+    shadow: Shadow = "casts"
+    notes: dict[str, str] = {}
+    game: LayerGame | None = None
     before: str | None = Field(
         None, description="Id of the layer it goes in front of; none: just before the bake."
     )
@@ -197,6 +201,7 @@ class LayerEdit(In):
     hidden: bool | None = None
     locked: bool | None = Field(None, description="A locked layer only takes being unlocked.")
     shadow: Shadow | None = None
+    game: LayerGame | None = Field(None, description="What it is in the game; replaces all.")
     parameters: dict[str, Any] | None = Field(None, description="Dotted names to values.")
     notes: dict[str, str] | None = Field(None, description=NOTED)
 
@@ -464,6 +469,38 @@ class Draft(In):
         ge=0, description="Growing; a draft with a higher one ends those before it."
     )
     eye: tuple[float, float, float] = (0.0, 2.0, 0.0)
+
+
+class TrialsIn(In):
+    """A number of a layer that is to be tried."""
+
+    layer: str
+    path: str = Field(
+        max_length=200, description="Of the number; `list#element.field` for that of an element."
+    )
+    count: Literal[3, 5] = 5
+    eye: tuple[float, float, float] = (0.0, 2.0, 0.0)
+
+
+class TrialOut(BaseModel):
+    """What a layer would come to with one value."""
+
+    value: Any
+    parameters: dict[str, Any] = Field(description="What a draft, or an edit, sets for it.")
+    now: bool = Field(description="Whether it is so at present.")
+    placements: int | None = None
+    weight: WeightOut | None = None
+    findings: list[str] = []
+    error: str = Field("", description="Why it cannot be: a limit that it would break.")
+
+
+class TrialsOut(BaseModel):
+    """A number, tried."""
+
+    title: str
+    unit: str
+    step: float | None
+    trials: list[TrialOut]
 
 
 class PackIn(In):

@@ -12,7 +12,7 @@ from plough.core.demo import teasel_fen
 from plough.core.errors import ParameterError
 from plough.core.kinds import get_kind
 from plough.core.parameters import build
-from plough.core.scene.document import SceneDocument, Settings, read_document
+from plough.core.scene.document import LayerGame, SceneDocument, Settings, read_document
 from plough.core.scene.registry import get_layer_kind
 from plough.service import documents, scenes
 from plough.service.accounts import scene_for
@@ -31,6 +31,7 @@ from plough.service.api.models import (
 )
 from plough.service.api.releases import release_out
 from plough.service.db.tables import Account, Edit, Layer, Member, Release, Scene
+from plough.service.demo.load import create_demo_scene
 from plough.service.errors import NotFound
 from plough.service.fields import flatten
 from plough.service.releases import enqueue_preparing
@@ -51,6 +52,7 @@ def scene_out(db: Db, scene: Scene, me: Account, **more: Any) -> SceneOut:
             locked=r.locked,
             shadow=r.shadow,
             notes=r.notes,
+            game=build(LayerGame, r.game, "game"),
             version=r.version,
             parameters=build(get_layer_kind(r.kind).parameters, r.parameters).model_dump(
                 mode="json"
@@ -205,7 +207,8 @@ def create_scene(body: NewScene, db: Session, me: Me) -> SceneOut:
             }
         )
     document = document.model_copy(update={"name": body.name})
-    scene = documents.create_scene(db, me, document)
+    create = create_demo_scene if body.start == "demo" else documents.create_scene
+    scene = create(db, me, document)
     enqueue_preparing(db, scene.id)
     return scene_out(db, scene, me)
 

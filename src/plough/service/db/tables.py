@@ -84,6 +84,7 @@ class Layer(Base):
     position: Mapped[float]
     parameters: Mapped[dict[str, Any]]
     notes: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    game: Mapped[dict[str, Any]] = mapped_column(default=dict)
     version: Mapped[int] = mapped_column(default=1)
 
 

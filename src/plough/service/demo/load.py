@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from sqlalchemy import select
+from sqlalchemy.orm import Session as Db
 
-from plough.core.demo import teasel_fen
+from plough.core.demo import demo_meshes, teasel_fen
+from plough.core.scene.document import SceneDocument
 from plough.service.accounts import create_account
 from plough.service.db.session import Database
-from plough.service.db.tables import Member, Scene
+from plough.service.db.tables import Account, Member, Scene
 from plough.service.documents import create_scene
+from plough.service.results import keep_model
 
 ACCOUNTS = {
     "sedge": ("water-mint", "owner"),
@@ -16,6 +19,13 @@ ACCOUNTS = {
     "burdock": ("marsh-thistle", "viewer"),
 }
 """Name: password and role in the demo scene."""
+
+
+def create_demo_scene(db: Db, owner: Account, document: SceneDocument) -> Scene:
+    """A scene of `owner` with the demo's meshes."""
+    for name, data in demo_meshes().items():
+        keep_model(db, owner.id, f"{name}.glb", data)
+    return create_scene(db, owner, document)
 
 
 def load_demo(database: Database) -> str:
@@ -33,7 +43,7 @@ def load_demo(database: Database) -> str:
         )
         if found is not None:
             return found.id
-        scene = create_scene(db, accounts["sedge"], teasel_fen())
+        scene = create_demo_scene(db, accounts["sedge"], teasel_fen())
         for name, (_, role) in ACCOUNTS.items():
             if role != "owner":
                 db.add(Member(scene_id=scene.id, account_id=accounts[name].id, role=role))

@@ -9,6 +9,7 @@ export interface Frame {
   camera: THREE.PerspectiveCamera;
   frustum: THREE.Frustum;
   coarse: boolean; // the camera moves
+  shift: number; // by so much further away things are taken to be: less of them is made out
   shadows: THREE.Sphere | null; // where shadows are wanted
 }
 

@@ -191,7 +191,7 @@ export class PlacementsActor implements Actor {
 const place = new THREE.Vector3();
 
 /** Give what is seen of a cell to the levels of its batch. */
-function fill(batch: Batch, cell: Cell, { camera, frustum, coarse, shadows }: Frame, shadow: Shadow) {
+function fill(batch: Batch, cell: Cell, { camera, frustum, coarse, shift, shadows }: Frame, shadow: Shadow) {
   const seen = shadow !== 'only' && frustum.intersectsBox(cell.box);
   const shades = shadow !== 'none' && (shadows?.intersectsBox(cell.box) ?? false);
   if (!seen && !shades) return;
@@ -202,7 +202,6 @@ function fill(batch: Batch, cell: Cell, { camera, frustum, coarse, shadows }: Fr
     if (shades && !(seen && shade === l)) batch.shade(cell, shade, k, count);
   };
   const eye = camera.position;
-  const shift = coarse ? 1.8 : 1;
   const least = cell.box.clampPoint(eye, place).distanceTo(eye);
   const [nearest, some] = batch.at((least * shift) / cell.largest);
   const [farthest, rest] = batch.at(((least + cell.span) * shift) / cell.smallest);

@@ -1,0 +1,43 @@
+"""Trials: what several values of a number would come to."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+
+from plough.core.errors import ParameterError
+from plough.core.scene.trials import trials_of
+from plough.core.scene.weight import weigh_layer
+from plough.service import documents
+from plough.service.accounts import scene_for
+from plough.service.api.context import Ctx, Me, Session
+from plough.service.api.evaluation import changed, layer_of, weight_out
+from plough.service.api.models import PROBLEMS, TrialOut, TrialsIn, TrialsOut
+
+router = APIRouter(prefix="/api", tags=["evaluation"], responses=PROBLEMS)
+
+
+@router.post("/scenes/{scene_id}/trials")
+def trials(scene_id: str, body: TrialsIn, db: Session, me: Me, ctx: Ctx) -> TrialsOut:
+    """Several values of one number of a layer, with what the layer would come to; nothing is kept."""
+    document = documents.document_of(db, scene_for(db, me, scene_id))
+    db.commit()
+    layer = layer_of(document, body.layer)
+    row, found = trials_of(layer.kind, layer.parameters, body.path, body.count)
+    out = []
+    for trial in found:
+        told = TrialOut(value=trial.value, parameters=trial.parameters, now=trial.now)
+        try:
+            drafted = changed(document, layer, trial.parameters)
+            result = ctx.evaluator.evaluate(drafted).layer(layer.id)
+        except ParameterError as error:
+            out.append(told.model_copy(update={"error": str(error)}))
+            continue
+        placed = result.output.placements
+        weight = weigh_layer(result.output, ctx.library, body.eye)
+        more = {
+            "placements": None if placed is None else placed.count,
+            "weight": weight_out(weight),
+            "findings": [f.text for f in result.output.findings],
+        }
+        out.append(told.model_copy(update=more))
+    return TrialsOut(title=row.title, unit=row.unit, step=row.step, trials=out)
