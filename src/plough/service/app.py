@@ -33,6 +33,7 @@ from plough.service.api import (
     items,
     outside,
     own_meshes,
+    parcels,
     releases,
     revisions,
     scenes,
@@ -173,6 +174,7 @@ def create_app(url: str, asset_library: str = "") -> FastAPI:
         ways.router,
         outside.router,
         revisions.router,
+        parcels.router,
     ):
         app.include_router(router)
 

@@ -1263,6 +1263,48 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/layers/{layer_id}/parcel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Copy Layer
+         * @description A layer with the assets and mixes that it places, to be put into a scene.
+         */
+        get: operations["copy_layer_api_scenes__scene_id__layers__layer_id__parcel_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/paste": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Paste
+         * @description Puts the layers of a parcel into the scene; assets and mixes that are there already are used as they are. One edit for each thing that is added.
+         *
+         *     The id that is told as made is that of the last layer.
+         */
+        post: operations["paste_api_scenes__scene_id__paste_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2842,6 +2884,48 @@ export interface components {
         PackIn: {
             /** Names */
             names: string[];
+        };
+        /**
+         * Parcel
+         * @description Layers in their order, and the assets and mixes that they place.
+         */
+        Parcel: {
+            /**
+             * Plough
+             * @description Version of documents.
+             * @default 4
+             */
+            plough: number;
+            /** Layers */
+            layers: components["schemas"]["Layer"][];
+            /**
+             * Assets
+             * @default []
+             */
+            assets: components["schemas"]["Asset"][];
+            /**
+             * Mixes
+             * @default []
+             */
+            mixes: components["schemas"]["NamedMix"][];
+        };
+        /**
+         * PasteIn
+         * @description A parcel, and where its layers go.
+         */
+        PasteIn: {
+            /**
+             * Parcel
+             * @description As it was given out.
+             */
+            parcel: {
+                [key: string]: unknown;
+            };
+            /**
+             * Before
+             * @description Id of the layer they go in front of; none: just before the bake.
+             */
+            before?: string | null;
         };
         /**
          * PictureOut
@@ -8688,6 +8772,148 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    copy_layer_api_scenes__scene_id__layers__layer_id__parcel_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Parcel"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    paste_api_scenes__scene_id__paste_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                scene_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,11 +1,14 @@
 <script lang="ts">
   /** What is done with a layer as a whole: doubled, locked, seen alone, removed. */
   import Copy from '@lucide/svelte/icons/copy';
+  import CopyPlus from '@lucide/svelte/icons/copy-plus';
   import Lock from '@lucide/svelte/icons/lock';
   import LockOpen from '@lucide/svelte/icons/lock-open';
   import Trash from '@lucide/svelte/icons/trash-2';
   import { Button } from 'flowbite-svelte';
-  import type { Layer } from '../api/client';
+  import { said, type Layer } from '../api/client';
+  import { app } from '../state/app.svelte';
+  import { copyLayer } from '../state/parcel';
   import type { SceneStore } from '../state/sceneStore.svelte';
 
   let { open, layer }: { open: SceneStore; layer: Layer } = $props();
@@ -28,6 +31,17 @@
     if (made?.created_id) open.selected = made.created_id;
   }
 
+  /** Its text goes to the clipboard, and is held for the scenes of this window where that is not allowed. */
+  async function copy() {
+    try {
+      app.parcel = await copyLayer(open.id, layer.id);
+      await navigator.clipboard?.writeText(JSON.stringify(app.parcel)).catch(() => {});
+      app.tell(`${layer.name} is copied; Ctrl+V puts it into this scene or another`);
+    } catch (error) {
+      app.tell(said(error), 'bad');
+    }
+  }
+
   function remove() {
     void open.edit({ op: 'removeLayer', id: layer.id });
     open.selectFirst();
@@ -43,8 +57,14 @@
       title="Only this layer and the ground, for your eyes"
       onclick={() => (open.alone = alone ? '' : layer.id)}>See it alone</Button
     >
+    <Button
+      color="alternative"
+      size="xs"
+      title="With all that it places; Ctrl+V puts it into this scene or another"
+      onclick={copy}><Copy size={14} class="mr-1" />Copy it</Button
+    >
     {#if open.canEdit}
-      <Button color="alternative" size="xs" onclick={double}><Copy size={14} class="mr-1" />Double it</Button>
+      <Button color="alternative" size="xs" onclick={double}><CopyPlus size={14} class="mr-1" />Double it</Button>
       <Button
         color="alternative"
         size="xs"

@@ -18,6 +18,7 @@
   import { drawn, fixed, kindOf, mixOf, uiOf } from '../layers/registry';
   import { absent } from '../state/absent';
   import { keyring } from '../state/keys';
+  import { parcelIn, pasteLayers, type Parcel } from '../state/parcel';
   import { recipeOf } from '../state/queries';
   import { SceneStore } from '../state/sceneStore.svelte';
 
@@ -106,6 +107,30 @@
     else await addLayer(kind, parameters);
   }
 
+  /** Put layers from a clipboard into the scene, right of the selected one. */
+  async function paste(parcel: Parcel) {
+    const layers = open.scene?.layers ?? [];
+    const next = layers[layers.findIndex((l) => l.id === open.selected) + 1]?.id ?? null;
+    try {
+      const scene = await pasteLayers(open.id, parcel, next);
+      await open.reload();
+      void open.evaluate();
+      open.selected = scene.created_id ?? open.selected;
+      app.tell(`${open.layer(open.selected)?.name ?? 'it'} is put into ${open.scene?.name ?? 'the scene'}`);
+    } catch (error) {
+      app.tell(`it could not be put in: ${said(error)}`, 'bad');
+    }
+  }
+
+  function pasted(event: ClipboardEvent) {
+    const typing = event.target instanceof Element && event.target.closest('input, textarea, [contenteditable]');
+    if (away || typing || !open.canEdit) return;
+    const parcel = parcelIn(event.clipboardData?.getData('text/plain') ?? '') ?? app.parcel;
+    if (!parcel) return app.tell('there is no layer on the clipboard; copy one in its sheet');
+    event.preventDefault();
+    void paste(parcel);
+  }
+
   const changeable = () => (layer && open.canEdit && !fixed(layer.kind) ? layer : null);
   $effect(() => {
     if (!away) return;
@@ -134,6 +159,8 @@
     });
   });
 </script>
+
+<svelte:window onpaste={pasted} />
 
 <div class="contents">
   <div class="flex h-full flex-col" {@attach absent(away)}>

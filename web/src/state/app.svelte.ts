@@ -1,5 +1,6 @@
 /** What belongs to the window: who is signed in, theme, messages, the kinds. */
 import { api, take, type Kind, type Kinds, type Profile } from '../api/client';
+import type { Parcel } from './parcel';
 
 export interface Message {
   id: number;
@@ -20,6 +21,7 @@ class AppState {
   settings = $state.raw<Kinds['settings']>({});
   measures = $state.raw<Kinds['measures']>([]);
   profiles = $state.raw<Profile[]>([]);
+  parcel: Parcel | null = null; // what was copied last in this window
   keysShown = $state(false);
   letters = $state(localStorage.getItem('plough.letters') !== 'off'); // whether single letters act
   signedOut = $state(false); // the session has ended while something was open

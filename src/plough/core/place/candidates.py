@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Protocol
 
 import numpy as np
@@ -18,10 +19,19 @@ from plough.core.arrays import Float64, Int64, UInt64
 from plough.core.cache import Cache
 from plough.core.errors import TooLargeError
 from plough.core.ground.areas import Region
-from plough.core.place.sampling import MOST_CELLS, levels_of_fill, place_of_fill, sample_block
+from plough.core.place.sampling import (
+    MOST_CELLS,
+    Points,
+    levels_of_fill,
+    place_of_fill,
+    repeat_of,
+    repeated,
+    sample_block,
+)
 from plough.core.tiles import SIZE, Bounds, TileList, code_of, region_hashes, tile_of, unique_tiles
 
 _CELLS = 180.0  #: a side of a block, about
+REPEATED = 2.0  #: metres: what stands so close is laid out by a pattern that begins anew every 181 spacings
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +116,7 @@ class Scattered:
             box = (i * size, k * size, (i + 1) * size, (k + 1) * size)
             points = self.cache.get(
                 ("candidates", self.seed, self.spacing, levels, i, k),
-                lambda box=box: sample_block(self.seed, self.spacing, box, levels),  # type: ignore[misc]
+                lambda box=box: self._sampled(box, levels),  # type: ignore[misc]
                 lambda p: 32 * p.x.size + 200,
             )
             keep = points.place <= last
@@ -116,6 +126,12 @@ class Scattered:
             return no_candidates()
         found = Candidates(*(np.concatenate(a) for a in zip(*parts, strict=True)))
         return by_tiles(found) if size > SIZE or len(parts) > 1 else found
+
+    def _sampled(self, box: Bounds, levels: int) -> Points:
+        if self.spacing > REPEATED:
+            return sample_block(self.seed, self.spacing, box, levels)
+        key, make = ("repeat", self.seed, levels), partial(repeat_of, self.seed, levels)
+        return repeated(self.cache.get(key, make, lambda r: r.nbytes), self.spacing, box)
 
     def _blocks(self, tiles: TileList) -> TileList:
         """The blocks that `tiles` need."""

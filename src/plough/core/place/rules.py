@@ -30,7 +30,7 @@ from plough.core.tiles import TileList, around, code_of, combine, grouped, hash_
 _CONDITION, _OWN_SIZE = stream("place.condition"), stream("place.own size")
 _CLEARED = hash_of("cleared") | np.uint64(1)  # odd: no bit is lost
 FINER = 0.5  #: so much closer lie candidates for contour lines: two may come to lie on one place
-VERSION = 1  #: raised when the same rule places otherwise
+VERSION = 2  #: raised when the same rule places otherwise
 
 
 class Pattern(NamedTuple):

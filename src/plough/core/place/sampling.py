@@ -21,13 +21,13 @@ import numpy as np
 from plough.core.arrays import Bool, Float64, Int8, Int64, UInt64
 from plough.core.errors import ParameterError, TooLargeError
 from plough.core.kernels import kernel
-from plough.core.rng import bits, mix, stream
+from plough.core.rng import bits, bits_array, mix, stream
 from plough.core.tiles import Bounds, tiles_in
 
 LEVELS = 12
 MOST_CELLS = 16_000_000  #: of one call; about a third of them hold a point
 _LEVEL, _RANK = stream("sample.level"), stream("sample.rank")
-_U, _V = stream("sample.u"), stream("sample.v")
+_U, _V, _COPY = stream("sample.u"), stream("sample.v"), stream("sample.copy")
 _UNIT = 1.0 / 9007199254740992.0  # 2^-53
 _MARGIN = 8  #: cells, to begin with
 _S11, _S32 = np.uint64(11), np.uint64(32)
@@ -55,6 +55,7 @@ class Window(NamedTuple):
     width: int
     depth: int
     spacing: float  #: metres; a cell is spacing / sqrt(2) a side
+    period: int = 0  #: cells after which the plane repeats itself; 0: never
 
 
 class Accepted(NamedTuple):
@@ -115,7 +116,10 @@ def _propose(
     todo, m = np.empty(n, np.int64), 0
     for c in range(n):
         gx, gz = cells[c, 0], cells[c, 1]
-        k = (np.uint64(gx) << _S32) ^ (np.uint64(gz) & np.uint64(0xFFFFFFFF))
+        hx, hz = gx, gz
+        if w.period > 0:
+            hx, hz = gx % (w.period << level), gz % (w.period << level)
+        k = (np.uint64(hx) << _S32) ^ (np.uint64(hz) & np.uint64(0xFFFFFFFF))
         out.key[c] = bits(level_seed, _RANK, k)
         out.rank[c] = mix(out.key[c])
         out.x[c] = (gx + float(bits(level_seed, _U, k) >> _S11) * _UNIT) * s
@@ -299,8 +303,12 @@ def levels_of_fill(fill: float) -> int:
     return min(LEVELS, max(1, math.ceil(place_of_fill(fill))))
 
 
-def sample_block(seed: int, spacing: float, bounds: Bounds, levels: int) -> Points:
-    """All points of the first `levels` levels in a rectangle that is not too large to be worked on at once."""
+def sample_block(seed: int, spacing: float, bounds: Bounds, levels: int, period: int = 0) -> Points:
+    """All points of the first `levels` levels in a rectangle that is not too large to be worked on at once.
+
+    Args:
+        period: cells after which the plane repeats itself; 0: never.
+    """
     x0, z0, x1, z1 = bounds
     side = spacing / math.sqrt(2.0)
     c0, c1 = math.floor(x0 / side), math.floor(x1 / side) + 1
@@ -309,7 +317,7 @@ def sample_block(seed: int, spacing: float, bounds: Bounds, levels: int) -> Poin
     margin = _MARGIN
     while True:
         window = Window(
-            c0 - margin, d0 - margin, c1 - c0 + 2 * margin, d1 - d0 + 2 * margin, spacing
+            c0 - margin, d0 - margin, c1 - c0 + 2 * margin, d1 - d0 + 2 * margin, spacing, period
         )
         a, certain = _sample_window(key, window, levels, margin)
         if certain:
@@ -319,6 +327,61 @@ def sample_block(seed: int, spacing: float, bounds: Bounds, levels: int) -> Poin
     x, z, ids, place = a.x[keep], a.z[keep], a.ids[keep], a.place[keep]
     order = np.argsort(_morton(x, z, side), kind="stable")
     return Points(x[order], z[order], ids[order], place[order])
+
+
+PERIOD = 256  #: cells after which what is repeated begins anew: 181 times the spacing
+SIDE = PERIOD / math.sqrt(2.0)  #: of what is repeated, in spacings
+
+
+@dataclass(frozen=True, slots=True)
+class Repeat:
+    """A square of `SIDE` spacings full of points, that continues itself on all sides."""
+
+    x: Float64  #: (n,) spacings
+    z: Float64  #: (n,) spacings
+    ids: UInt64  #: (n,)
+    places: Float64  #: (n,) in the fill, sorted
+    turn: Int64  #: (n,) which of its level's places each point has, the earliest first
+    first: Int64  #: (n,) where its level begins among the places
+    count: Int64  #: (n,) how many its level has
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of its arrays."""
+        return 56 * len(self.x)
+
+
+def repeat_of(seed: int, levels: int) -> Repeat:
+    """What is repeated, of the first `levels` levels."""
+    found = sample_block(seed, 1.0, (0.0, 0.0, SIDE, SIDE), levels, PERIOD)
+    order = np.argsort(found.place, kind="stable")
+    places = found.place[order]
+    level = np.floor(places).astype(np.int64)
+    first = np.searchsorted(level, level)
+    count = np.searchsorted(level, level, side="right") - first
+    turn = np.arange(len(order)) - first
+    return Repeat(found.x[order], found.z[order], found.ids[order], places, turn, first, count)
+
+
+def repeated(of: Repeat, spacing: float, bounds: Bounds) -> Points:
+    """The points of a plane that is covered with copies of a square, in a rectangle; each has an id of its own.
+
+    They are at least `spacing` metres apart. In every copy others are the first of the fill: level by
+    level they take turns, so that a few of all do not stand in a lattice.
+    """
+    x0, z0, x1, z1 = bounds
+    parts: list[tuple[Float64, Float64, UInt64, Float64]] = []
+    for i, k in tiles_in(bounds, SIDE * spacing).tolist():
+        x, z = spacing * (of.x + i * SIDE), spacing * (of.z + k * SIDE)
+        rows = np.nonzero((x >= x0) & (x < x1) & (z >= z0) & (z < z1))[0]
+        own = int(bits_array(i, _COPY, np.array([k & 0xFFFFFFFF], np.uint64))[0])
+        turn = of.first[rows] + (of.turn[rows] + (own >> 11)) % of.count[rows]
+        ids = bits_array(own, _COPY, of.ids[rows])
+        parts.append((x[rows], z[rows], ids, of.places[turn]))
+    if not parts:
+        none = np.empty(0)
+        return Points(none, none, np.empty(0, np.uint64), none)
+    return Points(*(np.concatenate(a) for a in zip(*parts, strict=True)))
 
 
 def sample(

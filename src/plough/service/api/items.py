@@ -35,11 +35,11 @@ def create_layer(scene: Edited, body: NewLayer, db: Session, me: Me) -> SceneOut
     return scene_out(db, scene, me, created_id=add_layer(Editing(db, scene, me), body))
 
 
-def add_layer(editing: Editing, body: NewLayer) -> str:
-    """Add a layer; its id."""
+def add_layer(editing: Editing, body: NewLayer, name: str = "") -> str:
+    """Add a layer, under the id `name` where it has one; its id."""
     if get_layer_kind(body.kind).fixed:
         raise ParameterError("kind", f"a scene has one {body.kind}", value=body.kind)
-    layer_id = documents.new_id()
+    layer_id = name or documents.new_id()
     position = scenes.position_before(editing.db, editing.scene, layer_id, body.before)
     fields = {
         "kind": body.kind,
@@ -128,9 +128,9 @@ def create_asset(scene: Edited, body: NewAsset, db: Session, me: Me) -> SceneOut
     return scene_out(db, scene, me, created_id=asset_id)
 
 
-def add_asset(editing: Editing, body: NewAsset) -> str:
-    """Add an asset; its id."""
-    asset_id = documents.new_id()
+def add_asset(editing: Editing, body: NewAsset, name: str = "") -> str:
+    """Add an asset, under the id `name` where it has one; its id."""
+    asset_id = name or documents.new_id()
     get_kind(body.kind)
     fields = {
         "kind": body.kind,
