@@ -336,7 +336,7 @@
     data-shown={shown}
     data-loaded={loaded}
     data-moving={moving}
-    data-computing={open.pending > 0 || open.computing || current !== open.evaluation}
+    data-computing={open.pending > 0 || open.computing || current !== open.shown}
     data-developed={developed}
   ></div>
   {#if pointed && open.layer(open.pointed)}

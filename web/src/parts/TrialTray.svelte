@@ -11,8 +11,9 @@
   function keep(at: number) {
     const card = trials.cards[at];
     if (!card || card.failure) return;
-    open.endTrials();
-    if (!card.trial.now) void open.edit({ op: 'layer', id: trials.layer, parameters: card.trial.parameters });
+    const id = trials.layer;
+    open.endTrials(); // with it goes what is tried
+    if (!card.trial.now) void open.edit({ op: 'layer', id, parameters: card.trial.parameters });
   }
 </script>
 
