@@ -20,12 +20,14 @@ from scipy.stats import qmc
 from bench.ground import ground_rows
 from bench.room import room_rows
 from bench.table import median, row, table
+from bench.trials import trial_rows
 from plough.core.cache import Cache
 from plough.core.demo import demo_file, teasel_fen
 from plough.core.ground import HeightField, TerrainParameters, make_terrain
 from plough.core.ground.conditions import Condition
 from plough.core.ground.paths import path_curve
 from plough.core.kinds import make
+from plough.core.library import Library
 from plough.core.mesh.sweep import Branches, sweep
 from plough.core.place import ScatterRule, sample, scatter
 from plough.core.place.pose import Pose
@@ -342,6 +344,7 @@ def main() -> None:
         sampling_rows,
         placing_rows,
         room_rows,
+        trial_rows,
         ground_rows,
         evaluation_rows,
         fresh_rows,

@@ -363,3 +363,28 @@ def test_solids_bear_things_as_well_as_placements_do() -> None:
     assert 0.45 < moss.count / solid.area < 0.62  # its edges let some more stand
     some = moss.position[::40].astype(float)
     assert nearest(solid, some)[0].max() < 1e-3
+
+
+def test_how_they_stand_and_how_many_samples_nothing_anew() -> None:
+    cache = Cache()
+    run(rule(), bearers(), cache)
+    before = cache.misses
+    for other in (
+        rule(fill=0.4),
+        rule(pose=Pose(lean=1.0, size_low=2.0, size_high=3.0)),
+        rule(sizes=((0.5, 0.6),)),
+    ):
+        warm = run(other, bearers(), cache)
+        assert cache.misses == before
+        assert by_id(warm) == by_id(run(other, bearers()))
+    run(rule(facing=(0.0, 90.0)), bearers(), cache)
+    assert cache.misses > before
+
+
+def test_an_evaluation_until_a_layer_gives_it_as_the_whole_does() -> None:
+    document = read_document(scene_of())
+    whole = Evaluator(Library(load=demo_file)).evaluate(document)
+    part = Evaluator(Library(load=demo_file)).evaluate(document, until="stones")
+    assert [r.layer.id for r in part.layers][-1] == "stones"
+    assert part.layer("stones").key == whole.layer("stones").key
+    assert part.ground.key == whole.ground.key

@@ -15,7 +15,7 @@ from plough.core.ground.conditions import Weighting, sifted
 from plough.core.ground.conditions import seen as seen_by
 from plough.core.ground.surface import Samples, Surface
 from plough.core.place.faces import Faces, OnFaces, candidates
-from plough.core.place.placements import PlacedTile, Placements, cut, joined
+from plough.core.place.placements import PlacedTile, Placements, cut
 from plough.core.place.pose import Pose, depths, set_up
 from plough.core.place.room import LINKS, settled
 from plough.core.place.rules import own_sizes, shares_at
@@ -79,12 +79,14 @@ class UponRule:
     sizes: tuple[tuple[float, float], ...] = ()  #: of each asset: a size of its own, besides
     pose: Pose = field(default_factory=Pose)
 
-    def head(self) -> UInt64:
-        """(2,) a hash of all that acts on every tile alike."""
+    def offer_head(self) -> UInt64:
+        """(2,) a hash of all that decides everywhere what is offered."""
         mix = [getattr(self.choices, n).tolist() for n in Choices.__slots__]
-        values = [self.spacing, self.fill, *self.facing, *self.pose]
-        own = [VERSION, self.seed, values, self.stems.tolist(), list(self.sizes), len(self.shares)]
-        return hash_of([*own, mix])
+        return hash_of([VERSION, self.seed, self.spacing, *self.facing, len(self.shares), mix])
+
+    def room_head(self) -> UInt64:
+        """(2,) a hash of all that decides everywhere what of it finds room."""
+        return hash_of(self.stems.tolist())
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +95,10 @@ class _Offer:
 
     at: OnFaces
     variant: UInt32
+
+    def taken(self, rows: Int64) -> _Offer:
+        """Those in `rows`."""
+        return _Offer(self.at.taken(rows), self.variant[rows])
 
     @property
     def nbytes(self) -> int:
@@ -125,9 +131,9 @@ def upon(
     keys = _offer_keys(rule, bearers, things, tiles, surface, math.ceil(far / SIZE))
     rings = math.ceil((LINKS * 2.0 * float(rule.stems.max()) + 2.0 * far) / SIZE)
     codes = code_of(tiles)
-    seen = combine(keys, around(tiles, codes, keys, rings))
-    names = [("upon", a, b) for a, b in seen.tolist()]
-    found: list[PlacedTile | None] = cache.look_up(names)
+    seen = combine(rule.room_head(), keys, around(tiles, codes, keys, rings))
+    names = [("room upon", a, b) for a, b in seen.tolist()]
+    found: list[_Offer | None] = cache.look_up(names)
     missing = np.array([k for k, tile in enumerate(found) if tile is None], np.int64)
     for rows in grouped(tiles, missing):
         near = np.nonzero(np.isin(codes, code_of(around_each(tiles[rows], rings))))[0].tolist()
@@ -141,12 +147,10 @@ def upon(
         }
         stands = dict(zip(near, _standing(list(offers.values()), rule), strict=True))
         for row in rows.tolist():
-            check()
-            found[row] = _set_up(rule, offers[row], stands[row], tiles[row])
-        cache.keep((names[r], found[r], found[r].nbytes) for r in rows.tolist())
-    made = [tile for tile in found if tile is not None]
-    whole = joined([t.placements for t in made])
-    return cut(whole, np.concatenate([t.place for t in made])) if whole.count else []
+            made = offers[row].taken(np.nonzero(stands[row])[0])
+            cache.keep([(names[row], made, made.nbytes)])
+            found[row] = made
+    return _set_up(rule, [offer for offer in found if offer is not None])
 
 
 def _by_tile(bearers: Sequence[Bearers]) -> dict[tuple[int, int], list[tuple[int, PlacedTile]]]:
@@ -189,7 +193,7 @@ def _offer_keys(
     told = combine(surface.tile_hashes(every), seen_by(rule.conditions, every))
     for conditions in rule.shares:
         told = combine(told, seen_by(conditions, every))
-    return combine(rule.head(), own, around(tiles, code_of(every), told, rings))
+    return combine(rule.offer_head(), own, around(tiles, code_of(every), told, rings))
 
 
 def _offer(
@@ -246,16 +250,24 @@ def _standing(offers: Sequence[_Offer], rule: UponRule) -> list[Bool]:
     return np.split(settled(position, normal, reach, order, cell), ends)
 
 
-def _set_up(rule: UponRule, offer: _Offer, stands: Bool, tile: Int64) -> PlacedTile:
-    """Those that stand; of these, the share that is asked for."""
-    draw = uniform_array(rule.seed, _KEPT, offer.at.ids)
-    rows = np.nonzero(stands & (draw < rule.fill))[0]
-    at, variant, place = offer.at.taken(rows), offer.variant[rows], draw[rows].astype(np.float32)
+def _set_up(rule: UponRule, offers: Sequence[_Offer]) -> list[PlacedTile]:
+    """The share that is asked for of all that stand, as they stand."""
+    variant = np.concatenate([o.variant for o in offers])
+    at = _joined([o.at for o in offers])
+    draw = uniform_array(rule.seed, _KEPT, at.ids)
+    rows = np.nonzero(draw < rule.fill)[0]
+    if not len(rows):
+        return []
+    at, variant, place = at.taken(rows), variant[rows], draw[rows].astype(np.float32)
     flat = rule.pose._replace(sink_low=0.0, sink_high=0.0)
     seed = np.uint64(rule.seed)
     position, rotation, scale = set_up(seed, at.ids, at.position, at.normal, flat, np.zeros(1))
     position -= (at.normal * depths(rule.seed, at.ids, rule.pose)[:, None]).astype(np.float32)
     scale = scale * own_sizes(rule.seed, rule.choices, rule.sizes, at.ids, variant)
-    placed = Placements(at.ids, variant, position, rotation, scale)
-    x, z = tile.tolist()
-    return PlacedTile(x, z, placed, "", (0, 0), place)
+    return cut(Placements(at.ids, variant, position, rotation, scale), place)
+
+
+def _joined(parts: Sequence[OnFaces]) -> OnFaces:
+    return OnFaces(
+        *(np.concatenate([getattr(p, name) for p in parts]) for name in OnFaces.__slots__)
+    )

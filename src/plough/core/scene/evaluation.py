@@ -81,12 +81,16 @@ class Evaluator:
         return self.library.cache
 
     def evaluate(
-        self, document: SceneDocument, check: Callable[[], None] = lambda: None
+        self,
+        document: SceneDocument,
+        check: Callable[[], None] = lambda: None,
+        until: str = "",
     ) -> Evaluation:
         """Evaluate all layers; hidden ones are left out, but for curves and regions that others read.
 
         Args:
             check: called between and within layers; may raise to stop.
+            until: the layer whose result is wanted: those right of it are left out.
         """
         assets = {a.id: a for a in document.assets}
         reasons = {a.id: self.library.lost(a.kind, a.parameters) for a in document.assets}
@@ -112,6 +116,8 @@ class Evaluator:
             check()
             findings = told_of.get(layer.id, ())
             done.append(self._layer(layer, done, shelf, assets_key, ground, findings, check))
+            if layer.id == until:
+                break
         profile = document.settings.profile
         return Evaluation(document, tuple(self._kept(r, profile) for r in done), ground)
 

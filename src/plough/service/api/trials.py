@@ -28,7 +28,7 @@ def trials(scene_id: str, body: TrialsIn, db: Session, me: Me, ctx: Ctx) -> Tria
         told = TrialOut(value=trial.value, parameters=trial.parameters, now=trial.now)
         try:
             drafted = changed(document, layer, trial.parameters)
-            result = ctx.evaluator.evaluate(drafted).layer(layer.id)
+            result = ctx.evaluator.evaluate(drafted, until=layer.id).layer(layer.id)
         except ParameterError as error:
             out.append(told.model_copy(update={"error": str(error)}))
             continue
