@@ -388,3 +388,13 @@ def test_an_evaluation_until_a_layer_gives_it_as_the_whole_does() -> None:
     assert [r.layer.id for r in part.layers][-1] == "stones"
     assert part.layer("stones").key == whole.layer("stones").key
     assert part.ground.key == whole.ground.key
+
+
+def test_candidates_are_even_over_each_triangle() -> None:
+    one = replace(things(1, size=1.0), rotation=np.array([[0, 0, 0, 1]], np.float32))
+    at = candidates(4, FACES["slab"], one, 1500.0)
+    own = at.position - one.position[0]
+    top = own[own[:, 2] > 0.029][:, :2] / [4, 3] + 0.5  # two triangles, each 6 square metres
+    shares = np.histogram2d(*top.T, bins=6, range=[[0, 1], [0, 1]])[0] / len(top)
+    assert len(top) == pytest.approx(1500 * 12, rel=0.03)
+    assert np.abs(shares * 36 - 1).max() < 0.16

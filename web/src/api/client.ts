@@ -102,6 +102,9 @@ export interface AlongValues {
   size: [number, number];
   sink: [number, number];
   grounded: boolean;
+  spin: number;
+  spin_sides: number;
+  spin_front: number;
 }
 
 /** The parameters of a scatter. */

@@ -2994,6 +2994,15 @@ export interface components {
             variants: components["schemas"]["VariantOut"][];
             /** Tiles */
             tiles: components["schemas"]["TileOut"][];
+            /**
+             * Spin
+             * @description Degrees a second that each turns about its own axes x, y and z.
+             */
+            spin: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * PresetOut

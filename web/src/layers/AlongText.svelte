@@ -9,7 +9,7 @@
   import MixAndWhere from '../parts/MixAndWhere.svelte';
   import MixChip from '../parts/MixChip.svelte';
   import StripMap from '../parts/StripMap.svelte';
-  import { facingWords, SIDES, SPREAD } from '../state/along';
+  import { facingWords, SIDES, spinWords, SPREAD } from '../state/along';
   import { stripsQuery } from '../state/queries';
   import { pair, shown } from '../state/values';
   import { choicesOf, type PartProps } from './registry';
@@ -20,6 +20,7 @@
   const conditions = $derived(p.conditions ?? []);
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
   const strips = createQuery(() => stripsQuery(open.id, layer.id, open.scene?.edits ?? 0));
+  const spinning = $derived(spinWords(p));
   const FREE = ['free_start', 'free_end'] as const;
   const metres = (v: number) => `${shown(v, 0.05)} m`;
 </script>
@@ -67,7 +68,9 @@
   >, <Chip text={pair(p.size, '%')} label="size">{@render field('size')}</Chip> size, sunk
   <Chip text="{pair(p.sink, 'cm')}{p.grounded ? ' and until no gap shows' : ''}" label="how far it is sunk"
     >{@render field('sink')}{@render field('grounded')}</Chip
-  >.
+  >{#if spinning}, and spins <Chip text={spinning} label="how fast it spins"
+      >{@render field('spin')}{@render field('spin_sides')}{@render field('spin_front')}</Chip
+    >{/if}.
 </p>
 
 {#each strips.data ?? [] as strip (strip.path)}

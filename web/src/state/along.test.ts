@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { chainageStep, facingWords, halfWidth } from './along';
+import { chainageStep, facingWords, halfWidth, spinWords } from './along';
 
 describe('what stands along paths', () => {
   it('is told by where it faces', () => {
@@ -21,5 +21,13 @@ describe('what stands along paths', () => {
   it('shows as far to the side as anything stands', () => {
     expect(halfWidth({ places: [] })).toBe(2);
     expect(halfWidth({ places: [[3, -7.5], [9, 4]] })).toBe(7.5); // prettier-ignore
+  });
+});
+
+describe('what spins', () => {
+  it('is told by how long a turn takes, whatever the axis', () => {
+    expect(spinWords({ spin: 0, spin_sides: 0, spin_front: 0 })).toBe('');
+    expect(spinWords({ spin: -90, spin_sides: 0, spin_front: 0 })).toBe('once in 4.0 s');
+    expect(spinWords({ spin: 3, spin_sides: 0, spin_front: 4 })).toBe('once in 72 s');
   });
 });

@@ -39,3 +39,11 @@ export function chainageStep(length: number, most = 8): number {
 export function halfWidth(strip: Pick<StripMap, 'places'>): number {
   return Math.max(2, ...strip.places.map(([, aside]) => Math.abs(aside ?? 0)));
 }
+
+/** How fast each turns, in words; nothing where it does not. */
+export function spinWords(p: Pick<AlongValues, 'spin' | 'spin_sides' | 'spin_front'>): string {
+  const speed = Math.hypot(p.spin ?? 0, p.spin_sides ?? 0, p.spin_front ?? 0);
+  if (!speed) return '';
+  const seconds = 360 / speed;
+  return `once in ${seconds < 10 ? seconds.toFixed(1) : Math.round(seconds)} s`;
+}

@@ -18,6 +18,15 @@ const within = (value: number, zero: number) => Math.min(2 * zero - 1, Math.max(
 /** Write an instance into `out`: metres, a unit quaternion, and its size across and upwards. */
 export function pack(out: Uint32Array, k: number, at: THREE.Vector3, turn: THREE.Quaternion, size: THREE.Vector3) {
   const y = within(at.y / STEP, UP);
+  const scale = (v: number) => within(Math.log2(Math.max(v, 1e-3)) * OCTAVE, NO_SCALE);
+  out[k * WORDS] = within(at.x / STEP, ACROSS) | ((y & 1023) << 22);
+  out[k * WORDS + 1] = within(at.z / STEP, ACROSS) | ((y >>> 10) << 22);
+  setTurn(out, k, turn);
+  out[k * WORDS + 3] = scale(size.x) | (scale(size.y) << 12);
+}
+
+/** Turn the `k`th instance of `list` as a unit quaternion says. */
+export function setTurn(list: Uint32Array, k: number, turn: THREE.Quaternion) {
   const q = [turn.x, turn.y, turn.z, turn.w];
   // the largest follows from the other three
   const largest = q.reduce((best, v, i) => (Math.abs(v) > Math.abs(q[best] as number) ? i : best), 0);
@@ -26,11 +35,15 @@ export function pack(out: Uint32Array, k: number, at: THREE.Vector3, turn: THREE
   q.forEach((v, i) => {
     if (i !== largest) turned = (turned << 10) | within(v * sign * TURN, 512);
   });
-  const scale = (v: number) => within(Math.log2(Math.max(v, 1e-3)) * OCTAVE, NO_SCALE);
-  out[k * WORDS] = within(at.x / STEP, ACROSS) | ((y & 1023) << 22);
-  out[k * WORDS + 1] = within(at.z / STEP, ACROSS) | ((y >>> 10) << 22);
-  out[k * WORDS + 2] = turned;
-  out[k * WORDS + 3] = scale(size.x) | (scale(size.y) << 12);
+  list[k * WORDS + 2] = turned;
+}
+
+/** How the `k`th instance of `list` is turned. */
+export function turnOf(list: Uint32Array, k: number, out: THREE.Quaternion): THREE.Quaternion {
+  const c = list[k * WORDS + 2] as number;
+  const three = [20, 10, 0].map((shift) => (((c >>> shift) & 1023) - 512) / TURN);
+  const rest = Math.sqrt(Math.max(0, 1 - three.reduce((sum, v) => sum + v * v, 0)));
+  return out.fromArray(three.toSpliced(c >>> 30, 0, rest));
 }
 
 /** Where the `k`th instance of `list` stands. */
@@ -47,10 +60,8 @@ export function sizeOf(list: Uint32Array, k: number): number {
 
 /** The matrix of the `k`th instance of `list`. */
 export function matrixOf(list: Uint32Array, k: number, out: THREE.Matrix4): THREE.Matrix4 {
-  const [c, d] = [list[k * WORDS + 2] as number, list[k * WORDS + 3] as number];
-  const three = [20, 10, 0].map((shift) => (((c >>> shift) & 1023) - 512) / TURN);
-  const rest = Math.sqrt(Math.max(0, 1 - three.reduce((sum, v) => sum + v * v, 0)));
-  const q = new THREE.Quaternion().fromArray(three.toSpliced(c >>> 30, 0, rest));
+  const d = list[k * WORDS + 3] as number;
+  const q = turnOf(list, k, new THREE.Quaternion());
   const [wide, tall] = [SIZES[d & 4095] as number, sizeOf(list, k)];
   return out.compose(placeOf(list, k, new THREE.Vector3()), q, new THREE.Vector3(wide, tall, wide));
 }

@@ -57,6 +57,7 @@ export class Stage {
   plain = false;
   private readonly caster = new THREE.Raycaster();
   private readonly waiting: (() => void)[] = []; // for a picture
+  private readonly spinning = new Set<object>();
   private timer = 0;
   private asked = 0;
   private busy = false;
@@ -227,6 +228,17 @@ export class Stage {
     this.ask();
   }
 
+  /** Whether a thing of the view turns by itself while time passes. */
+  spins(thing: object, turns: boolean) {
+    if (turns) this.spinning.add(thing);
+    else this.spinning.delete(thing);
+  }
+
+  /** Whether anything moves by itself: leaves in the wind, what spins. */
+  get stirs(): boolean {
+    return wind.windForce.value.lengthSq() > 0.01 || this.spinning.size > 0;
+  }
+
   /** Something has changed: the plate is begun anew as soon as the camera rests. */
   refresh() {
     this.changed = true;
@@ -251,7 +263,7 @@ export class Stage {
     if (!this.drawing || this.busy || this.empty) return;
     this.busy = true;
     const coarse = this.coarse;
-    const windy = this.fast && this.animateWind && wind.windForce.value.lengthSq() > 0.01;
+    const windy = this.fast && this.animateWind && this.stirs;
     const breeze = windy || this.blown;
     this.blown = false;
     if (windy) wind.windTime.value += Math.min(0.1, (now - this.lastTime) / 1000);

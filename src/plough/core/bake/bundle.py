@@ -80,7 +80,9 @@ class Baker:
         """
         images = embedded_images(self.library.cache) if self.parameters.textures else no_images
         writer = InstanceWriter(GlbBuilder(images), self.library, self.parameters)
-        writer.check_nodes({k: (v, self._numbers[k]) for k, v in self.variants.items()})
+        numbers = {k: (v, self._numbers[k]) for k, v in self.variants.items()}
+        placed = (r.output.placements for r in self.evaluation.layers)
+        writer.check_nodes(numbers, sum(p.count for p in placed if p and any(p.spin)))
         if self.parameters.levels:
             for label, variant in self.variants.items():
                 made = {
@@ -177,6 +179,7 @@ class Baker:
                 roots.append(self._solids_node(builder, writer, result))
             if result.output.placements is not None and result.output.placements.count:
                 roots.append(self._placements_node(builder, writer, result))
+        writer.animate()
         return builder.finish(roots)
 
     def _solids_node(self, builder: GlbBuilder, writer: InstanceWriter, result: LayerResult) -> int:
@@ -200,7 +203,9 @@ class Baker:
             own = rows_of(whole, row)
             if own.count:
                 noted = _notes(self.notes.get(variant.asset, {}))
-                children += writer.add(result.layer.id, variant, own, noted, result.layer.game)
+                children += writer.add(
+                    result.layer.id, variant, own, noted, result.layer.game, placed.spin
+                )
         layer = result.layer
         extras = {"name": layer.name, "placements": placed.count, **_noted(layer)}
         return builder.add_node(result.layer.id, children=children, extras=extras)

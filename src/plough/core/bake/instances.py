@@ -17,6 +17,7 @@ from plough.core.library.library import SCREEN_COVERAGE, Library
 from plough.core.library.variants import Variant
 from plough.core.place.placements import Placements
 from plough.core.scene.document import LayerGame
+from plough.core.scene.facets import STILL, Spin
 
 _AS_ASSET = LayerGame()
 MOST_NODES = 50_000  #: plain nodes, without instancing
@@ -52,13 +53,14 @@ class InstanceWriter:
         self._library = library
         self._p = parameters
         self._meshes: dict[str, Meshes] = {}
+        self._turning: dict[Spin, list[int]] = {}
 
     def levels_of(self, variant: Variant) -> int:
         """How many levels of detail are written."""
         return self._library.levels_of(variant) if self._p.levels else 1
 
-    def check_nodes(self, counts: dict[str, tuple[Variant, int]]) -> None:
-        """Raises `TooLargeError` when plain nodes for `counts` (variant and number of each) would be too many."""
+    def check_nodes(self, counts: dict[str, tuple[Variant, int]], spinning: int = 0) -> None:
+        """Raises `TooLargeError` when plain nodes for `counts` (variant and number of each) would be too many; `spinning` of them turn."""
         lamps = sum(n * len(self._library.lamps(v)) for v, n in counts.values())
         if lamps > MOST_NODES:
             raise TooLargeError(
@@ -68,9 +70,13 @@ class InstanceWriter:
             )
         if self._p.instancing:
             return
-        nodes = lamps + sum(
-            n * (self.levels_of(v) + len(self._bodies(self._library.level(v, 0))))
-            for v, n in counts.values()
+        nodes = (
+            lamps
+            + 2 * spinning
+            + sum(
+                n * (self.levels_of(v) + len(self._bodies(self._library.level(v, 0))))
+                for v, n in counts.values()
+            )
         )
         if nodes > MOST_NODES:
             raise TooLargeError(
@@ -122,8 +128,15 @@ class InstanceWriter:
         placed: Placements,
         noted: dict[str, Any] | None = None,
         game: LayerGame = _AS_ASSET,
+        spin: Spin = STILL,
     ) -> list[int]:
-        """Nodes of all placements of one variant in a layer; `noted` goes to their extras, `game` is what the layer says of colliders."""
+        """Nodes of all placements of one variant in a layer.
+
+        Args:
+            noted: goes to their extras.
+            game: what the layer says of colliders.
+            spin: degrees a second about their own axes; plain nodes are animated, instances have it in their extras.
+        """
         meshes = self._meshes_of(variant, game)
         self.counts.instances += placed.count
         self.counts.triangles += placed.count * meshes.near.mesh.triangles
@@ -134,6 +147,8 @@ class InstanceWriter:
             shared = self._builder.add_instances(placed.position, placed.rotation, placed.scale)
             extras = {"asset": variant.asset, "variant": variant.seed, "layer": layer}
             extras |= noted or {}
+            if any(spin):
+                extras["spin"] = list(spin)
             return self._nodes(name, meshes, {"instances": shared}, extras) + lights
         out = lights
         for i in range(placed.count):
@@ -142,8 +157,27 @@ class InstanceWriter:
                 "rotation": placed.rotation[i],
                 "scale": placed.scale[i],
             }
-            out += self._nodes(f"{name}-{int(placed.ids[i]):016x}", meshes, at, dict(noted or {}))
+            own = f"{name}-{int(placed.ids[i]):016x}"
+            if any(spin):
+                out.append(self._spinning(own, meshes, at, dict(noted or {}), spin))
+            else:
+                out += self._nodes(own, meshes, at, dict(noted or {}))
         return out
+
+    def _spinning(
+        self, name: str, meshes: Meshes, at: dict[str, Any], extras: dict[str, Any], spin: Spin
+    ) -> int:
+        """A node in its place, over one that turns, over all that is drawn and collided with."""
+        drawn = self._nodes(name, meshes, {}, extras | {"spin": list(spin)})
+        turning = self._builder.add_node(f"{name} spin", children=drawn)
+        self._turning.setdefault(spin, []).append(turning)
+        return self._builder.add_node(f"{name} place", children=[turning], **at)
+
+    def animate(self) -> None:
+        """Write the animation of all that spins; each speed is one."""
+        for spin, nodes in self._turning.items():
+            words = ", ".join(f"{v:g}" for v in spin)
+            self._builder.add_spin(f"spin {words}", nodes, np.radians(spin).tolist())
 
     def _lights(
         self, name: str, variant: Variant, lamps: tuple[Lamp, ...], placed: Placements

@@ -6,6 +6,7 @@ normalised bytes; indices as 16 or 32 bits. Instances by EXT_mesh_gpu_instancing
 
 from __future__ import annotations
 
+import math
 import struct
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
@@ -333,6 +334,25 @@ class GlbBuilder:
         self._list("animations").append(
             {"name": name, "samplers": [sampler], "channels": [channel]}
         )
+
+    def add_spin(self, name: str, nodes: Sequence[int], spin: Sequence[float]) -> None:
+        """An animation of one whole turn of each of `nodes`, over and over.
+
+        Args:
+            spin: (3,) radians a second about the nodes' own axes; not all 0.
+        """
+        speed = float(np.linalg.norm(spin))
+        half = np.arange(5) * math.pi / 4  # a quarter of a turn from one to the next
+        axis = np.asarray(spin, np.float64) / speed
+        turns = np.concatenate([np.sin(half)[:, None] * axis, np.cos(half)[:, None]], axis=1)
+        keys = (np.arange(5) * (math.pi / 2 / speed)).astype(np.float32)
+        source = self._accessor(keys, None)
+        accessor = self._json["accessors"][source]
+        accessor["min"], accessor["max"] = [float(keys[0])], [float(keys[-1])]
+        sampler = {"input": source, "output": self._accessor(turns.astype(np.float32), None)}
+        channels = [{"sampler": 0, "target": {"node": node, "path": "rotation"}} for node in nodes]
+        animation = {"name": name, "samplers": [sampler], "channels": channels}
+        self._list("animations").append(animation)
 
     def finish(self, roots: Sequence[int], extras: dict[str, Any] | None = None) -> bytes:
         """The file, with `roots` as the nodes of its scene."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -54,6 +54,19 @@ _CONDITION, _PLACE, _OWN = stream("along.condition"), stream("along.place"), str
 _WHOLE = ((0.0, 1.0), (1.0, 1.0))
 _NOTHING = 1e-3  # of a size: what is smaller is not there
 _LEVEL = 0.02  # gradient below which ground faces nowhere
+
+
+def _turns(title: str) -> Any:
+    return number(
+        0,
+        title,
+        (-1440, 1440),
+        soft=(-180, 180),
+        unit="°/s",
+        step=1,
+        group="How they move",
+        help="In the view while leaves move, and in the bake.",
+    )
 
 
 class AlongParameters(Parameters):
@@ -207,6 +220,9 @@ class AlongParameters(Parameters):
         (0, 0), "Sunk", (-200, 500), soft=(-20, 50), unit="cm", step=1, group="How they stand"
     )
     grounded: bool = flag(False, "Down until no gap shows", group="How they stand")
+    spin: float = _turns("Spins about its upright axis")
+    spin_sides: float = _turns("About that through its sides")
+    spin_front: float = _turns("About that to its front")
 
 
 def _rule(p: AlongParameters, seed: int) -> AlongRule:
@@ -333,4 +349,5 @@ def evaluate(p: AlongParameters, inputs: Inputs) -> Output:
     place = uniform_array(inputs.seed(p.seed), _PLACE, whole.ids).astype(np.float32)
     tiles = tuple(cut(whole, place)) if whole.count else ()
     follows = tuple(name for name, _ in paths)
-    return Output(placements=TiledPlacements(mix.variants, tiles), follows=follows)
+    spin = (p.spin_sides, p.spin, p.spin_front)
+    return Output(placements=TiledPlacements(mix.variants, tiles, spin), follows=follows)

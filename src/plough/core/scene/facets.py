@@ -63,12 +63,19 @@ def solid(
     return Solid(name, mesh, materials, key, finish, tile, collider or Collider())
 
 
+Spin = tuple[float, float, float]
+STILL: Spin = (0.0, 0.0, 0.0)
+
+
 @dataclass(frozen=True, eq=False)
 class TiledPlacements:
     """Placements by tile, and the variants that they refer to."""
 
     variants: tuple[Variant, ...] = ()
     tiles: tuple[PlacedTile, ...] = ()  #: only those that hold any
+    spin: Spin = (
+        STILL  #: degrees a second about each one's own axes: through its sides, up, to its front
+    )
 
     @cached_property
     def count(self) -> int:
@@ -78,7 +85,8 @@ class TiledPlacements:
     @cached_property
     def key(self) -> str:
         """Of all that is placed."""
-        return key_of([v.key for v in self.variants], [(t.x, t.z, t.key) for t in self.tiles])
+        tiles = [(t.x, t.z, t.key) for t in self.tiles]
+        return key_of([v.key for v in self.variants], tiles, *(self.spin if any(self.spin) else ()))
 
     def per_variant(self) -> Int64:
         """(variants,) number of placements of each."""

@@ -182,6 +182,7 @@ class Transport:
         counts = placed.per_variant().tolist()
         return PlacementsOut(
             count=placed.count,
+            spin=placed.spin,
             variants=[self._variant(v, n) for v, n in zip(placed.variants, counts, strict=True)],
             tiles=[
                 TileOut(

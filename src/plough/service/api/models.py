@@ -430,6 +430,9 @@ class PlacementsOut(BaseModel):
     count: int
     variants: list[VariantOut]
     tiles: list[TileOut]
+    spin: tuple[float, float, float] = Field(
+        description="Degrees a second that each turns about its own axes x, y and z."
+    )
 
 
 class LayerView(BaseModel):

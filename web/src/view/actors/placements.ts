@@ -9,7 +9,9 @@ import { meets, nearer, type Hit } from '../pick';
 import type { Stage } from '../stage';
 import type { Actor, Frame } from './actor';
 import { Batch } from './batch';
+import { wind } from '../materials';
 import { along, cellsOf, rowOf, type Cell, type Extent } from './cells';
+import { Spin } from './spin';
 
 export class PlacementsActor implements Actor {
   readonly group = new THREE.Group();
@@ -19,6 +21,7 @@ export class PlacementsActor implements Actor {
   private shadow: Shadow = 'casts';
   private lamps: Lamp[][] = []; // of the variants
   private readonly held = holdMeshes();
+  private readonly spin = new Spin();
 
   constructor(private readonly stage: Stage) {
     stage.scene.add(this.group);
@@ -47,6 +50,8 @@ export class PlacementsActor implements Actor {
       next.set(key, this.tiles.get(key) ?? read.get(key) ?? []);
     }
     [this.tiles, this.extents] = [next, extents];
+    if (this.spin.set(placed.spin) || this.spin.turns) this.spin.begin();
+    this.stage.spins(this, this.spin.turns);
     this.dress(placed.variants, loaded);
     this.held.keep(placed.variants.flatMap((v) => (v.count ? v.levels.map((l) => l.mesh) : [])));
     this.lamps = placed.variants.map((v) => v.lamps);
@@ -158,6 +163,8 @@ export class PlacementsActor implements Actor {
   prepare(frame: Frame) {
     if (!this.group.visible) return;
     const { camera, coarse } = frame;
+    const seconds = wind.windTime.value;
+    if (this.spin.behind(seconds)) this.spin.turn(this.cells(), seconds);
     const pixels = this.stage.pixelsTall / (2 * Math.tan(THREE.MathUtils.degToRad(camera.fov / 2)));
     for (const batch of this.batches) batch?.begin(coarse ? 1 : 0, pixels);
     for (const cell of this.cells()) {
@@ -182,6 +189,7 @@ export class PlacementsActor implements Actor {
   dispose() {
     for (const batch of this.batches) batch?.dispose();
     this.stage.lamps.set(this, []);
+    this.stage.spins(this, false);
     this.held.keep();
     this.tiles.clear();
     this.stage.scene.remove(this.group);
