@@ -26,6 +26,7 @@
 </script>
 
 <svg
+  class="shrink-0"
   width={size}
   height={size}
   viewBox="0 0 48 48"
