@@ -6,10 +6,10 @@ import math
 from typing import Annotated, ClassVar
 
 import numpy as np
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, model_validator
 
 from plough.core.arrays import Float64, Int64
-from plough.core.errors import TooLargeError
+from plough.core.errors import ParameterError
 from plough.core.ground.conditions import Condition, sifted
 from plough.core.ground.paths import path_curve
 from plough.core.ground.surface import Samples, Surface
@@ -155,14 +155,30 @@ class AirParameters(Parameters):
         (85, 120), "Size", (5, 1000), soft=(30, 200), unit="%", step=1, group="How they stand"
     )
 
+    @model_validator(mode="after")
+    def _possible(self) -> AirParameters:
+        bodies = 1 if self.line else len(self.points)
+        if self.count * bodies > MOST:
+            raise ValueError(
+                f"count: {self.count:,} in each of {bodies} bodies are {self.count * bodies:,};"
+                f" the limit is {MOST:,}"
+            )
+        if self.line:
+            try:
+                path_curve(self.points)
+            except ParameterError as error:
+                raise ValueError(str(error)) from None
+        return self
+
+    @property
+    def line(self) -> bool:
+        """Whether it is one body along its points."""
+        return self.form == "tube" and len(self.points) > 1
+
 
 def _afloat(p: AirParameters, seed: int, surface: Surface) -> Afloat:
-    total = p.count * (1 if p.form == "tube" else len(p.points))
-    if total > MOST:
-        text = f"{p.count:,} in each of {len(p.points)} bodies are {total:,}; the limit is {MOST:,}"
-        raise TooLargeError("count", text)
     air = Air(seed, p.count, p.form, (p.wide, p.tall, p.deep), p.above, p.bias / 100.0)
-    if p.form == "tube" and len(p.points) > 1:
+    if p.line:
         return along_line(air, path_curve(p.points), surface)
     return about_points(air, np.array(p.points, np.float64), surface)
 
@@ -216,8 +232,7 @@ def evaluate(p: AirParameters, inputs: Inputs) -> Output:
     draw = uniform_array(seed, _CONDITION, at.ids)
     rows = sifted(inputs.weighted(p.conditions), there, draw)
     at, there = at.taken(rows), there.taken(rows)
-    shares = tuple(inputs.weighted(e.conditions) for e in mix.entries)
-    variant = mix.choices.choose(at.ids, shares_at(shares, there))
+    variant = mix.choices.choose(at.ids, shares_at(inputs.likings(mix), there))
     rows = np.nonzero(variant != NONE)[0]
     at, there, variant = at.taken(rows), there.taken(rows), variant[rows]
     rows = _apart(p, there.position, at)
@@ -225,8 +240,7 @@ def evaluate(p: AirParameters, inputs: Inputs) -> Output:
     position, rotation, scale = set_up(
         np.uint64(seed), at.ids, there.position, there.normal, _pose(p), np.zeros(1)
     )
-    sizes = tuple((e.size[0] / 100.0, e.size[1] / 100.0) for e in mix.entries)
-    scale = scale * own_sizes(seed, mix.choices, sizes, at.ids, variant)
+    scale = scale * own_sizes(seed, mix.choices, mix.sizes, at.ids, variant)
     placed = Placements(at.ids, variant, position, rotation, scale)
     place = (at.rank / max(1, p.count)).astype(np.float32)
     tiles = tuple(cut(placed, place)) if placed.count else ()

@@ -122,8 +122,8 @@ def _rule(p: SurfacesParameters, mix: Mix, inputs: Inputs) -> UponRule:
         facing=p.facing,
         choices=mix.choices,
         conditions=inputs.weighted(p.conditions),
-        shares=tuple(inputs.weighted(e.conditions) for e in mix.entries),
-        sizes=tuple((e.size[0] / 100.0, e.size[1] / 100.0) for e in mix.entries),
+        shares=inputs.likings(mix),
+        sizes=mix.sizes,
         pose=_pose(p),
     )
 

@@ -42,6 +42,11 @@ class Mix:
     choices: Choices
     entries: tuple[MixEntry, ...] = ()  #: of the assets that are there, in the order of the choices
 
+    @property
+    def sizes(self) -> tuple[tuple[float, float], ...]:
+        """Of each asset, between which sizes it is, 1 being its own."""
+        return tuple((e.size[0] / 100.0, e.size[1] / 100.0) for e in self.entries)
+
 
 @dataclass(frozen=True, slots=True)
 class Shelf:
@@ -161,6 +166,10 @@ class Inputs:
         return tuple(
             Weighting(c, measure) for c in conditions if (measure := self._measure(c)) is not None
         )
+
+    def likings(self, mix: Mix) -> tuple[tuple[Weighting, ...], ...]:
+        """Of each asset of a mix, what its weight is multiplied by."""
+        return tuple(self.weighted(e.conditions) for e in mix.entries)
 
     def _measure(self, c: Condition) -> Measure | None:
         if c.of == "class":
