@@ -9,6 +9,7 @@ from typing import Any, Literal
 import numpy as np
 
 from plough.core.arrays import Float32
+from plough.core.foot import FootParameters
 from plough.core.lamp import LampParameters
 from plough.core.parameters import Parameters, choice, flag, section
 from plough.core.vectors import across
@@ -37,6 +38,7 @@ class GameParameters(Parameters):
         "Second texture coordinates",
         help="Without overlap, for light maps; written to exports and bakes.",
     )
+    foot: FootParameters = section(FootParameters(), "At its foot", "At its foot")
     lamp: LampParameters = section(LampParameters(), "Lamp", "Lamp")
 
 

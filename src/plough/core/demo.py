@@ -36,7 +36,8 @@ def teasel_fen() -> SceneDocument:
     for asset in values["assets"]:
         mesh = asset.pop("file", None)
         if mesh is not None:
-            asset["parameters"] = {"source": digest(demo_meshes()[mesh]), "mend": {"crease": 42}}
+            given = {"source": digest(demo_meshes()[mesh]), "mend": {"crease": 42}}
+            asset["parameters"] = given | asset.get("parameters", {})
         name = asset.pop("preset", None)
         if name is not None:
             own = asset.get("parameters", {})

@@ -12,6 +12,7 @@ from typing import Any
 
 from plough.core.collider import Collider, GameParameters
 from plough.core.errors import FormatError, ParameterError
+from plough.core.foot import with_foot
 from plough.core.formats.images import Load
 from plough.core.lamp import SLOT, Lamp, globe_material, globe_mesh, lamps_of
 from plough.core.mesh.material import Material
@@ -108,7 +109,8 @@ def kind(
     def register(make: Make) -> Make:
         def lit(p: Any, seed: int, detail: int, load: Load = no_files) -> Product:
             made = make(p, seed, detail, load) if more.get("loads") else make(p, seed, detail)
-            return with_lamps(made, detail)
+            mesh = with_foot(made.mesh, made.materials, made.game.foot)
+            return with_lamps(replace(made, mesh=mesh), detail)
 
         _KINDS[name] = Kind(name, title, summary, parameters, lit, version, **more)
         return make
