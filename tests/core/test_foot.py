@@ -27,7 +27,7 @@ def made(kind: str, **foot: Any) -> Any:
 
 @pytest.mark.parametrize("kind", GROWN)
 def test_it_is_at_the_foot_and_nothing_else_changes(kind: str) -> None:
-    plain, toned = made(kind), made(kind, strength=80, height=0.3, ground="own", color="#201008")
+    plain, toned = made(kind), made(kind, strength=80, height=0.3, ground="mud", color="#806040")
     a, b = plain.mesh, toned.mesh
     for name in ("positions", "normals", "uv0", "indices", "wind"):
         assert np.array_equal(getattr(a, name), getattr(b, name))
@@ -58,7 +58,7 @@ def test_it_fades_with_height_and_grows_with_strength() -> None:
     base = made("tuft").mesh.tint[:, 0] / 255.0
 
     def light(strength: float) -> Any:
-        mesh = made("tuft", strength=strength, height=0.5, ground="own", color="#000000").mesh
+        mesh = made("tuft", strength=strength, height=0.5, color="#000000").mesh
         return mesh.positions[:, 1], mesh.tint[:, 0] / 255.0 / base
 
     y, strong = light(100)

@@ -3,31 +3,26 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import ClassVar, Literal, get_args
+from typing import ClassVar, get_args
 
 import numpy as np
 
 from plough.core.arrays import Float32, Float64
 from plough.core.ground.cover import TONES, CoverName
-from plough.core.matters import Matters, above, among
+from plough.core.matters import Matters, above
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
 from plough.core.parameters import Color, Parameters, choice, color, linear, number
 
 _SMALL = 64  #: pixels a side that a mean is taken of
 _LEAST = 1e-3  # of light
-_GROUNDS = {name: name.capitalize() for name in get_args(CoverName)} | {
-    "own": "A colour of its own"
-}
+_GROUNDS = {name: name.capitalize() for name in get_args(CoverName)}
 
 
 class FootParameters(Parameters):
     """How far an asset takes on the tone of the ground."""
 
-    matters: ClassVar[Matters] = {
-        "ground height": above("strength"),
-        "color": among("ground", "own"),
-    }
+    matters: ClassVar[Matters] = {"* -strength": above("strength")}
 
     strength: float = number(
         0, "Tone of the ground", (0, 100), unit="%", step=1, help="At its foot; 0: none."
@@ -35,10 +30,8 @@ class FootParameters(Parameters):
     height: float = number(
         0.4, "Fading out by", (0.01, 20), soft=(0.02, 2), unit="m", help="Above the foot."
     )
-    ground: Literal["grass", "soil", "gravel", "mud", "stone", "rock", "sand", "litter", "own"] = (
-        choice("soil", "That of", _GROUNDS)
-    )
-    color: Color = color("#56493a", "Colour")
+    ground: CoverName = choice("soil", "That of", _GROUNDS)
+    color: Color = color("#ffffff", "Times")
 
 
 def with_foot(mesh: Mesh, materials: dict[str, Material], p: FootParameters) -> Mesh:
@@ -48,7 +41,7 @@ def with_foot(mesh: Mesh, materials: dict[str, Material], p: FootParameters) -> 
     """
     if p.strength <= 0:
         return mesh
-    tone = np.array(linear(p.color if p.ground == "own" else TONES[p.ground]))
+    tone = np.array(linear(TONES[p.ground])) * linear(p.color)
     share = np.clip(1.0 - mesh.positions[:, 1] / p.height, 0.0, 1.0)
     share = p.strength / 100.0 * share * share * (3.0 - 2.0 * share)
     towards: Float32 = np.ones((mesh.vertices, 3), np.float32)

@@ -35,7 +35,7 @@
 
 <section class="rule mt-3 pt-2" aria-label="in the game">
   <button
-    class="mb-1 flex w-full items-baseline justify-between gap-3 text-left"
+    class="mb-1 flex min-h-6 w-full items-baseline justify-between gap-3 text-left"
     aria-expanded={opened}
     onclick={() => (opened = !opened)}
   >
