@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import math
 import sys
+from functools import partial
 from itertools import count
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -255,7 +256,7 @@ def _evaluated(path: Path, files: Path | None) -> tuple[Evaluation, Library]:
     from plough.core.library import Library
     from plough.core.scene import Evaluator, read_document
 
-    library = Library(load=folder_loader(files) if files else demo_file)
+    library = Library(load=partial(demo_file, besides=folder_loader(files)) if files else demo_file)
     evaluation = Evaluator(library).evaluate(read_document(_read(path)))
     for finding in (f for layer in evaluation.layers for f in layer.output.findings):
         if finding.code == "missing-file":

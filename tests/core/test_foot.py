@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import pytest
 
+from plough.core import foot as feet
 from plough.core.foot import mean_light
 from plough.core.ground.cover import TONES
 from plough.core.kinds import all_kinds, make
+from plough.core.mesh.value import Part
 from plough.core.parameters import linear
 
 SMALL: dict[str, dict[str, Any]] = {
@@ -82,3 +85,14 @@ def test_the_mean_of_a_leaf_is_that_of_what_is_not_cut_out() -> None:
     leaf = next(m for m in tree.materials.values() if m.cutout and m.maps is not None)
     mean = mean_light(leaf)
     assert mean[1] > mean[2] and 0.005 < mean[1] < 0.6
+
+
+def test_a_recipe_is_drawn_once_however_many_parts_show_it(monkeypatch: pytest.MonkeyPatch) -> None:
+    tree = made("tree")
+    part = tree.mesh.parts[0]
+    cut = [Part(part.material, part.first + k, 1) for k in range(20)]
+    mesh = replace(tree.mesh, parts=tuple(cut))
+    drawn: list[str] = []
+    monkeypatch.setattr(feet, "mean_light", lambda m: drawn.append(m.name) or np.full(3, 0.5))
+    feet.with_foot(mesh, tree.materials, feet.FootParameters(strength=50))
+    assert len(drawn) == len(tree.materials)

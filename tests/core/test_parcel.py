@@ -157,6 +157,15 @@ def test_kept_mixes_and_what_assets_are_made_with_come_along() -> None:
     assert willow.parameters["leaf_asset"] not in {a.id for a in target.assets}
 
 
+def test_an_asset_does_not_take_the_id_of_a_mix_that_is_there() -> None:
+    mix = {"id": "moss", "name": "Wet", "entries": [{"asset": "sedge"}]}
+    target = small(settings={"mixes": [mix]})
+    brought = unpack(target, sent(DEMO, "moss"), ids())
+    (asset,) = brought.assets
+    assert asset.id != "moss"
+    assert [e["asset"] for e in brought.layers[0].parameters["mix"]] == [asset.id]
+
+
 def test_putting_it_in_changes_nothing_of_what_was_there() -> None:
     before = EVALUATOR.evaluate(small())
     after = EVALUATOR.evaluate(put(small(), unpack(small(), sent(DEMO, "tussocks"), ids())))
@@ -170,6 +179,7 @@ def test_putting_it_in_changes_nothing_of_what_was_there() -> None:
     [
         ({"layers": []}, "layers"),
         ({"plough": 99}, "plough"),
+        ({"plough": 1}, "plough"),
         ({"layers": [{"id": "g", "kind": "ground", "name": "G"}]}, "one ground"),
         ({"layers": [{"id": "g", "kind": "odd", "name": "G"}]}, "odd"),
         (

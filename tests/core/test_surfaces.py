@@ -16,7 +16,7 @@ from scipy.spatial.transform import Rotation
 
 from plough.core.cache import Cache
 from plough.core.demo import demo_file, teasel_fen
-from plough.core.errors import TooLargeError
+from plough.core.errors import ParameterError, TooLargeError
 from plough.core.ground import HeightField
 from plough.core.library import Library
 from plough.core.mesh.material import Material
@@ -26,6 +26,7 @@ from plough.core.place import upon as upons
 from plough.core.place.faces import candidates, faces_of
 from plough.core.place.placements import cut
 from plough.core.place.pose import Pose
+from plough.core.place.room import settled
 from plough.core.place.upon import Bearers, UponRule, upon
 from plough.core.scene import Evaluator, read_document
 from plough.core.scene.document import write_document
@@ -398,3 +399,52 @@ def test_candidates_are_even_over_each_triangle() -> None:
     shares = np.histogram2d(*top.T, bins=6, range=[[0, 1], [0, 1]])[0] / len(top)
     assert len(top) == pytest.approx(1500 * 12, rel=0.03)
     assert np.abs(shares * 36 - 1).max() < 0.16
+
+
+def test_far_things_with_little_room_take_no_memory_for_what_lies_between() -> None:
+    at = np.array([[-4000.0, 0, -4000], [4000, 0, 4000], [4000.01, 0, 4000]])
+    stands = settled(at, np.zeros((3, 3)), np.full(3, 0.01), np.arange(3), 0.02)
+    assert stands.tolist() == [True, True, False]
+
+
+def test_too_many_triangles_are_refused_before_one_is_looked_at(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    def never(*_: Any) -> Any:
+        raise AssertionError("it was sampled")
+
+    monkeypatch.setattr(upons, "candidates", never)
+    monkeypatch.setattr(upons, "MOST_FACES", 12 * 1280 - 1)
+    with pytest.raises(TooLargeError, match=r"on: these stand on 15,360 triangles"):
+        run(rule(50.0), bearers())
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"spacing": float("nan")}, "spacing"),
+        ({"spacing": float("inf")}, "spacing"),
+        ({"spacing": 0}, r"spacing.*0\.02"),
+        ({"facing": [80, 20]}, "facing"),
+        ({"facing": [0, 200]}, r"facing.*180"),
+        ({"fill": -1}, "fill"),
+        ({"size": [0, 10]}, "size"),
+        ({"lean": 140}, r"lean.*100"),
+    ],
+)
+def test_bad_numbers_name_the_field(change: Any, words: str) -> None:
+    with pytest.raises(ParameterError, match=words):
+        read_document(scene_of(**change))
+
+
+def test_things_that_are_tilted_flat_or_overhead_bear_as_others_do() -> None:
+    for turn in ([0, 0, 0], [90, 0, 0], [180, 0, 0], [37, 11, 200]):
+        quat = Rotation.from_euler("xyz", turn, degrees=True).as_quat().astype(np.float32)
+        one = replace(things(1, size=1.0), rotation=quat[None])
+        found = run(rule(0.25, pose=Pose(lean=1.0)), bearers("slab", one))
+        own = Rotation.from_quat(quat).inv().apply(found.position - one.position[0])
+        assert (np.abs(own) <= [2.0002, 1.5002, 0.0302]).all()
+        up = Rotation.from_quat(quat).inv().apply(up_of(found))
+        on_top = (np.abs(own[:, :2]) < [1.999, 1.499]).all(axis=1)  # not on a rim
+        assert np.abs(np.abs(up[on_top, 2]) - 1).max() < 1e-3
+        assert found.count == pytest.approx(24 / 0.25**2 * 0.54, rel=0.12)

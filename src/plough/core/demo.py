@@ -6,6 +6,7 @@ import tomllib
 from functools import cache
 from pathlib import Path
 
+from plough.core.formats.images import Load
 from plough.core.hashing import digest
 from plough.core.kinds import no_files
 from plough.core.parameters import with_nested
@@ -22,12 +23,12 @@ def demo_meshes() -> dict[str, bytes]:
     return {path.stem: path.read_bytes() for path in sorted((_DATA / "demo").glob("*.mesh"))}
 
 
-def demo_file(name: str) -> bytes:
-    """A file of the demo by its hash. Raises `FormatError` for one that it does not have."""
+def demo_file(name: str, besides: Load = no_files) -> bytes:
+    """A file of the demo by its hash; any other is what `besides` gives. Raises `FormatError` where nobody has it."""
     for data in demo_meshes().values():
         if digest(data) == name:
             return data
-    return no_files(name)
+    return besides(name)
 
 
 def teasel_fen() -> SceneDocument:

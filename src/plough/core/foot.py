@@ -45,9 +45,10 @@ def with_foot(mesh: Mesh, materials: dict[str, Material], p: FootParameters) -> 
     share = np.clip(1.0 - mesh.positions[:, 1] / p.height, 0.0, 1.0)
     share = p.strength / 100.0 * share * share * (3.0 - 2.0 * share)
     towards: Float32 = np.ones((mesh.vertices, 3), np.float32)
+    means = {slot: mean_light(m) for slot, m in materials.items()}
     for part in mesh.parts:
-        mean = mean_light(materials[part.material]) if part.material in materials else np.ones(3)
         rows = np.unique(mesh.indices[part.first : part.first + part.count])
+        mean = means.get(part.material, np.ones(3))
         towards[rows] = np.clip(tone / np.maximum(mean, _LEAST), 0.0, 1.0)
     tint = mesh.tint.copy()
     tint[:, :3] = np.rint(tint[:, :3] * (1.0 + share[:, None] * (towards - 1.0)))

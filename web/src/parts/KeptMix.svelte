@@ -22,6 +22,14 @@
   );
   const choices = $derived((open.scene?.assets ?? []).map((a) => ({ id: a.id, name: a.name, stamp: a.kind })));
 
+  /** Its assets one by one in this layer; where no other places it, it need not be kept any more. */
+  async function apart() {
+    const entries = $state.snapshot(mix?.entries ?? []) as unknown as MixEntry[];
+    const alone = others.length <= 1;
+    onapart(entries);
+    if (alone) await open.edit({ op: 'scene', settings: { [`mixes#${id}`]: null } });
+  }
+
   function change(values: { name?: string; entries?: MixEntry[] }) {
     void open.edit({ op: 'scene', settings: { [`mixes#${id}`]: { ...$state.snapshot(mix), ...values } } });
   }
@@ -61,8 +69,10 @@
         color="alternative"
         size="xs"
         class="mt-1"
-        title="This layer gets its assets one by one; the mix stays for others"
-        onclick={() => onapart($state.snapshot(entries))}>Take it apart here</Button
+        title={others.length > 1
+          ? 'This layer gets its assets one by one; the mix stays for others'
+          : 'This layer gets its assets one by one; no other places the mix'}
+        onclick={apart}>{others.length > 1 ? 'Take it apart here' : 'Take it apart and forget it'}</Button
       >
     {/if}
   </div>

@@ -4,10 +4,12 @@
   import type { Layer, LayerGame, Shadow } from '../api/client';
   import Field from '../controls/Field.svelte';
   import { app } from '../state/app.svelte';
+  import { offerTrials } from '../state/trials.svelte';
   import type { SceneStore } from '../state/sceneStore.svelte';
 
   let { open, layer, disabled }: { open: SceneStore; layer: Layer; disabled: boolean } = $props();
   let opened = $state(false);
+  offerTrials(() => undefined); // they are the game's
   const SHADOWS: { value: Shadow; name: string }[] = [
     { value: 'casts', name: 'Throws shadows' },
     { value: 'none', name: 'Throws none' },

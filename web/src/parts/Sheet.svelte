@@ -44,7 +44,10 @@
     if (group === 'Terrain' && view?.surface) return `${view.surface.samples} × ${view.surface.samples} samples`;
     return '';
   }
-  offerTrials((path) => (disabled || !rows.length ? undefined : () => open.try(path)));
+  offerTrials((path) => {
+    const own = rows.some((r) => r.path === path.split('#')[0]); // else it is a brush's, or the game's
+    return own && !disabled && !ui.sheet ? () => open.try(path) : undefined;
+  });
   const part = $derived({ open, layer, rows, disabled, oninput, onchange, ondraw });
 </script>
 

@@ -6,7 +6,7 @@ import math
 from typing import Annotated, ClassVar
 
 import numpy as np
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import Field, model_validator
 
 from plough.core.arrays import Float64, Int64
 from plough.core.errors import ParameterError
@@ -16,6 +16,7 @@ from plough.core.ground.surface import Samples, Surface
 from plough.core.matters import Matters, among
 from plough.core.parameters import (
     Parameters,
+    Point,
     Seed,
     choice,
     count,
@@ -38,17 +39,6 @@ from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
 
 _CONDITION = stream("air.condition")
-_LIMIT = 4096.0
-
-
-def _on_map(point: tuple[float, float]) -> tuple[float, float]:
-    for value, name in zip(point, ("east", "south"), strict=True):
-        if abs(value) > _LIMIT:
-            raise ValueError(f"{name}: {value:g} is not from {-_LIMIT:g} to {_LIMIT:g}")
-    return point
-
-
-Spot = Annotated[tuple[float, float], AfterValidator(_on_map)]
 
 
 class AirParameters(Parameters):
@@ -63,7 +53,7 @@ class AirParameters(Parameters):
         1, title="Seed", json_schema_extra={"control": "seed", "unit": "", "group": ""}
     )
     mix: tuple[MixEntry, ...] = mix_of()
-    points: Annotated[tuple[Spot, ...], Field(min_length=1, max_length=60)] = points(
+    points: Annotated[tuple[Point, ...], Field(min_length=1, max_length=60)] = points(
         "Points", least=1, group="Where"
     )
     form: Form = choice(
@@ -75,7 +65,7 @@ class AirParameters(Parameters):
     wide: float = number(
         8, "Wide", (0, 1000), soft=(0, 60), unit="m", step=0.1, group="Where", help="East to west."
     )
-    tall: float = number(3, "High", (0, 1000), soft=(0, 40), unit="m", step=0.1, group="Where")
+    tall: float = number(3, "High", (0, 200), soft=(0, 40), unit="m", step=0.1, group="Where")
     deep: float = number(
         8,
         "Deep",
@@ -89,7 +79,7 @@ class AirParameters(Parameters):
     above: float = number(
         3,
         "Its middle above the ground",
-        (-100, 2000),
+        (-100, 300),
         soft=(0, 60),
         unit="m",
         step=0.1,

@@ -67,7 +67,7 @@ def resolve(recipe: Recipe, assets: Mapping[str, Recipe], own_id: str = "") -> R
         for found in outermost_first:
             if any(found.path[: len(field)] == field for field in filled):
                 continue  # this came with what was lent, and has been followed there
-            name = _at(out, found.path)
+            name = value_at(out, found.path)
             if not isinstance(name, str) or not name:
                 continue
             asset = assets.get(name)
@@ -88,7 +88,8 @@ def _copy(values: Mapping[str, Any]) -> dict[str, Any]:
     return {k: _copy(v) if isinstance(v, Mapping) else v for k, v in values.items()}
 
 
-def _at(values: Mapping[str, Any], path: tuple[str, ...]) -> Any:
+def value_at(values: Mapping[str, Any], path: tuple[str, ...]) -> Any:
+    """What stands at a place of nested values; None where there is nothing."""
     place: Any = values
     for name in path:
         if not isinstance(place, Mapping):

@@ -12,7 +12,8 @@ from plough.core.rng import mix
 
 
 @kernel
-def _slot(i: int, k: int, mask: np.uint64) -> int:
+def slot_of(i: int, k: int, mask: np.uint64) -> int:
+    """The slot of a cell; several cells may share one. `mask` is the number of slots, a power of two, less one."""
     return int(mix((np.uint64(i) << np.uint64(32)) ^ (np.uint64(k) & np.uint64(0xFFFFFFFF))) & mask)
 
 
@@ -23,7 +24,7 @@ def _buckets(points: Float32, cell: float, slots: int) -> tuple[Int64, Int64]:
     n = points.shape[0]
     starts, slot = np.zeros(slots + 1, np.int64), np.empty(n, np.int64)
     for i in range(n):
-        slot[i] = _slot(
+        slot[i] = slot_of(
             int(math.floor(points[i, 0] / cell)), int(math.floor(points[i, 1] / cell)), mask
         )
         starts[slot[i] + 1] += 1
@@ -45,7 +46,7 @@ def _any_near(x: Float64, z: Float64, points: Float32, reach: float, slots: int)
         ci, ck = int(math.floor(x[i] / reach)), int(math.floor(z[i] / reach))
         for dk in range(-1, 2):
             for di in range(-1, 2):
-                s = _slot(ci + di, ck + dk, mask)
+                s = slot_of(ci + di, ck + dk, mask)
                 for e in range(starts[s], starts[s + 1]):
                     dx, dz = points[rows[e], 0] - x[i], points[rows[e], 1] - z[i]
                     if dx * dx + dz * dz < reach * reach:
@@ -78,7 +79,7 @@ def _least_share(
         best = most * most
         for dk in range(-1, 2):
             for di in range(-1, 2):
-                s = _slot(ci + di, ck + dk, mask)
+                s = slot_of(ci + di, ck + dk, mask)
                 for e in range(starts[s], starts[s + 1]):
                     dx, dz = points[rows[e], 0] - x[i], points[rows[e], 1] - z[i]
                     wide = radius[rows[e]]

@@ -17,6 +17,7 @@ import numpy as np
 from plough.core.arrays import Bool, Float32, Float64, Int64, UInt64
 from plough.core.cache import Cache
 from plough.core.kernels import kernel
+from plough.core.place.near import slot_of
 from plough.core.place.placements import PlacedTile, joined
 from plough.core.place.standing import ByTile
 from plough.core.rng import stream, uniform_array
@@ -128,11 +129,6 @@ def _thinned(tile: PlacedTile, keep: Bool, room: Room) -> PlacedTile:
 
 
 @kernel
-def _cell(value: float, size: float, first: int, most: int) -> int:
-    return min(most - 1, max(0, int(np.floor(value / size)) - first))
-
-
-@kernel
 def _conflict(at: Float64, normal: Float64, reach: Float64, p: int, q: int) -> bool:
     dx, dy, dz = at[q, 0] - at[p, 0], at[q, 1] - at[p, 1], at[q, 2] - at[p, 2]
     least = reach[q] + reach[p]
@@ -153,21 +149,23 @@ def settled(at: Float64, normal: Float64, reach: Float64, order: Int64, size: fl
     stands = np.zeros(n, np.bool_)
     if n == 0:
         return stands
-    i0, k0 = int(np.floor(x.min() / size)), int(np.floor(z.min() / size))
-    wide = int(np.floor(x.max() / size)) - i0 + 1
-    deep = int(np.floor(z.max() / size)) - k0 + 1
-    # chains of what stands, and of the rest, in each cell; only what comes earlier is in them
-    standing, rest = np.full(wide * deep, -1), np.full(wide * deep, -1)
+    slots = 16
+    while slots < 2 * n:
+        slots *= 2
+    mask = np.uint64(slots - 1)
+    # chains of what stands, and of the rest, in each slot; only what comes earlier is in them
+    standing, rest = np.full(slots, -1), np.full(slots, -1)
     following = np.full(n, -1)
     link, state = np.zeros(n, np.int64), np.zeros(n, np.int8)
     for e in range(n):
         p = order[e]
-        ci, ck = _cell(x[p], size, i0, wide), _cell(z[p], size, k0, deep)
+        ci, ck = int(np.floor(x[p] / size)), int(np.floor(z[p] / size))
         near, last, unsure = _FAR, 0, False
         for chains in range(2):
-            for dk in range(max(0, ck - 1), min(deep, ck + 2)):
-                for di in range(max(0, ci - 1), min(wide, ci + 2)):
-                    q = standing[dk * wide + di] if chains == 0 else rest[dk * wide + di]
+            for dk in range(-1, 2):
+                for di in range(-1, 2):
+                    slot = slot_of(ci + di, ck + dk, mask)
+                    q = standing[slot] if chains == 0 else rest[slot]
                     while q >= 0:
                         if _conflict(at, normal, reach, p, q):
                             if chains == 0:
@@ -183,7 +181,7 @@ def settled(at: Float64, normal: Float64, reach: Float64, order: Int64, size: fl
             state[p], link[p] = _GIVES_WAY, near
         elif near == _FAR and not unsure and last < LINKS:
             state[p], link[p] = _STANDS, last + 1
-        c = ck * wide + ci
+        c = slot_of(ci, ck, mask)
         if state[p] == _STANDS:
             stands[p] = True
             following[p], standing[c] = standing[c], p

@@ -33,6 +33,7 @@ from plough.core.tiles import (
 )
 
 MOST = 200_000  #: placements of one layer, about
+MOST_FACES = 100_000_000  #: triangles of all bearers together: each is looked at
 CLOSE = 5.0  #: candidates for each square of the spacing: one in eight finds room
 _STAND = 0.62  # of such squares that hold one, in the end
 _CONDITION, _KEPT = stream("upon.condition"), stream("upon.kept")
@@ -53,6 +54,11 @@ class Bearers:
             size = tile.placements.scale.astype(np.float64).max(axis=1)
             total += float((areas[tile.placements.variant] * size**2).sum())
         return total
+
+    def triangles(self) -> int:
+        """Number of triangles of all their faces."""
+        counts = np.array([len(f.names) for f in self.faces])
+        return sum(int(counts[t.placements.variant].sum()) for t in self.tiles)
 
     def reach(self) -> float:
         """Metres from the foot of any to its farthest corner."""
@@ -163,6 +169,10 @@ def _by_tile(bearers: Sequence[Bearers]) -> dict[tuple[int, int], list[tuple[int
 
 
 def _check_amount(rule: UponRule, bearers: Sequence[Bearers]) -> None:
+    triangles = sum(b.triangles() for b in bearers)
+    if triangles > MOST_FACES:
+        text = f"these stand on {triangles:,} triangles; the limit is {MOST_FACES:,}: choose fewer layers, or thin them"
+        raise TooLargeError("on", text)
     area = sum(b.area() for b in bearers)
     about = _STAND * area / rule.spacing**2
     if about > MOST:

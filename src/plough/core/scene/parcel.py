@@ -10,8 +10,9 @@ from pydantic import Field, ValidationError
 from plough.core.errors import ParameterError
 from plough.core.ground.conditions import MEASURES
 from plough.core.kinds import get_kind
+from plough.core.library.references import references, value_at
 from plough.core.migrate import VERSION
-from plough.core.parameters import Parameters, build, describe, fault
+from plough.core.parameters import Parameters, build, describe, fault, with_values
 from plough.core.scene.document import (
     MOST_ASSETS,
     MOST_MIXES,
@@ -32,7 +33,7 @@ Change = Callable[[str], str]
 class Parcel(Parameters):
     """Layers in their order, and the assets and mixes that they place."""
 
-    plough: int = Field(VERSION, ge=1, le=VERSION, description="Version of documents.")
+    plough: int = Field(VERSION, ge=VERSION, le=VERSION, description="Version of documents.")
     layers: tuple[Layer, ...] = Field(min_length=1, max_length=MOST)
     assets: tuple[Asset, ...] = Field((), max_length=MOST_ASSETS)
     mixes: tuple[NamedMix, ...] = Field((), max_length=MOST_MIXES)
@@ -103,26 +104,25 @@ def unpack(document: SceneDocument, parcel: Parcel, fresh: Callable[[], str]) ->
     Args:
         fresh: gives an id that nothing has.
     """
-    names = _Names({a.id: _content(a) for a in document.assets}, fresh)
+    names = _Names(document, fresh)
     added = []
     for asset in _first_lent(parcel.assets):
         moved = asset.model_copy(update={"parameters": _relent(asset, names.of)})
-        if names.take(asset.id, _content(moved)):
+        if names.take(moved):
             added.append(moved.model_copy(update={"id": names.of(asset.id)}))
-    mixes = _Names({m.id: _content(m) for m in document.settings.mixes}, fresh, names)
     kept = []
     for mix in parcel.mixes:
         entries = [e.model_copy(update={"asset": names.of(e.asset)}) for e in mix.entries]
         own = mix.model_copy(update={"entries": tuple(entries)})
-        if mixes.take(mix.id, _content(own)):
-            kept.append(own.model_copy(update={"id": mixes.of(mix.id)}))
+        if names.take(own):
+            kept.append(own.model_copy(update={"id": names.of(mix.id)}))
     layers = {layer.id: fresh() for layer in parcel.layers}
     placed = [
         layer.model_copy(
             update={
                 "id": layers[layer.id],
                 "locked": False,
-                "parameters": _pointed(layer, mixes.of, lambda i: layers.get(i, i)),
+                "parameters": _pointed(layer, names.of, lambda i: layers.get(i, i)),
             }
         )
         for layer in parcel.layers
@@ -131,37 +131,33 @@ def unpack(document: SceneDocument, parcel: Parcel, fresh: Callable[[], str]) ->
 
 
 class _Names:
-    """Which id each of a parcel's things has in the scene that it is put into."""
+    """Which id each of a parcel's things has in the scene that it is put into; no asset has that of a mix."""
 
-    def __init__(
-        self, there: Mapping[str, str], fresh: Callable[[], str], other: _Names | None = None
-    ) -> None:
-        self._there = dict(there)
-        self._known = {content: name for name, content in there.items()}
+    def __init__(self, document: SceneDocument, fresh: Callable[[], str]) -> None:
+        things: list[Asset | NamedMix] = [*document.assets, *document.settings.mixes]
+        self._there = {t.id: _content(t) for t in things}
         self._fresh = fresh
-        self._other = other
         self._named: dict[str, str] = {}
 
-    def take(self, name: str, content: str) -> bool:
-        """Give a thing its id; whether it has to be added."""
-        same = name if self._there.get(name) == content else self._known.get(content)
-        if same is not None:
-            self._named[name] = same
+    def take(self, thing: Asset | NamedMix) -> bool:
+        """Give a thing its id: that of one that is the same and there already, or its own where it is free; whether it has to be added."""
+        content = _content(thing)
+        same = [name for name, other in self._there.items() if other == content]
+        if same:
+            self._named[thing.id] = thing.id if thing.id in same else same[0]
             return False
-        taken = name in self._there or (self._other is not None and name in self._other._there)
-        self._named[name] = self._fresh() if taken else name
-        self._there[self._named[name]] = content
+        own = self._fresh() if thing.id in self._there else thing.id
+        self._named[thing.id] = own
+        self._there[own] = content
         return True
 
     def of(self, name: str) -> str:
         """The id of a thing; one that the parcel does not hold keeps its own."""
-        if name in self._named:
-            return self._named[name]
-        return self._other.of(name) if self._other is not None else name
+        return self._named.get(name, name)
 
 
 def _content(item: Asset | NamedMix) -> str:
-    return item.model_dump_json(exclude={"id"})
+    return f"{type(item).__name__} {item.model_dump_json(exclude={'id'})}"
 
 
 def _whole(model: type[Parameters], values: Mapping[str, Any]) -> dict[str, Any]:
@@ -169,17 +165,11 @@ def _whole(model: type[Parameters], values: Mapping[str, Any]) -> dict[str, Any]
 
 
 def _lent(asset: Asset) -> Iterator[str]:
-    """The assets that one is made with."""
-    for row in describe(get_kind(asset.kind).parameters):
-        if row.control == "reference" and (name := _at(asset.parameters, row.path)):
-            yield str(name)
-
-
-def _at(values: Mapping[str, Any], path: str) -> Any:
-    found: Any = values
-    for part in path.split("."):
-        found = found.get(part) if isinstance(found, Mapping) else None
-    return found
+    """The assets that one names to be made with."""
+    for found in references(get_kind(asset.kind).parameters):
+        name = value_at(asset.parameters, found.path)
+        if isinstance(name, str) and name:
+            yield name
 
 
 def _first_lent(assets: Sequence[Asset]) -> list[Asset]:
@@ -202,13 +192,11 @@ def _first_lent(assets: Sequence[Asset]) -> list[Asset]:
 
 def _relent(asset: Asset, of: Change) -> dict[str, Any]:
     """The parameters of an asset, which names those that it is made with as `of` does."""
-    out = asset.model_copy(deep=True).parameters
-    for row in describe(get_kind(asset.kind).parameters):
-        *parents, last = row.path.split(".")
-        inner = _at(out, ".".join(parents)) if parents else out
-        if row.control == "reference" and isinstance(inner, dict) and inner.get(last):
-            inner[last] = of(inner[last])
-    return out
+    found = (f.path for f in references(get_kind(asset.kind).parameters))
+    names = {path: value_at(asset.parameters, path) for path in found}
+    return with_values(
+        asset.parameters, {".".join(path): of(name) for path, name in names.items() if name}
+    )
 
 
 def _pointed(layer: Layer, asset: Change, other: Change) -> dict[str, Any]:

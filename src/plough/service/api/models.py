@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -472,38 +472,6 @@ class Draft(In):
         ge=0, description="Growing; a draft with a higher one ends those before it."
     )
     eye: tuple[float, float, float] = (0.0, 2.0, 0.0)
-
-
-class TrialsIn(In):
-    """A number of a layer that is to be tried."""
-
-    layer: str
-    path: str = Field(
-        max_length=200, description="Of the number; `list#element.field` for that of an element."
-    )
-    count: Literal[3, 5] = 5
-    eye: tuple[float, float, float] = (0.0, 2.0, 0.0)
-
-
-class TrialOut(BaseModel):
-    """What a layer would come to with one value."""
-
-    value: Any
-    parameters: dict[str, Any] = Field(description="What a draft, or an edit, sets for it.")
-    now: bool = Field(description="Whether it is so at present.")
-    placements: int | None = None
-    weight: WeightOut | None = None
-    findings: list[str] = []
-    error: str = Field("", description="Why it cannot be: a limit that it would break.")
-
-
-class TrialsOut(BaseModel):
-    """A number, tried."""
-
-    title: str
-    unit: str
-    step: float | None
-    trials: list[TrialOut]
 
 
 class PackIn(In):
