@@ -31,9 +31,19 @@ class Scene:
     def layer(self, name: str) -> dict[str, Any]:
         return next(x for x in self.layers() if x["id"] == name)
 
+    def mixes(self) -> list[dict[str, Any]]:
+        return self.client.get(self.address).json()["settings"]["mixes"]  # type: ignore[no-any-return]
+
     def placed(self, name: str) -> int:
         layers = self.client.get(f"{self.address}/evaluation").json()["layers"]
         return next(x["placements"]["count"] for x in layers if x["id"] == name)  # type: ignore[no-any-return]
+
+
+def opened(page: Page, client: httpx.Client, scene: str) -> Scene:
+    """A scene, open before its owner."""
+    page.sign_in("sedge")
+    page.open_scene(scene)
+    return Scene(client, scene)
 
 
 def begin(page: Page, kind: str, asset: str) -> None:
@@ -60,9 +70,7 @@ def choose(page: Page, name: str) -> None:
 def test_what_stands_is_covered_and_hung_about(
     page: Page, sedge: httpx.Client, scene_id: str
 ) -> None:
-    scene = Scene(sedge, scene_id)
-    page.sign_in("sedge")
-    page.open_scene(scene_id)
+    scene = opened(page, sedge, scene_id)
     empty = picture(page)
     begin(page, "On surfaces", "Sedge")
     page.until(lambda: "on" in scene.of("surfaces")["parameters"], "the layer")
@@ -99,9 +107,7 @@ def test_what_stands_is_covered_and_hung_about(
 def test_a_number_is_tried_at_five_values_and_one_is_kept(
     page: Page, sedge: httpx.Client, scene_id: str
 ) -> None:
-    scene = Scene(sedge, scene_id)
-    page.sign_in("sedge")
-    page.open_scene(scene_id)
+    scene = opened(page, sedge, scene_id)
     packet(page, "willows")
     before = picture(page)
     page.one("[aria-label='try Spacing']").click()
@@ -146,9 +152,7 @@ def test_a_number_is_tried_at_five_values_and_one_is_kept(
 def test_a_mix_is_kept_for_other_layers_and_a_tier_keeps_a_share(
     page: Page, sedge: httpx.Client, scene_id: str
 ) -> None:
-    scene = Scene(sedge, scene_id)
-    page.sign_in("sedge")
-    page.open_scene(scene_id)
+    scene = opened(page, sedge, scene_id)
     packet(page, "willows")
     page.one("[data-sentence] [aria-label^='what is scattered']").click()
     choose(page, "Sedge")
@@ -183,18 +187,33 @@ def test_a_mix_is_kept_for_other_layers_and_a_tier_keeps_a_share(
     field.send_keys(Keys.CONTROL + "a")
     field.send_keys("50" + Keys.ENTER)
     page.until(lambda: scene.layer("sedges")["game"]["phone"] == 50, "the share")
+    assert not page.all("section[aria-label='in the game'] button[aria-label^='try']")
+    assert page.all("aside button[aria-label='try Spacing']")
     whole = scene.placed("sedges")
     assert "50 % on phone" in page.text("section[aria-label='in the game']")
     page.until(lambda: page.all("footer select"), "the profiles")
     Select(page.all("footer select")[-1]).select_by_value("phone")
     page.until(lambda: abs(scene.placed("sedges") - whole / 2) < 0.1 * whole, "half of them")
+    # taken apart by the last who places it, it is forgotten
+    for layer, words in (
+        ("sedges", "Take it apart here"),
+        ("willows", "Take it apart and forget it"),
+    ):
+        packet(page, layer)
+        page.one(f"[data-entry='{entry['asset']}'] > button").click()
+        page.button(words).click()
+        page.until(
+            lambda layer=layer: (
+                entry["asset"] not in {e["asset"] for e in scene.layer(layer)["parameters"]["mix"]}
+            ),
+            "its assets",
+        )
+    page.until(lambda: not scene.mixes(), "that it is forgotten")
     assert not page.errors()
 
 
 def test_a_layer_is_copied_by_the_clipboard(page: Page, sedge: httpx.Client, scene_id: str) -> None:
-    scene = Scene(sedge, scene_id)
-    page.sign_in("sedge")
-    page.open_scene(scene_id)
+    scene = opened(page, sedge, scene_id)
     packet(page, "willows")
     page.button("Copy it").click()
     page.until(lambda: "Willows is copied" in page.text(), "that it is copied")

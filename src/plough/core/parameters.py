@@ -240,6 +240,12 @@ def reference(
     return Field(default, title=title, description=help, json_schema_extra=extra)
 
 
+def seeded(title: str = "Seed", *, group: str = "", help: str = "") -> Any:
+    """What random choices begin with; the field's type is `Seed`."""
+    extra = _extra("seed", "", None, None, group)
+    return Field(1, title=title, description=help or None, json_schema_extra=extra)
+
+
 def points(
     title: str,
     *,

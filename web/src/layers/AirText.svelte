@@ -1,9 +1,9 @@
 <script lang="ts">
   /** What hangs in the air, in plain words whose values are edited in place. */
-  import type { AirValues, Row, Values } from '../api/client';
+  import type { AirValues } from '../api/client';
   import Chip from '../controls/Chip.svelte';
-  import Field from '../controls/Field.svelte';
   import ConditionChips from '../parts/ConditionChips.svelte';
+  import LayerField from '../parts/LayerField.svelte';
   import MixAndWhere from '../parts/MixAndWhere.svelte';
   import MixChip from '../parts/MixChip.svelte';
   import { biasWords, bodyWords } from '../state/air';
@@ -13,7 +13,6 @@
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
   const p = $derived(layer.parameters as unknown as AirValues);
-  const row = (path: string) => rows.find((r) => r.path === path) as Row;
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
   const turned = $derived(
     p.turn === 360 ? 'turned any way' : `facing ${direction(p.facing)}${p.turn ? `, turned by up to ${p.turn}°` : ''}`,
@@ -21,15 +20,7 @@
   const tilted = $derived(p.tilt >= 180 ? 'any way up' : p.tilt ? `tilted by up to ${p.tilt}°` : 'upright');
 </script>
 
-{#snippet field(path: string)}
-  <Field
-    row={row(path)}
-    value={(layer.parameters as Values)[path]}
-    {disabled}
-    oninput={(v) => oninput(path, v)}
-    onchange={(v) => onchange(path, v)}
-  />
-{/snippet}
+{#snippet field(path: string)}<LayerField {layer} {rows} {path} {disabled} {oninput} {onchange} />{/snippet}
 
 <p class="relative font-serif text-[17px] leading-[1.72]" data-sentence>
   Hang <Chip text={p.count.toLocaleString('en')} label="how many">{@render field('count')}</Chip>

@@ -1,11 +1,11 @@
 <script lang="ts">
   /** What stands along paths, in plain words whose values are edited in place; below them the paths made straight. */
   import { createQuery } from '@tanstack/svelte-query';
-  import type { AlongValues, Row, Values } from '../api/client';
+  import type { AlongValues } from '../api/client';
   import Chip from '../controls/Chip.svelte';
-  import Field from '../controls/Field.svelte';
   import ConditionChips from '../parts/ConditionChips.svelte';
   import LayersChip from '../parts/LayersChip.svelte';
+  import LayerField from '../parts/LayerField.svelte';
   import MixAndWhere from '../parts/MixAndWhere.svelte';
   import MixChip from '../parts/MixChip.svelte';
   import StripMap from '../parts/StripMap.svelte';
@@ -16,7 +16,6 @@
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
   const p = $derived(layer.parameters as unknown as AlongValues);
-  const row = (path: string) => rows.find((r) => r.path === path) as Row;
   const conditions = $derived(p.conditions ?? []);
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
   const strips = createQuery(() => stripsQuery(open.id, layer.id, open.scene?.edits ?? 0));
@@ -25,15 +24,7 @@
   const metres = (v: number) => `${shown(v, 0.05)} m`;
 </script>
 
-{#snippet field(path: string)}
-  <Field
-    row={row(path)}
-    value={(layer.parameters as Values)[path]}
-    {disabled}
-    oninput={(v) => oninput(path, v)}
-    onchange={(v) => onchange(path, v)}
-  />
-{/snippet}
+{#snippet field(path: string)}<LayerField {layer} {rows} {path} {disabled} {oninput} {onchange} />{/snippet}
 
 <p class="relative font-serif text-[17px] leading-[1.72]" data-sentence>
   Set <MixChip {open} mix={p.mix} label="what is set" {disabled} onchange={(v) => onchange('mix', v)} />

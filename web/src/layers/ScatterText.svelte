@@ -1,10 +1,10 @@
 <script lang="ts">
   /** A scatter's rule in plain words, whose values are edited in place. */
-  import type { Row, ScatterValues, Values } from '../api/client';
+  import type { ScatterValues } from '../api/client';
   import Chip from '../controls/Chip.svelte';
-  import Field from '../controls/Field.svelte';
   import ConditionChips from '../parts/ConditionChips.svelte';
   import LayersChip from '../parts/LayersChip.svelte';
+  import LayerField from '../parts/LayerField.svelte';
   import MixAndWhere from '../parts/MixAndWhere.svelte';
   import MixChip from '../parts/MixChip.svelte';
   import { direction } from '../state/conditions';
@@ -16,7 +16,6 @@
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
 
   const p = $derived(layer.parameters as unknown as ScatterValues);
-  const row = (path: string) => rows.find((r) => r.path === path) as Row;
   const mix = $derived(p.mix);
   const conditions = $derived(p.conditions ?? []);
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
@@ -33,15 +32,7 @@
   const inRows = $derived(p.pattern === 'rows' || p.pattern === 'staggered');
 </script>
 
-{#snippet field(path: string)}
-  <Field
-    row={row(path)}
-    value={(layer.parameters as Values)[path]}
-    {disabled}
-    oninput={(v) => oninput(path, v)}
-    onchange={(v) => onchange(path, v)}
-  />
-{/snippet}
+{#snippet field(path: string)}<LayerField {layer} {rows} {path} {disabled} {oninput} {onchange} />{/snippet}
 
 <p class="relative font-serif text-[17px] leading-[1.72]" data-sentence>
   Scatter <MixChip {open} {mix} label="what is scattered" {disabled} onchange={(v) => onchange('mix', v)} />

@@ -1,10 +1,10 @@
 <script lang="ts">
   /** What stands on the faces of things, in plain words whose values are edited in place. */
-  import type { Row, SurfacesValues, Values } from '../api/client';
+  import type { SurfacesValues } from '../api/client';
   import Chip from '../controls/Chip.svelte';
-  import Field from '../controls/Field.svelte';
   import ConditionChips from '../parts/ConditionChips.svelte';
   import LayersChip from '../parts/LayersChip.svelte';
+  import LayerField from '../parts/LayerField.svelte';
   import MixAndWhere from '../parts/MixAndWhere.svelte';
   import MixChip from '../parts/MixChip.svelte';
   import { facesWords } from '../state/surfaces';
@@ -13,7 +13,6 @@
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
   const p = $derived(layer.parameters as unknown as SurfacesValues);
-  const row = (path: string) => rows.find((r) => r.path === path) as Row;
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
   const lean = $derived(
     (p.lean === 0 ? 'upright' : p.lean === 100 ? 'square to the face' : `leaning ${p.lean} % with the face`) +
@@ -21,15 +20,7 @@
   );
 </script>
 
-{#snippet field(path: string)}
-  <Field
-    row={row(path)}
-    value={(layer.parameters as Values)[path]}
-    {disabled}
-    oninput={(v) => oninput(path, v)}
-    onchange={(v) => onchange(path, v)}
-  />
-{/snippet}
+{#snippet field(path: string)}<LayerField {layer} {rows} {path} {disabled} {oninput} {onchange} />{/snippet}
 
 <p class="relative font-serif text-[17px] leading-[1.72]" data-sentence>
   Cover <LayersChip

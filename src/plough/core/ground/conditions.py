@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import model_validator
 
 from plough.core.arrays import Float32, Float64, Int64, UInt64
 from plough.core.curves import profile_table
@@ -30,6 +30,7 @@ from plough.core.parameters import (
     flag,
     number,
     reference,
+    seeded,
     span,
     text,
 )
@@ -247,9 +248,7 @@ class Condition(Parameters):
     azimuth: float = number(180, "Towards", (0, 360), unit="°", step=1)
     image: str = text("", "Image", most=40, control="image", help="What was read, by its hash.")
     width: float = number(20, "Width", (0.5, 2000), soft=(1, 100), unit="m", step=0.5)
-    seed: Seed = Field(
-        1, title="Seed", json_schema_extra={"control": "seed", "unit": "", "group": ""}
-    )
+    seed: Seed = seeded()
     away: float = number(4, "Compared over", (0.5, 64), soft=(1, 20), unit="m", step=0.5)
 
     @model_validator(mode="before")

@@ -8,7 +8,6 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import ClassVar, NamedTuple
 
 import numpy as np
-from pydantic import Field
 
 from plough.core.arrays import Float32
 from plough.core.errors import TooLargeError
@@ -16,7 +15,7 @@ from plough.core.ground.heightfield import MOST_SAMPLES, HeightField
 from plough.core.kernels import kernel
 from plough.core.matters import Matters, above, among
 from plough.core.noise import Octaves, layered, octaves_of
-from plough.core.parameters import Parameters, Seed, flag, number
+from plough.core.parameters import Parameters, Seed, flag, number, seeded
 from plough.core.rng import bits, stream
 
 _HILLS, _RIM = stream("terrain.hills"), stream("terrain.rim")
@@ -34,9 +33,7 @@ class TerrainParameters(Parameters):
     resolution: float = number(
         2, "Sample spacing", (0.25, 32), soft=(0.5, 8), unit="m", step=0.25, group="Terrain"
     )
-    seed: Seed = Field(
-        1, title="Seed", json_schema_extra={"control": "seed", "unit": "", "group": "Terrain"}
-    )
+    seed: Seed = seeded(group="Terrain")
     relief: float = number(
         12,
         "Relief",

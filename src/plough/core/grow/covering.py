@@ -6,7 +6,6 @@ import math
 from typing import ClassVar, Literal
 
 import numpy as np
-from pydantic import Field
 
 from plough.core.collider import GameParameters
 from plough.core.errors import TooLargeError
@@ -45,6 +44,7 @@ from plough.core.parameters import (
     parse_color,
     reference,
     section,
+    seeded,
     text,
 )
 
@@ -145,11 +145,8 @@ class Woody(Parameters):
     leaf_top: float = number(
         0.2, "Paler at the top", (-1, 1), group="Leaves", help="Negative: at the foot."
     )
-    leaf_seed: Seed = Field(
-        1,
-        title="Leaf seed",
-        description="Arranges the leaves without touching the wood.",
-        json_schema_extra={"control": "seed", "unit": "", "group": "Leaves"},
+    leaf_seed: Seed = seeded(
+        "Leaf seed", group="Leaves", help="Arranges the leaves without touching the wood."
     )
     sprig_leaves: int = count(26, "Leaves on a card", (1, 200), soft=(1, 80), group="Leaves")
     sprig_twigs: int = count(4, "Side twigs on it", (0, 12), group="Leaves")

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Annotated, ClassVar, Literal
 
-from pydantic import Field
-
 from plough.core.matters import Matters, above, among, either
 from plough.core.parameters import (
     Color,
@@ -18,6 +16,7 @@ from plough.core.parameters import (
     count,
     curve,
     number,
+    seeded,
 )
 
 Form = Literal["simple", "pinnate", "palmate", "frond"]
@@ -98,11 +97,7 @@ class LeafParameters(Parameters):
         group="Edge",
         help="From stalk to tip.",
     )
-    tear_seed: Seed = Field(
-        1,
-        title="Seed of the tears",
-        json_schema_extra={"control": "seed", "unit": "", "group": "Edge"},
-    )
+    tear_seed: Seed = seeded("Seed of the tears", group="Edge")
 
     fold: float = number(
         22, "Fold", (-80, 85), unit="°", step=1, group="Pose", help="Along the midrib, upwards."

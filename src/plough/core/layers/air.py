@@ -23,6 +23,7 @@ from plough.core.parameters import (
     flag,
     number,
     points,
+    seeded,
     span,
     within,
 )
@@ -49,9 +50,7 @@ class AirParameters(Parameters):
         "lean": among("dropped", True),
     }
 
-    seed: Seed = Field(
-        1, title="Seed", json_schema_extra={"control": "seed", "unit": "", "group": ""}
-    )
+    seed: Seed = seeded()
     mix: tuple[MixEntry, ...] = mix_of()
     points: Annotated[tuple[Point, ...], Field(min_length=1, max_length=60)] = points(
         "Points", least=1, group="Where"

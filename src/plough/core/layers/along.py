@@ -7,7 +7,6 @@ from dataclasses import replace
 from typing import Any, ClassVar, Literal
 
 import numpy as np
-from pydantic import Field
 
 from plough.core.arrays import Float32, Float64, UInt32
 from plough.core.curves import profile_table
@@ -26,6 +25,7 @@ from plough.core.parameters import (
     flag,
     number,
     reference,
+    seeded,
     span,
     within,
 )
@@ -81,9 +81,7 @@ class AlongParameters(Parameters):
         "east south": among("facing", "point"),
     }
 
-    seed: Seed = Field(
-        1, title="Seed", json_schema_extra={"control": "seed", "unit": "", "group": ""}
-    )
+    seed: Seed = seeded()
     mix: tuple[MixEntry, ...] = mix_of()
     paths: tuple[Id, ...] = reference((), "Along", "curve", group="Where")
     spacing: float = number(

@@ -8,7 +8,6 @@ from functools import partial
 from typing import ClassVar, Literal
 
 import numpy as np
-from pydantic import Field
 
 from plough.core.ground.conditions import Condition
 from plough.core.matters import Matters, among
@@ -21,6 +20,7 @@ from plough.core.parameters import (
     flag,
     number,
     reference,
+    seeded,
     span,
     within,
 )
@@ -48,9 +48,7 @@ class ScatterParameters(Parameters):
         "overlap": among("crowns", True),
     }
 
-    seed: Seed = Field(
-        1, title="Seed", json_schema_extra={"control": "seed", "unit": "", "group": ""}
-    )
+    seed: Seed = seeded()
     mix: tuple[MixEntry, ...] = mix_of()
     areas: tuple[Id, ...] = reference(
         (), "Over", "region", group="Where", help="None: the whole ground."

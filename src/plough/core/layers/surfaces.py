@@ -5,10 +5,9 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from pydantic import Field
 
 from plough.core.ground.conditions import Condition
-from plough.core.parameters import Id, Parameters, Seed, number, reference, span, within
+from plough.core.parameters import Id, Parameters, Seed, number, reference, seeded, span, within
 from plough.core.place.pose import Pose
 from plough.core.place.upon import UponRule, upon
 from plough.core.scene.document import MixEntry, mix_of, where
@@ -20,9 +19,7 @@ from plough.core.scene.registry import layer_kind
 class SurfacesParameters(Parameters):
     """Assets on the faces of things."""
 
-    seed: Seed = Field(
-        1, title="Seed", json_schema_extra={"control": "seed", "unit": "", "group": ""}
-    )
+    seed: Seed = seeded()
     mix: tuple[MixEntry, ...] = mix_of()
     on: tuple[Id, ...] = reference(
         (), "On", "placements", group="Where", help="On what these layers place."
