@@ -2,7 +2,7 @@
   /** The assets of a mix, each with its share and what of it stands, what it likes and a size of its own; kept mixes among them. */
   import { Button, Input } from 'flowbite-svelte';
   import type { Choice } from '../controls/Picker.svelte';
-  import { assetsIn, namedMix, type MixEntry } from '../state/mix';
+  import { assetsIn, namedMix, takenApart, type MixEntry } from '../state/mix';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import KeptMix from './KeptMix.svelte';
   import MixEntryForm from './MixEntryForm.svelte';
@@ -72,7 +72,12 @@
           <div class="px-1.5 pb-2">
             <MixEntryForm entry={m} {mix} {choices} {disabled} {oninput} {onchange} />
             {#if kept(m.asset)}
-              <KeptMix {open} id={m.asset} {disabled} onapart={(entries) => onchange(entries)} />
+              <KeptMix
+                {open}
+                id={m.asset}
+                {disabled}
+                onapart={(entries) => onchange(takenApart(mix, m.asset, entries))}
+              />
             {/if}
           </div>
         {/if}

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { chosenOf, withLiking, withOwn, type MixEntry } from './mix';
+import { assetsIn, chosenOf, countsOf, takenApart, withLiking, withOwn, type MixEntry } from './mix';
 
 const wet = { id: 'w', of: 'wetness', between: [60, 100] as [number, number], fade: 20 };
 const mix: MixEntry[] = [
@@ -25,5 +25,27 @@ describe('a mix', () => {
     expect(withLiking(liking, 'sallow', 'w', { ...wet, fade: 5 })[1]?.conditions?.[0]?.fade).toBe(5);
     expect(withLiking(liking, 'alder', 'w', null)[0]?.conditions).toEqual([]);
     expect(withLiking(liking, 'gone', 'w', null)).toEqual(liking);
+  });
+
+  it('is taken apart in its place: others stay, what is there twice only gains weight', () => {
+    const entries = [
+      { asset: 'alder', weight: 3 },
+      { asset: 'fern', weight: 1, size: [60, 70] as [number, number] },
+    ];
+    const next = takenApart([...mix, { asset: 'kept', weight: 8 }], 'kept', entries);
+    expect(next).toEqual([{ ...mix[0], weight: 9 }, mix[1], { ...entries[1], weight: 2 }]);
+    expect(takenApart([{ asset: 'kept', weight: 8 }], 'kept', entries)).toEqual(entries);
+  });
+
+  it('tells how many of each asset stand, seeds taken together', () => {
+    const variants = [
+      { asset: 'alder', count: 4 },
+      { asset: 'alder', count: 5 },
+      { asset: 'fern', count: 1 },
+    ];
+    expect(countsOf({ placements: { variants } } as never)).toEqual({ alder: 9, fern: 1 });
+    expect(countsOf(undefined)).toEqual({});
+    const settings = { mixes: [{ id: 'k', name: 'K', entries: [{ asset: 'alder' }, { asset: 'fern' }] }] } as never;
+    expect([assetsIn(settings, 'k'), assetsIn(settings, 'alder')]).toEqual([['alder', 'fern'], ['alder']]);
   });
 });

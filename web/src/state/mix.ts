@@ -32,6 +32,23 @@ export function chosenOf(mix: MixEntry[], ids: string[], weights: Record<string,
   return ids.map((asset) => ({ ...mix.find((m) => m.asset === asset), asset, weight: weights[asset] ?? 1 }));
 }
 
+/** With what a kept mix holds in its place, sharing its weight; what is in the mix already only gains weight. */
+export function takenApart(mix: MixEntry[], id: string, entries: MixEntry[]): MixEntry[] {
+  const others = mix.filter((m) => m.asset !== id);
+  if (!others.length) return entries;
+  const whole = mix.find((m) => m.asset === id)?.weight ?? 1;
+  const total = entries.reduce((sum, e) => sum + e.weight, 0) || 1;
+  const out = [...others];
+  for (const e of entries) {
+    const weight = (whole * e.weight) / total;
+    const at = out.findIndex((m) => m.asset === e.asset);
+    const there = out[at];
+    if (there) out[at] = { ...there, weight: there.weight + weight };
+    else out.push({ ...e, weight });
+  }
+  return out;
+}
+
 export function withOwn(mix: MixEntry[], asset: string, path: string, value: unknown): MixEntry[] {
   return mix.map((m) => (m.asset === asset ? { ...m, [path]: value } : m));
 }
