@@ -31,6 +31,7 @@ from plough.core.library import Library
 from plough.core.mesh.sweep import Branches, sweep
 from plough.core.place import ScatterRule, sample, scatter
 from plough.core.place.pose import Pose
+from plough.core.place.standing import Stand
 from plough.core.presets import preset
 from plough.core.scene import Evaluator
 from plough.core.scene.document import with_layer
@@ -198,7 +199,7 @@ def placing_rows(into: Table) -> None:
     ):
         cache, rule = Cache(), million(knots, field, spacing)
         began = time.perf_counter()
-        tiles = scatter(rule, field, [trees], cache)
+        tiles = scatter(rule, field, [Stand(trees)], cache)
         cold = time.perf_counter() - began
         count = sum(t.placements.count for t in tiles)
         row(

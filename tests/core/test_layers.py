@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from plough.core.bake import bake
+from plough.core.demo import demo_file
 from plough.core.errors import ParameterError
 from plough.core.formats.glb_read import read_json
 from plough.core.library import Library
@@ -154,14 +155,14 @@ def test_every_kind_says_what_its_results_hold(name: str) -> None:
 def test_a_way_to_begin_a_scatter_places_something_in_each_of_its_layers(name: str) -> None:
     chosen = way("scatter", name)
     document = way_document(chosen)
-    evaluation = Evaluator().evaluate(document)
+    evaluation = Evaluator(Library(load=demo_file)).evaluate(document)
     for layer in chosen.layers:
         result = evaluation.layer(layer["id"])
         assert result.output.placements is not None and result.output.placements.count > 15
         assert not result.output.findings
         assert (np.bincount(result.output.placements.whole().variant) > 0).any()
     used = {e["asset"] for x in chosen.layers for e in x["parameters"]["mix"]}
-    assert used == set(chosen.assets), "it brings what it places and nothing else"
+    assert used == {*chosen.assets, *chosen.meshes}, "it brings what it places and nothing else"
 
 
 def test_a_way_refers_to_what_it_is_called_where_it_is_added() -> None:

@@ -22,6 +22,7 @@ from plough.core.place import Placements, ScatterRule, joined, sample, scatter
 from plough.core.place.candidates import Scattered, block_size
 from plough.core.place.near import any_near
 from plough.core.place.pose import Pose
+from plough.core.place.standing import Stand
 from plough.core.place.variants import Choices
 from plough.core.scene.facets import Ground
 from plough.core.scene.senses import Senses
@@ -121,7 +122,7 @@ def clear(curve: Curve, metres: float) -> tuple[Weighting, ...]:
 
 
 def placed(rule: ScatterRule, *standing: Any, cache: Cache | None = None) -> Placements:
-    return joined([t.placements for t in scatter(rule, FIELD, standing, cache)])
+    return joined([t.placements for t in scatter(rule, FIELD, [Stand(s) for s in standing], cache)])
 
 
 def by_id(p: Placements) -> dict[int, tuple[float, ...]]:
@@ -213,15 +214,48 @@ def test_later_layers_give_way() -> None:
     assert left.count == second.count - int(near.sum()), "nothing else is removed"
 
 
+@given(seed=st.integers(0, 2**32), radius=st.floats(0.2, 90), apart=st.floats(0, 9))
+@settings(max_examples=12, deadline=None)
+def test_room_is_kept_from_crowns_however_wide(seed: int, radius: float, apart: float) -> None:
+    sized = Pose(size_low=0.3, size_high=1.0)
+    first = scatter(ScatterRule(seed, 24.0, 0.4, pose=sized), FIELD)
+    rule = ScatterRule(2, 2.0, 0.9, apart=apart)
+    every = placed(replace(rule, apart=0.0))
+    stand = Stand(first, np.array([radius]))
+    left = joined([t.placements for t in scatter(rule, FIELD, [stand])])
+    standing = joined([t.placements for t in first])
+    apart_of = np.hypot(
+        *(every.position[:, None, k] - standing.position[None, :, k] for k in (0, 2))
+    ).astype(float)
+    clear_by = (apart_of - radius * standing.scale[None, :, 0] - apart).min(axis=1)
+    sure = np.abs(clear_by) > 1e-3
+    kept = np.isin(every.ids, left.ids)
+    assert np.array_equal(kept[sure], (clear_by >= 0)[sure])
+    assert left.position.tobytes() == every.taken(kept).position.tobytes()
+
+
+def test_a_crown_that_grows_on_the_same_stem_is_seen_as_far_as_it_reaches() -> None:
+    cache, rule = Cache(), ScatterRule(2, 2.0, 0.9)
+    stems = scatter(ScatterRule(3, 24.0, 0.2), FIELD)
+    for radius in (3.0, 8.0, 70.0):
+        wide = [Stand(stems, np.array([radius]))]
+        assert keys(scatter(rule, FIELD, wide, cache)) == keys(scatter(rule, FIELD, wide))
+    grown = scatter(ScatterRule(3, 24.0, 0.2, pose=Pose(size_low=2, size_high=2)), FIELD)
+    assert [t.standing for t in grown] == [t.standing for t in stems]
+    wide = [Stand(grown, np.array([3.0]))]
+    assert keys(scatter(rule, FIELD, wide, cache)) == keys(scatter(rule, FIELD, wide))
+
+
 @given(reach=st.floats(0.05, 40), count=st.integers(1, 400), seed=st.integers(0, 2**32))
 @settings(max_examples=40, deadline=None)
 def test_near_agrees_with_another_library(reach: float, count: int, seed: int) -> None:
     rng = np.random.default_rng(seed)
     points = rng.uniform(-60, 60, (count, 2)).astype(np.float32)
     x, z = rng.uniform(-70, 70, (2, 300))
-    distance = cKDTree(points.astype(float)).query(np.column_stack([x, z]))[0]
-    sure = np.abs(distance - reach) > 1e-6
-    assert np.array_equal(any_near(x, z, points, reach)[sure], (distance < reach)[sure])
+    own = rng.uniform(0, reach, count).astype(np.float32)
+    apart = np.linalg.norm(np.column_stack([x, z])[:, None] - points[None], axis=2) - own
+    sure = np.abs(apart).min(axis=1) > 1e-5
+    assert np.array_equal(any_near(x, z, points, own)[sure], (apart < 0).any(axis=1)[sure])
 
 
 def test_the_buffer_has_the_documented_layout() -> None:
@@ -310,8 +344,8 @@ def test_an_incremental_run_is_bit_equal_to_a_full_one(
             heights[r, c] -= 5
         dented = HeightField(heights, field.size)
         standing = scatter(first, dented, (), cache)
-        tiles = scatter(rule, dented, [standing], cache)
-        whole = scatter(rule, dented, [scatter(first, dented)])
+        tiles = scatter(rule, dented, [Stand(standing)], cache)
+        whole = scatter(rule, dented, [Stand(scatter(first, dented))])
         assert keys(tiles) == keys(whole)
 
 
@@ -325,9 +359,9 @@ def test_what_stands_further_off_than_the_reach_is_not_seen() -> None:
     )
     cache, surface = Cache(), Counted(field)
     rule = ScatterRule(2, 3.0, 0.8, apart=10.0)
-    scatter(rule, surface, [()], cache)
+    scatter(rule, surface, [], cache)
     before = surface.sampled
-    scatter(rule, surface, [far], cache)
+    scatter(rule, surface, [Stand(far)], cache)
     assert 0 < surface.sampled - before < 0.4 * before
 
 

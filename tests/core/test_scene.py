@@ -249,9 +249,9 @@ def test_weight_is_that_of_every_placement_by_itself_and_draws_no_card() -> None
         whole = placed.whole()
         for position, scale, row in zip(whole.position, whole.scale, whole.variant, strict=True):
             variant = placed.variants[row]
-            height = library.level(variant, 0).height
+            near = library.level(variant, 0)
             distance = sum((float(a) - b) ** 2 for a, b in zip(position, eye, strict=True)) ** 0.5
-            limits = switch_distances(height)
+            limits = switch_distances((near.height, near.canopy_radius))
             level = sum(distance / float(scale[1]) > limit for limit in limits)
             total += library.level(variant, level).mesh.triangles
         assert weights[name].triangles == total

@@ -244,6 +244,19 @@ def test_a_way_to_begin_brings_its_assets_and_layers_for_those_who_may_edit(
     known = {a["id"] for a in after["assets"]}
     assert all(e["asset"] in known for x in new for e in x["parameters"]["mix"])
     assert new[2]["parameters"]["conditions"][0]["ids"] == [new[0]["id"]]
+    # stones of one's own making come along as files
+    made = sedge.post(f"{address}/scree").json()["layers"]
+    told = sedge.get(f"/api/scenes/{scene_id}/evaluation").json()["layers"]
+    (scree,) = (x for x in told if x["id"] == made[0])
+    assert scree["findings"] == []
+    variants = scree["placements"]["variants"]
+    meshes = {v["levels"][0]["mesh"] for v in variants}
+    assert len(meshes) == 6 and sum("mirrored=true" in m for m in meshes) == 3
+    bodies = {m: sedge.get(m) for m in meshes}
+    assert all(b.status_code == 200 for b in bodies.values())
+    assert len({b.content for b in bodies.values()}) == 6
+    twin = next(m for m in meshes if "mirrored" in m)
+    assert sedge.get(twin.replace("&mirrored=true", "")).status_code == 404
     wrong = sedge.post(f"{address}/jungle")
     assert wrong.status_code == 422 and "reed-edge" in wrong.text
     assert burdock.post(f"{address}/forest").status_code in (403, 404)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import tomllib
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 from plough.core.formats.images import Load
 from plough.core.hashing import digest
@@ -31,14 +32,18 @@ def demo_file(name: str, besides: Load = no_files) -> bytes:
     return besides(name)
 
 
+def mesh_parameters(name: str) -> dict[str, Any]:
+    """What makes an asset of the demo's mesh `name`."""
+    return {"source": digest(demo_meshes()[name]), "mend": {"crease": 42}}
+
+
 def teasel_fen() -> SceneDocument:
     """Teasel Fen: a drained fenland with a mere, a causeway and a walled pear orchard."""
     values = tomllib.loads(_FILE.read_text())
     for asset in values["assets"]:
         mesh = asset.pop("file", None)
         if mesh is not None:
-            given = {"source": digest(demo_meshes()[mesh]), "mend": {"crease": 42}}
-            asset["parameters"] = given | asset.get("parameters", {})
+            asset["parameters"] = mesh_parameters(mesh) | asset.get("parameters", {})
         name = asset.pop("preset", None)
         if name is not None:
             own = asset.get("parameters", {})

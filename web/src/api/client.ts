@@ -46,6 +46,7 @@ export type Values = Record<string, unknown>;
 
 /** What is set of a layer on the faces of others. */
 export interface SurfacesValues {
+  mirrored?: number;
   mix: MixEntry[];
   on: string[];
   spacing: number;
@@ -61,6 +62,7 @@ export interface SurfacesValues {
 
 /** What is set of a layer in the air. */
 export interface AirValues {
+  mirrored?: number;
   mix: MixEntry[];
   points: [number, number][];
   form: 'box' | 'ball' | 'tube';
@@ -81,6 +83,7 @@ export interface AirValues {
 
 /** What is set of a layer along paths. */
 export interface AlongValues {
+  mirrored?: number;
   mix: MixEntry[];
   paths: string[];
   spacing: number;
@@ -109,6 +112,7 @@ export interface AlongValues {
 
 /** The parameters of a scatter. */
 export interface ScatterValues {
+  mirrored?: number;
   mix: MixEntry[];
   areas: string[];
   spacing: number;
@@ -120,6 +124,8 @@ export interface ScatterValues {
   rows: number;
   azimuth: number;
   jitter: number;
+  apart: number;
+  apart_from: string;
   contours: number;
   crowns: boolean;
   overlap: number;

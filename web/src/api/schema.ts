@@ -2625,6 +2625,12 @@ export interface components {
                 number
             ];
             /**
+             * Seeds
+             * @description Of those of the asset, which of them stand; none: all.
+             * @default []
+             */
+            seeds: number[];
+            /**
              * Apart from its kind
              * @description Between two of it; between two kinds the mean of theirs. 0: as all.
              * @default 0
@@ -6160,6 +6166,7 @@ export interface operations {
         parameters: {
             query?: {
                 key?: string;
+                mirrored?: boolean;
             };
             header?: never;
             path: {

@@ -8,14 +8,16 @@
   import MixChip from '../parts/MixChip.svelte';
   import { biasWords, bodyWords } from '../state/air';
   import { direction } from '../state/conditions';
-  import { pair, shown } from '../state/values';
+  import { mirroredWords, pair, shown } from '../state/values';
   import { choicesOf, type PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
   const p = $derived(layer.parameters as unknown as AirValues);
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
   const turned = $derived(
-    p.turn === 360 ? 'turned any way' : `facing ${direction(p.facing)}${p.turn ? `, turned by up to ${p.turn}°` : ''}`,
+    (p.turn === 360
+      ? 'turned any way'
+      : `facing ${direction(p.facing)}${p.turn ? `, turned by up to ${p.turn}°` : ''}`) + mirroredWords(p.mirrored),
   );
   const tilted = $derived(p.tilt >= 180 ? 'any way up' : p.tilt ? `tilted by up to ${p.tilt}°` : 'upright');
 </script>
@@ -41,7 +43,7 @@
   <Chip text={p.dropped ? 'dropped to the ground' : 'left where it hangs'} label="dropped or left"
     >{@render field('dropped')}{#if p.dropped}{@render field('lean')}{/if}</Chip
   >, <Chip text={tilted} label="tilt">{@render field('tilt')}</Chip>, <Chip text={turned} label="turn"
-    >{@render field('turn')}{@render field('facing')}</Chip
+    >{@render field('turn')}{@render field('facing')}{@render field('mirrored')}</Chip
   >, <Chip text={pair(p.size, '%')} label="size">{@render field('size')}</Chip> size.
 </p>
 <MixAndWhere {open} {layer} {disabled} {oninput} {onchange} />

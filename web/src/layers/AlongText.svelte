@@ -11,7 +11,7 @@
   import StripMap from '../parts/StripMap.svelte';
   import { facingWords, SIDES, spinWords, SPREAD } from '../state/along';
   import { stripsQuery } from '../state/queries';
-  import { pair, shown } from '../state/values';
+  import { mirroredWords, pair, shown } from '../state/values';
   import { choicesOf, type PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
@@ -54,8 +54,10 @@
     > free at its ends{/if}{#if p.apart !== 'no'}, <Chip text="until no {p.apart} touch" label="pushed apart"
       >{@render field('apart')}</Chip
     >{/if}<ConditionChips {conditions} {choices} {disabled} {oninput} {onchange} />. Each faces
-  <Chip text={facingWords(p)} label="facing"
-    >{@render field('facing')}{#if p.facing === 'fixed'}{@render field('azimuth')}{/if}{@render field('turn')}</Chip
+  <Chip text={facingWords(p) + mirroredWords(p.mirrored)} label="facing"
+    >{@render field('facing')}{#if p.facing === 'fixed'}{@render field('azimuth')}{/if}{@render field(
+      'turn',
+    )}{@render field('mirrored')}</Chip
   >, <Chip text={pair(p.size, '%')} label="size">{@render field('size')}</Chip> size, sunk
   <Chip text="{pair(p.sink, 'cm')}{p.grounded ? ' and until no gap shows' : ''}" label="how far it is sunk"
     >{@render field('sink')}{@render field('grounded')}</Chip

@@ -8,9 +8,9 @@
   import MixAndWhere from '../parts/MixAndWhere.svelte';
   import MixChip from '../parts/MixChip.svelte';
   import { direction } from '../state/conditions';
-  import { PATTERNS } from '../state/scatter';
+  import { PATTERNS, ROOM } from '../state/scatter';
   import WriteMask from '../parts/WriteMask.svelte';
-  import { pair, shown } from '../state/values';
+  import { mirroredWords, pair, shown } from '../state/values';
   import { choicesOf, type PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
@@ -27,8 +27,10 @@
     (p.turn === 360
       ? 'turned any way'
       : `facing ${direction(p.facing)}${p.turn ? `, turned by up to ${p.turn}°` : ''}`) +
-      (p.turn_step ? `, in steps of ${p.turn_step}°` : ''),
+      (p.turn_step ? `, in steps of ${p.turn_step}°` : '') +
+      mirroredWords(p.mirrored),
   );
+  const metres = (v: number) => `${shown(v, 0.05)} m`;
   const inRows = $derived(p.pattern === 'rows' || p.pattern === 'staggered');
 </script>
 
@@ -62,15 +64,13 @@
     >{:else if p.how_many === 'per-hectare'}<Chip
       text="{p.per_hectare.toLocaleString('en')} a hectare"
       label="how many a hectare">{@render field('per_hectare')}</Chip
-    >{:else}filled to <Chip text="{p.fill} %" label="fill">{@render field('fill')}</Chip>{/if}<ConditionChips
-    {conditions}
-    {choices}
-    {disabled}
-    {oninput}
-    {onchange}
-  />. Each stands
+    >{:else}filled to <Chip text="{p.fill} %" label="fill">{@render field('fill')}</Chip
+    >{/if}{#if p.apart || p.apart_from !== 'stems'}, <Chip
+      text="{metres(p.apart)} from {ROOM[p.apart_from]}"
+      label="how far from earlier layers">{@render field('apart')}{@render field('apart_from')}</Chip
+    > of earlier layers{/if}<ConditionChips {conditions} {choices} {disabled} {oninput} {onchange} />. Each stands
   <Chip text={lean} label="lean">{@render field('lean')}{@render field('tilt')}</Chip>, <Chip text={turned} label="turn"
-    >{@render field('turn')}{@render field('facing')}{@render field('turn_step')}</Chip
+    >{@render field('turn')}{@render field('facing')}{@render field('turn_step')}{@render field('mirrored')}</Chip
   >,
   <Chip text={pair(p.size, '%')} label="size">{@render field('size')}</Chip> size{#if !p.linked},
     <Chip text={pair(p.tall, '%')} label="height">{@render field('tall')}</Chip> height{/if}, sunk

@@ -8,7 +8,7 @@
   import MixAndWhere from '../parts/MixAndWhere.svelte';
   import MixChip from '../parts/MixChip.svelte';
   import { facesWords } from '../state/surfaces';
-  import { pair, shown } from '../state/values';
+  import { mirroredWords, pair, shown } from '../state/values';
   import { choicesOf, type PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
@@ -44,8 +44,9 @@
     {oninput}
     {onchange}
   />. Each stands <Chip text={lean} label="lean">{@render field('lean')}{@render field('tilt')}</Chip>,
-  <Chip text={p.turn === 360 ? 'turned any way' : `turned by up to ${p.turn}°`} label="turn"
-    >{@render field('turn')}</Chip
+  <Chip
+    text={(p.turn === 360 ? 'turned any way' : `turned by up to ${p.turn}°`) + mirroredWords(p.mirrored)}
+    label="turn">{@render field('turn')}{@render field('mirrored')}</Chip
   >, <Chip text={pair(p.size, '%')} label="size">{@render field('size')}</Chip> size, sunk
   <Chip text={pair(p.sink, 'cm')} label="how far it is sunk">{@render field('sink')}</Chip>.
 </p>

@@ -1,15 +1,17 @@
 <script lang="ts">
   /** What one asset of a mix has of its own: rulers, and what it likes. */
+  import { Checkbox } from 'flowbite-svelte';
   import Conditions from '../controls/Conditions.svelte';
   import Field from '../controls/Field.svelte';
   import type { Choice } from '../controls/Picker.svelte';
   import { app } from '../state/app.svelte';
-  import { withLiking, withOwn, type MixEntry } from '../state/mix';
+  import { seedsWith, withLiking, withOwn, type MixEntry } from '../state/mix';
   import { offerTrials, trialsOffered } from '../state/trials.svelte';
 
   let {
     entry,
     mix,
+    seeds,
     choices,
     disabled,
     oninput,
@@ -17,6 +19,7 @@
   }: {
     entry: MixEntry;
     mix: MixEntry[];
+    seeds: number[]; // of the asset
     choices: (facet: string) => Choice[];
     disabled: boolean;
     oninput: (mix: MixEntry[]) => void;
@@ -36,6 +39,24 @@
     onchange={(v) => onchange(withOwn(mix, entry.asset, r.path, v))}
   />
 {/each}
+{#if seeds.length > 1}
+  <fieldset class="mt-1 flex flex-wrap items-center gap-x-3 gap-y-1">
+    <legend class="sr-only">Which of its seeds stand</legend>
+    <span class="text-[12.5px]">Seeds</span>
+    {#each seeds as seed (seed)}
+      <Checkbox
+        checked={!entry.seeds?.length || entry.seeds.includes(seed)}
+        {disabled}
+        onchange={(e) => {
+          const box = e.currentTarget as HTMLInputElement;
+          const next = seedsWith(entry, seeds, seed, box.checked);
+          box.checked = !next.length || next.includes(seed);
+          onchange(withOwn(mix, entry.asset, 'seeds', next));
+        }}>{seed}</Checkbox
+      >
+    {/each}
+  </fieldset>
+{/if}
 <Conditions
   conditions={entry.conditions ?? []}
   most={8}

@@ -36,10 +36,11 @@
     const n = m.conditions?.length ?? 0;
     const [low, high] = m.size ?? [100, 100];
     const own = low === 100 && high === 100 ? '' : `${low}–${high}%`;
+    const seeds = m.seeds?.length ? `${m.seeds.length} ${m.seeds.length === 1 ? 'seed' : 'seeds'}` : '';
     const likes = n ? `${n} ${n === 1 ? 'condition' : 'conditions'}` : '';
     const stand = assetsIn(open.scene?.settings, m.asset).reduce((sum, a) => sum + (counts[a] ?? 0), 0);
     const share = total ? `${Math.round((100 * m.weight) / total)}%` : '';
-    return [share, stand.toLocaleString('en'), own, likes].filter(Boolean).join(' · ');
+    return [share, stand.toLocaleString('en'), own, seeds, likes].filter(Boolean).join(' · ');
   }
 
   /** The mix under a name of its own; this layer takes it as the first of others. */
@@ -70,7 +71,15 @@
         </button>
         {#if opened === m.asset}
           <div class="px-1.5 pb-2">
-            <MixEntryForm entry={m} {mix} {choices} {disabled} {oninput} {onchange} />
+            <MixEntryForm
+              entry={m}
+              {mix}
+              seeds={open.asset(m.asset)?.seeds ?? []}
+              {choices}
+              {disabled}
+              {oninput}
+              {onchange}
+            />
             {#if kept(m.asset)}
               <KeptMix
                 {open}

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { assetsIn, chosenOf, countsOf, takenApart, withLiking, withOwn, type MixEntry } from './mix';
+import { assetsIn, chosenOf, countsOf, seedsWith, takenApart, withLiking, withOwn, type MixEntry } from './mix';
 
 const wet = { id: 'w', of: 'wetness', between: [60, 100] as [number, number], fade: 20 };
 const mix: MixEntry[] = [
@@ -35,6 +35,15 @@ describe('a mix', () => {
     const next = takenApart([...mix, { asset: 'kept', weight: 8 }], 'kept', entries);
     expect(next).toEqual([{ ...mix[0], weight: 9 }, mix[1], { ...entries[1], weight: 2 }]);
     expect(takenApart([{ asset: 'kept', weight: 8 }], 'kept', entries)).toEqual(entries);
+  });
+
+  it('places some of the seeds of an asset: never none, and all of them are no choice', () => {
+    const all = [3, 5, 8];
+    const entry = { asset: 'alder', weight: 1 };
+    expect(seedsWith(entry, all, 5, false)).toEqual([3, 8]);
+    expect(seedsWith({ ...entry, seeds: [3, 8] }, all, 5, true)).toEqual([]);
+    expect(seedsWith({ ...entry, seeds: [8] }, all, 8, false)).toEqual([8]);
+    expect(seedsWith({ ...entry, seeds: [8, 99] }, all, 3, true)).toEqual([3, 8]);
   });
 
   it('tells how many of each asset stand, seeds taken together', () => {

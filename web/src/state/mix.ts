@@ -6,6 +6,7 @@ export interface MixEntry {
   asset: string; // or a mix that is kept
   weight: number;
   size?: [number, number];
+  seeds?: number[]; // those of the asset's that stand; none: all
   conditions?: Condition[];
   [more: string]: unknown;
 }
@@ -51,6 +52,13 @@ export function takenApart(mix: MixEntry[], id: string, entries: MixEntry[]): Mi
 
 export function withOwn(mix: MixEntry[], asset: string, path: string, value: unknown): MixEntry[] {
   return mix.map((m) => (m.asset === asset ? { ...m, [path]: value } : m));
+}
+
+/** The seeds that an entry places, with one taken in or out; all of them are no choice, and the last one stays. */
+export function seedsWith(entry: MixEntry, all: number[], seed: number, wanted: boolean): number[] {
+  const now = entry.seeds?.length ? entry.seeds : all;
+  const next = all.filter((s) => (s === seed ? wanted : now.includes(s)));
+  return next.length === all.length ? [] : next.length ? next : now;
 }
 
 /** With a condition of one asset changed, added, or taken away. */

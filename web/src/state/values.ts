@@ -39,10 +39,14 @@ export function shown(value: number, step: number | null): string {
   });
 }
 
-/** A sum of numbers with + - * / and brackets; null when it is none. */
 /** A span in words; one value where both ends are the same. */
 export const pair = ([a, b]: [number, number], unit: string) => (a === b ? `${a} ${unit}` : `${a}–${b} ${unit}`);
 
+/** What a sentence says of those that are mirrored, after a comma; nothing where none is. */
+export const mirroredWords = (share: number | undefined) =>
+  !share ? '' : share === 100 ? ', mirrored' : `, ${share} % mirrored`;
+
+/** A sum of numbers with + - * / and brackets; null when it is none. */
 export function sum(text: string): number | null {
   const tokens = text.replace(/,/g, '.').match(/\d+\.?\d*|\.\d+|[-+*/()]/g);
   if (!tokens || tokens.join('') !== text.replace(/,/g, '.').replace(/\s/g, '')) return null;

@@ -273,12 +273,15 @@ class Baker:
             "name": v.name,
             "kind": v.kind,
             "seed": v.seed,
+            **({"mirrored": True} if v.mirror_of else {}),
             "key": v.key,
             **_notes(self.notes.get(v.asset, {})),
             "height": round(height, 3),
             "canopy_radius": round(canopy, 3),
             "triangles": [self.library.facts(v, d).triangles for d in levels],
-            "switch_distances": [round(d, 2) for d in switch_distances(height, len(levels))],
+            "switch_distances": [
+                round(d, 2) for d in switch_distances((height, canopy), len(levels))
+            ],
         }
 
 

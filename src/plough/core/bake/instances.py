@@ -146,6 +146,8 @@ class InstanceWriter:
         if self._p.instancing:
             shared = self._builder.add_instances(placed.position, placed.rotation, placed.scale)
             extras = {"asset": variant.asset, "variant": variant.seed, "layer": layer}
+            if variant.mirror_of:
+                extras["mirrored"] = True
             extras |= noted or {}
             if any(spin):
                 extras["spin"] = list(spin)

@@ -30,7 +30,7 @@ def table_lines(
     Args:
         notes: of each variant, for one more column.
     """
-    names = [f"{layer},{v.asset},{v.seed}" for v in variants]
+    names = [f"{layer},{v.asset},{v.called}" for v in variants]
     ends = [""] * len(variants) if notes is None else [f",{quoted(n)}" for n in notes]
     numbers = np.concatenate([placed.position, placed.rotation, placed.scale], axis=1)
     for code, row, values in zip(

@@ -34,7 +34,7 @@ from plough.core.place.room import settled
 from plough.core.place.rules import own_sizes, shares_at
 from plough.core.place.variants import NONE
 from plough.core.rng import stream, uniform_array
-from plough.core.scene.document import MixEntry, mix_of, where
+from plough.core.scene.document import MixEntry, mirrored, mix_of, where
 from plough.core.scene.facets import Output, TiledPlacements
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
@@ -140,6 +140,7 @@ class AirParameters(Parameters):
         group="How they stand",
         help="Clockwise from north.",
     )
+    mirrored: float = mirrored()
     size: within(5, 1000) = span(  # type: ignore[valid-type]
         (85, 120), "Size", (5, 1000), soft=(30, 200), unit="%", step=1, group="How they stand"
     )
@@ -212,7 +213,7 @@ def _pose(p: AirParameters) -> Pose:
 )
 def evaluate(p: AirParameters, inputs: Inputs) -> Output:
     """Placements in the air, or under it."""
-    mix, surface, seed = inputs.mix(p.mix), inputs.surface(), inputs.seed(p.seed)
+    mix, surface, seed = inputs.mix(p.mix, p.mirrored), inputs.surface(), inputs.seed(p.seed)
     if not p.mix:
         inputs.find("nothing-chosen", "nothing is chosen to hang there")
     if not mix.variants:

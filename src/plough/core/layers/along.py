@@ -45,7 +45,7 @@ from plough.core.place.placements import Placements, cut, joined
 from plough.core.place.pose import Pose, set_up, widths
 from plough.core.place.variants import NONE
 from plough.core.rng import stream, uniform_array
-from plough.core.scene.document import MixEntry, mix_of, where
+from plough.core.scene.document import MixEntry, mirrored, mix_of, where
 from plough.core.scene.facets import Output, TiledPlacements
 from plough.core.scene.inputs import Inputs, Mix
 from plough.core.scene.registry import layer_kind
@@ -205,6 +205,7 @@ class AlongParameters(Parameters):
         group="How they stand",
         help="0 upright, 100 square to the slope.",
     )
+    mirrored: float = mirrored()
     size: within(5, 1000) = span(  # type: ignore[valid-type]
         (100, 100), "Size", (5, 1000), soft=(30, 200), unit="%", step=1, group="How they stand"
     )
@@ -327,7 +328,7 @@ def _apart(
 )
 def evaluate(p: AlongParameters, inputs: Inputs) -> Output:
     """Placements along each path."""
-    mix = inputs.mix(p.mix)
+    mix = inputs.mix(p.mix, p.mirrored)
     if not p.mix:
         inputs.find("nothing-chosen", "nothing is chosen to stand along it")
     if not p.paths:

@@ -29,7 +29,7 @@ from plough.core.place.pose import Pose
 from plough.core.place.room import Room, first_of, with_room
 from plough.core.place.rules import FINER, Pattern, ScatterRule, scatter, weight_of
 from plough.core.place.sampling import DENSITY
-from plough.core.scene.document import MixEntry, mix_of, where
+from plough.core.scene.document import MixEntry, mirrored, mix_of, where
 from plough.core.scene.facets import Output, TiledPlacements
 from plough.core.scene.inputs import Inputs, Mix
 from plough.core.scene.registry import layer_kind
@@ -164,6 +164,12 @@ class ScatterParameters(Parameters):
         group="How close",
         help="Gives way to what stands in layers further left.",
     )
+    apart_from: Literal["stems", "feet", "crowns"] = choice(
+        "stems",
+        "Measured from",
+        {"stems": "Their stems", "feet": "The rims of their feet", "crowns": "Their crowns"},
+        group="How close",
+    )
     conditions: tuple[Condition, ...] = where()
     lean: float = number(
         0,
@@ -212,6 +218,7 @@ class ScatterParameters(Parameters):
         group="How they stand",
         help="0: none.",
     )
+    mirrored: float = mirrored()
     size: within(5, 1000) = span(  # type: ignore[valid-type]
         (85, 120), "Size", (5, 1000), soft=(30, 200), unit="%", step=1, group="How they stand"
     )
@@ -269,8 +276,7 @@ def _room(p: ScatterParameters, mix: Mix, inputs: Inputs) -> Room | None:
     on_lines = p.pattern == "contours"
     if not (p.crowns or on_lines or any(e.spacing for e in mix.entries)):
         return None
-    counts = np.diff(mix.choices.first)
-    own = np.repeat([0.5 * e.spacing for e in mix.entries], counts)
+    own = mix.choices.each([0.5 * e.spacing for e in mix.entries])
     stems = np.maximum(own, 0.5 * p.spacing if on_lines else 0.0).astype(np.float32)
     crowns = np.zeros(len(stems), np.float32)
     if p.crowns:
@@ -285,7 +291,8 @@ def _placed(
     p: ScatterParameters, rule: ScatterRule, room: Room | None, inputs: Inputs
 ) -> list[PlacedTile]:
     """What stands by `rule`, each with room about it."""
-    tiles = scatter(rule, inputs.surface(), inputs.standing(), inputs.cache, inputs.check)
+    taken = {"stems": None, "feet": inputs.feet, "crowns": inputs.crowns}[p.apart_from]
+    tiles = scatter(rule, inputs.surface(), inputs.standing(taken), inputs.cache, inputs.check)
     return tiles if room is None else with_room(tiles, room, inputs.cache, inputs.check)
 
 
@@ -334,7 +341,7 @@ def _pose(p: ScatterParameters) -> Pose:
 )
 def evaluate(p: ScatterParameters, inputs: Inputs) -> Output:
     """Placements by tile."""
-    mix = inputs.mix(p.mix)
+    mix = inputs.mix(p.mix, p.mirrored)
     regions = inputs.regions(p.areas)
     if not p.mix:
         inputs.find("nothing-chosen", "nothing is chosen to scatter")

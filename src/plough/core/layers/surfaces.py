@@ -10,7 +10,7 @@ from plough.core.ground.conditions import Condition
 from plough.core.parameters import Id, Parameters, Seed, number, reference, seeded, span, within
 from plough.core.place.pose import Pose
 from plough.core.place.upon import UponRule, upon
-from plough.core.scene.document import MixEntry, mix_of, where
+from plough.core.scene.document import MixEntry, mirrored, mix_of, where
 from plough.core.scene.facets import Output, TiledPlacements
 from plough.core.scene.inputs import Inputs, Mix
 from plough.core.scene.registry import layer_kind
@@ -81,6 +81,7 @@ class SurfacesParameters(Parameters):
         group="How they stand",
         help="From side to side; 360: any way.",
     )
+    mirrored: float = mirrored()
     size: within(5, 1000) = span(  # type: ignore[valid-type]
         (80, 120), "Size", (5, 1000), soft=(30, 200), unit="%", step=1, group="How they stand"
     )
@@ -109,8 +110,7 @@ def _pose(p: SurfacesParameters) -> Pose:
 
 
 def _rule(p: SurfacesParameters, mix: Mix, inputs: Inputs) -> UponRule:
-    counts = np.diff(mix.choices.first)
-    own = np.repeat([max(p.spacing, e.spacing) for e in mix.entries], counts)
+    own = mix.choices.each([max(p.spacing, e.spacing) for e in mix.entries])
     return UponRule(
         seed=inputs.seed(p.seed),
         spacing=p.spacing,
@@ -134,7 +134,7 @@ def _rule(p: SurfacesParameters, mix: Mix, inputs: Inputs) -> UponRule:
 )
 def evaluate(p: SurfacesParameters, inputs: Inputs) -> Output:
     """Placements on faces, by tile."""
-    mix = inputs.mix(p.mix)
+    mix = inputs.mix(p.mix, p.mirrored)
     if not p.mix:
         inputs.find("nothing-chosen", "nothing is chosen to stand on them")
     if not p.on:

@@ -15,6 +15,7 @@ from plough.core.errors import FormatError
 from plough.core.formats.images import Load, with_images
 from plough.core.kinds import Product, get_kind, no_files
 from plough.core.lamp import Lamp
+from plough.core.library.mirror import mirrored
 from plough.core.library.variants import Variant
 from plough.core.mesh.dome import make_dome
 from plough.core.mesh.impostor import impostor_quads, make_impostor
@@ -25,7 +26,7 @@ from plough.core.mesh.unwrap import second_uv
 from plough.core.mesh.value import Mesh
 from plough.core.parameters import build
 
-#: a level is left for the next where the asset's height covers less than this share of the view's
+#: a level is left for the next where the asset covers less than this share of the view's height
 SCREEN_COVERAGE = (0.34, 0.14, 0.065)
 _VIEW_SLOPE = 2.0 * math.tan(math.radians(25.0))  #: height of a 50 degree view, by distance
 _LOW, _LOW_SHARE = 0.01, 0.01  #: metres, and of the height, that the lowest part of a thing goes up
@@ -41,9 +42,12 @@ class Facts:
     bytes: int  #: of the mesh
 
 
-def switch_distances(height: float, levels: int = 4) -> tuple[float, ...]:
-    """Metres at which each of `levels` but the last gives way to the next, for an asset of `height` metres."""
-    return tuple(height / (c * _VIEW_SLOPE) for c in SCREEN_COVERAGE[: levels - 1])
+def switch_distances(size: tuple[float, float], levels: int = 4) -> tuple[float, ...]:
+    """Metres at which each of `levels` but the last gives way to the next, for an asset of that `size`: its height and canopy radius.
+
+    What lies flat counts as if it were as high as it reaches to one side.
+    """
+    return tuple(max(size) / (c * _VIEW_SLOPE) for c in SCREEN_COVERAGE[: levels - 1])
 
 
 def product_bytes(product: Product) -> int:
@@ -94,6 +98,10 @@ class Library:
         Args:
             check: called before the work; may raise to stop.
         """
+        original = variant.mirror_of
+        if original is not None:
+            make_mirrored = lambda: mirrored(self.level(original, detail, check))  # noqa: E731
+            return self.cache.get(("product", variant.key, detail), make_mirrored, product_bytes)
         if detail >= get_kind(variant.kind).levels:
             return self._impostor(variant, check)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from plough.core.hashing import key_of
@@ -22,11 +22,21 @@ class Variant:
     seed: int
     key: str  #: of kinds, versions, parameters, images and seed
     images: tuple[tuple[str, str], ...] = ()  #: (slot.map, hash) of images of one's own
+    mirror_of: Variant | None = None
+
+    @property
+    def called(self) -> str:
+        """Which of its asset's variants it is."""
+        return f"{self.seed}-mirrored" if self.mirror_of else f"{self.seed}"
 
     @property
     def label(self) -> str:
         """A name for nodes and files, unique in a scene."""
-        return f"{self.asset}-{self.seed}"
+        return f"{self.asset}-{self.called}"
+
+    def mirrored(self) -> Variant:
+        """What it looks like in a mirror that stands from back to front."""
+        return replace(self, key=key_of("mirrored", self.key), mirror_of=self)
 
 
 def variant_of(

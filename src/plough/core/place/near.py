@@ -38,18 +38,21 @@ def _buckets(points: Float32, cell: float, slots: int) -> tuple[Int64, Int64]:
 
 
 @kernel
-def _any_near(x: Float64, z: Float64, points: Float32, reach: float, slots: int) -> Bool:
-    starts, rows = _buckets(points, reach, slots)
+def _any_near(
+    x: Float64, z: Float64, points: Float32, reach: Float32, cell: float, slots: int
+) -> Bool:
+    starts, rows = _buckets(points, cell, slots)
     mask = np.uint64(slots - 1)
     out = np.zeros(x.shape[0], np.bool_)
     for i in range(x.shape[0]):
-        ci, ck = int(math.floor(x[i] / reach)), int(math.floor(z[i] / reach))
+        ci, ck = int(math.floor(x[i] / cell)), int(math.floor(z[i] / cell))
         for dk in range(-1, 2):
             for di in range(-1, 2):
                 s = slot_of(ci + di, ck + dk, mask)
                 for e in range(starts[s], starts[s + 1]):
                     dx, dz = points[rows[e], 0] - x[i], points[rows[e], 1] - z[i]
-                    if dx * dx + dz * dz < reach * reach:
+                    far = reach[rows[e]]
+                    if dx * dx + dz * dz < far * far:
                         out[i] = True
                         break
                 if out[i]:
@@ -59,12 +62,13 @@ def _any_near(x: Float64, z: Float64, points: Float32, reach: float, slots: int)
     return out
 
 
-def any_near(x: Float64, z: Float64, points: Float32, reach: float) -> Bool:
-    """(n,) whether one of `points` (m, 2) lies nearer than `reach` metres to each place (x, z) of the map."""
-    if not len(points) or reach <= 0:
+def any_near(x: Float64, z: Float64, points: Float32, reach: Float32) -> Bool:
+    """(n,) whether one of `points` (m, 2) lies nearer than its `reach` (m,) in metres to each place (x, z) of the map."""
+    cell = float(reach.max(initial=0.0))
+    if cell <= 0:
         return np.zeros(len(x), bool)
     slots = 1 << max(4, math.ceil(math.log2(2 * len(points))))
-    return _any_near(x, z, np.ascontiguousarray(points, np.float32), reach, slots)
+    return _any_near(x, z, np.ascontiguousarray(points, np.float32), reach, cell, slots)
 
 
 @kernel

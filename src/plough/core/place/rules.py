@@ -18,11 +18,10 @@ from plough.core.ground.paths import Strip, strip_distance
 from plough.core.ground.surface import Samples, Surface
 from plough.core.place.candidates import Candidates, Scattered, Source
 from plough.core.place.footing import gaps
-from plough.core.place.near import any_near
-from plough.core.place.placements import PlacedTile, Placements, by_tile, standing_of
+from plough.core.place.placements import PlacedTile, Placements, by_tile
 from plough.core.place.pose import Pose, set_up
 from plough.core.place.rows import OnContours, Rows
-from plough.core.place.standing import ByTile
+from plough.core.place.standing import Stand, Taken
 from plough.core.place.variants import NONE, Choices
 from plough.core.rng import stream, uniform_array
 from plough.core.tiles import TileList, around, code_of, combine, grouped, hash_of, tile_of
@@ -55,7 +54,7 @@ class ScatterRule:
     regions: tuple[Region, ...] = ()  #: none: the whole surface
     conditions: tuple[Weighting, ...] = ()  #: what a place must be like
     cleared: tuple[Strip | Region, ...] = ()  #: where nothing may stand
-    apart: float = 0.0  #: metres from what stands already
+    apart: float = 0.0  #: metres from what stands already, or from its rim
     shares: tuple[
         tuple[Weighting, ...], ...
     ] = ()  #: of each asset: by what its weight is multiplied
@@ -68,7 +67,7 @@ class ScatterRule:
     def head(self) -> UInt64:
         """(2,) a hash of all that acts on every tile alike."""
         values = [self.spacing, self.fill, self.apart]
-        mix = [getattr(self.choices, n).tolist() for n in Choices.__slots__]
+        mix = self.choices.told()
         limits = [str(v) for v in (*values, *self.pattern, *self.pose)]
         own = [list(s) for s in self.sizes]
         feet = self.feet.tolist()
@@ -94,7 +93,7 @@ def _keys(
     surface: Surface,
     tiles: TileList,
     seen: UInt64,
-    standing: ByTile,
+    taken: Taken,
     rings: int,
 ) -> UInt64:
     """(t, 2) a hash of everything that decides what stands in each tile."""
@@ -103,7 +102,7 @@ def _keys(
         hashes = clear.seen(tiles)[0] if isinstance(clear, Region) else clear.seen(tiles)
         lines += hashes * _CLEARED
     place = np.repeat(code_of(tiles).astype(np.uint64)[:, None], 2, axis=1)
-    near = standing.seen(tiles, lambda _, tile: tile.standing)
+    near = taken.seen(tiles)
     told = seen_by(rule.conditions, tiles)
     for conditions in rule.shares:
         told = combine(told, seen_by(conditions, tiles))
@@ -117,7 +116,7 @@ def _keys(
 def scatter(
     rule: ScatterRule,
     surface: Surface,
-    standing: Sequence[Sequence[PlacedTile]] = (),
+    standing: Sequence[Stand] = (),
     cache: Cache | None = None,
     check: Callable[[], None] = lambda: None,
 ) -> list[PlacedTile]:
@@ -127,7 +126,7 @@ def scatter(
     ground moves none that stays. A tile is computed again only when something changed that it can see.
 
     Args:
-        standing: what earlier layers placed; it keeps its room.
+        standing: what earlier layers placed; it keeps its room, `rule.apart` about each.
         cache: holds tiles and candidates from one call to the next.
         check: called now and then; may raise to stop.
 
@@ -135,7 +134,7 @@ def scatter(
         TooLargeError: more would be sampled than the limit; nothing has been sampled then.
     """
     cache = cache or Cache()
-    taken = ByTile(standing, rule.apart)
+    taken = Taken(standing, rule.apart)
     tiles, seen = _domain(rule, surface)
     if rule.fill <= 0 or not len(tiles):
         return []
@@ -171,16 +170,13 @@ def _source(rule: ScatterRule, surface: Surface, cache: Cache, check: Callable[[
 
 
 def _place(
-    rule: ScatterRule, surface: Surface, taken: ByTile, source: Source, tiles: TileList
+    rule: ScatterRule, surface: Surface, taken: Taken, source: Source, tiles: TileList
 ) -> list[PlacedTile]:
     """What stands in each of `tiles`."""
     points, wanted = source.of_tiles(tiles), code_of(tiles)
     ground = surface.sample(points.x, points.z)
     rows = _allowed(rule, points, ground)
-    if rule.apart > 0:
-        stems = standing_of(tile for _, tile in taken.about(tiles))
-        near = any_near(points.x[rows], points.z[rows], stems, rule.apart)
-        rows = rows[~near]
+    rows = rows[~taken.at(points.x[rows], points.z[rows], tiles)]
     points, there = points.taken(rows), ground.taken(rows)
     variant = rule.choices.choose(points.ids, shares_at(rule.shares, there))
     stand = np.nonzero(variant != NONE)[0]

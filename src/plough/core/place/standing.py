@@ -1,4 +1,4 @@
-"""Measures from what stands already: how far its stems are, and how far beneath its crowns a place lies."""
+"""What stands already: the room that it keeps, how far its stems are, and how far beneath its crowns a place lies."""
 
 from __future__ import annotations
 
@@ -9,9 +9,9 @@ from functools import cached_property
 
 import numpy as np
 
-from plough.core.arrays import Float32, Float64, UInt64
+from plough.core.arrays import Bool, Float32, Float64, UInt64
 from plough.core.ground.surface import Samples
-from plough.core.place.near import least_share
+from plough.core.place.near import any_near, least_share
 from plough.core.place.placements import PlacedTile, standing_of
 from plough.core.tiles import SIZE, TileList, around, around_each, code_of, hash_of, tile_of
 
@@ -51,8 +51,71 @@ class ByTile:
 class Stand:
     """What one layer placed, as others measure from it."""
 
-    tiles: tuple[PlacedTile, ...]
-    radius: Float32 | None = None  #: (variants,) metres of each variant's crown; None: stems count
+    tiles: Sequence[PlacedTile]
+    radius: Float32 | Float64 | None = (
+        None  #: (variants,) metres of what each takes up; None: stems count
+    )
+
+    def radii(self, tile: PlacedTile) -> Float32:
+        """(n,) metres that each of `tile` takes up."""
+        assert self.radius is not None
+        wide = self.radius[tile.placements.variant] * tile.placements.scale[:, 0]
+        return np.asarray(wide, np.float32)
+
+    @cached_property
+    def widest(self) -> float:
+        """Metres that the widest may take up; 0 where stems count."""
+        if self.radius is None:
+            return 0.0
+        sizes = (float(t.placements.scale[:, 0].max(initial=0)) for t in self.tiles)
+        return float(self.radius.max(initial=0)) * max(sizes, default=0.0)
+
+
+class _Near:
+    """What stands already, as far about each tile as matters."""
+
+    def __init__(self, stands: Sequence[Stand], reach: float) -> None:
+        self._stands = stands
+        self._placed = ByTile([s.tiles for s in stands], reach)
+        self._salts = [None if s.radius is None else s.radius.tolist() for s in stands]
+
+    def about(self, tiles: TileList, of_stem: float) -> tuple[Float32, Float32]:
+        """What stands in `tiles` or near them: (n, 2) where, and (n,) metres that each takes up; `of_stem` where stems count."""
+        near = self._placed.about(tiles)
+        radii = [np.empty(0, np.float32)]
+        for row, tile in near:
+            stand = self._stands[row]
+            stems = np.full(tile.placements.count, of_stem, np.float32)
+            radii.append(stems if stand.radius is None else stand.radii(tile))
+        return standing_of(t for _, t in near), np.concatenate(radii)
+
+    def seen(self, tiles: TileList) -> UInt64:
+        """What stands in and about each tile: of stems where they are, of others all."""
+
+        def told(row: int, tile: PlacedTile) -> tuple[int, int]:
+            if self._salts[row] is None:
+                return tile.standing
+            a, b = hash_of([tile.key, self._salts[row]]).tolist()
+            return a, b
+
+        return self._placed.seen(tiles, told)
+
+
+class Taken:
+    """The room that what stands already keeps free: so many metres about each, from its stem or from the rim of what it takes up."""
+
+    def __init__(self, stands: Sequence[Stand], apart: float) -> None:
+        self._apart = apart
+        self._near = _Near(stands, apart + max((s.widest for s in stands), default=0.0))
+
+    def at(self, x: Float64, z: Float64, tiles: TileList) -> Bool:
+        """(n,) whether each place (x, z), all of them in `tiles`, is taken."""
+        points, radius = self._near.about(tiles, 0.0)
+        return any_near(x, z, points, radius + np.float32(self._apart))
+
+    def seen(self, tiles: TileList) -> UInt64:
+        """(t, 2) a hash of all that keeps room in each tile."""
+        return self._near.seen(tiles)
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,43 +126,17 @@ class FromStanding:
     most: float  #: metres, or times the radius
 
     @cached_property
-    def _placed(self) -> ByTile:
-        reach = self.most * max((_widest(s) for s in self.stands), default=0.0)
-        return ByTile([s.tiles for s in self.stands], reach)
+    def _near(self) -> _Near:
+        widest = max((1.0 if s.radius is None else s.widest for s in self.stands), default=0.0)
+        return _Near(self.stands, self.most * widest)
 
     def values(self, at: Samples) -> Float64:
         """(n,) metres, or per cent."""
         x, z = (np.ascontiguousarray(at.position[:, k]) for k in (0, 2))
-        near = self._placed.about(np.unique(tile_of(x, z), axis=0))
-        points = standing_of(t for _, t in near)
-        radii = [np.empty(0, np.float32)]
-        for row, tile in near:
-            radius, placed = self.stands[row].radius, tile.placements
-            crowns = np.ones(placed.count, np.float32)
-            radii.append(crowns if radius is None else radius[placed.variant] * placed.scale[:, 0])
-        share = least_share(x, z, points, np.concatenate(radii), self.most)
-        return share if self._of_stems else 100.0 * share
-
-    @property
-    def _of_stems(self) -> bool:
-        return all(s.radius is None for s in self.stands)
+        points, radius = self._near.about(np.unique(tile_of(x, z), axis=0), 1.0)
+        share = least_share(x, z, points, radius, self.most)
+        return share if all(s.radius is None for s in self.stands) else 100.0 * share
 
     def seen(self, tiles: TileList) -> UInt64:
-        """What stands in and about each tile: of stems where they are, of crowns all."""
-        salts = [None if s.radius is None else s.radius.tolist() for s in self.stands]
-
-        def told(row: int, tile: PlacedTile) -> tuple[int, int]:
-            if salts[row] is None:
-                return tile.standing
-            a, b = hash_of([tile.key, salts[row]]).tolist()
-            return a, b
-
-        return self._placed.seen(tiles, told)
-
-
-def _widest(stand: Stand) -> float:
-    """Metres of its widest crown; 1 where stems count."""
-    if stand.radius is None:
-        return 1.0
-    sizes = (float(t.placements.scale[:, 0].max(initial=0)) for t in stand.tiles)
-    return float(stand.radius.max(initial=0)) * max(sizes, default=0.0)
+        """(t, 2) what stands in and about each tile."""
+        return self._near.seen(tiles)

@@ -87,7 +87,7 @@ class UponRule:
 
     def offer_head(self) -> UInt64:
         """(2,) a hash of all that decides everywhere what is offered."""
-        mix = [getattr(self.choices, n).tolist() for n in Choices.__slots__]
+        mix = self.choices.told()
         return hash_of([VERSION, self.seed, self.spacing, *self.facing, len(self.shares), mix])
 
     def room_head(self) -> UInt64:

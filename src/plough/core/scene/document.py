@@ -117,6 +117,12 @@ class MixEntry(Parameters):
         step=1,
         help="Of its own, besides that of all.",
     )
+    seeds: tuple[Seed, ...] = Field(
+        (),
+        max_length=24,
+        title="Seeds",
+        description="Of those of the asset, which of them stand; none: all.",
+    )
     spacing: float = number(
         0,
         "Apart from its kind",
@@ -156,6 +162,19 @@ def mix_of() -> Any:
     """The assets that a layer places; the field's type is `tuple[MixEntry, ...]`."""
     extra: dict[str, Any] = {"control": "mix", "unit": "", "group": "What", "to": "asset"}
     return Field((), max_length=32, title="What", json_schema_extra=extra)
+
+
+def mirrored() -> Any:
+    """The share of placements that are mirrored, per cent."""
+    return number(
+        0,
+        "Mirrored",
+        (0, 100),
+        unit="%",
+        step=1,
+        group="How they stand",
+        help="Share of them, left for right.",
+    )
 
 
 def where() -> Any:

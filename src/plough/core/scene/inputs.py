@@ -21,7 +21,7 @@ from plough.core.library.library import Library
 from plough.core.library.references import resolve
 from plough.core.library.variants import Variant, variant_of
 from plough.core.place.faces import Faces, faces_of
-from plough.core.place.placements import PlacedTile, Placements, cut
+from plough.core.place.placements import Placements, cut
 from plough.core.place.standing import FromStanding, Stand
 from plough.core.place.upon import Bearers
 from plough.core.place.variants import Choices
@@ -221,9 +221,12 @@ class Inputs:
             return None
         return InView(view.eye, view.target)
 
-    def standing(self) -> list[Sequence[PlacedTile]]:
-        """What earlier layers placed, layer by layer."""
-        return [o.placements.tiles for o in self._earlier.values() if o.placements is not None]
+    def standing(
+        self, room: Callable[[Sequence[Variant]], Float32 | Float64] | None = None
+    ) -> list[Stand]:
+        """What earlier layers placed, layer by layer; `room` gives what variants take up besides their stems."""
+        placed = [o.placements for o in self._earlier.values() if o.placements is not None]
+        return [Stand(p.tiles, room and room(p.variants)) for p in placed if p.count]
 
     def bearers(self, ids: Sequence[str]) -> list[Bearers]:
         """What the layers `ids` placed or made, each with its faces."""
@@ -264,8 +267,12 @@ class Inputs:
         )
         return Bearers(tuple(faces), tuple(cut(placed)))
 
-    def mix(self, entries: Sequence[MixEntry]) -> Mix:
-        """The assets of a mix, those of kept mixes among them; one that is missing is left out and told."""
+    def mix(self, entries: Sequence[MixEntry], mirrored: float = 0.0) -> Mix:
+        """The assets of a mix, those of kept mixes among them; one that is missing is left out and told.
+
+        Args:
+            mirrored: share that is mirrored, 0 to 100.
+        """
         variants: list[Variant] = []
         chosen: list[tuple[str, float, Sequence[int]]] = []
         there: list[MixEntry] = []
@@ -280,13 +287,23 @@ class Inputs:
             found = resolve(asset, self._shelf.assets, asset.id)
             for text in found.missing:
                 self.find("missing-asset", text)
+            seeds = [s for s in asset.seeds if not entry.seeds or s in entry.seeds]
+            gone = [s for s in entry.seeds if s not in asset.seeds]
+            if gone:
+                self.find(
+                    "missing-seed", f"{asset.name} has no seed {', '.join(map(str, gone))} any more"
+                )
+            if not seeds:
+                continue
             variants += [
                 variant_of(asset.id, asset.name, asset.kind, found.parameters, s, asset.images)
-                for s in asset.seeds
+                for s in seeds
             ]
-            chosen.append((draws, entry.weight, asset.seeds))
+            chosen.append((draws, entry.weight, seeds))
             there.append(entry)
-        return Mix(tuple(variants), Choices.of(chosen), tuple(there))
+        if mirrored:
+            variants += [v.mirrored() for v in variants]
+        return Mix(tuple(variants), Choices.of(chosen, mirrored / 100.0), tuple(there))
 
     def _opened(self, entries: Sequence[MixEntry]) -> Iterator[tuple[str, MixEntry]]:
         """`entries` with the assets of kept mixes in the place of these, each with the name that it draws by.

@@ -11,6 +11,7 @@ import numpy as np
 from plough.core.arrays import Float32, Int64, UInt8
 from plough.core.ground.surface import Samples
 from plough.core.library.library import Library
+from plough.core.library.variants import Variant
 from plough.core.mesh.material import Material
 from plough.core.mesh.picture import Frame, draw_picture
 from plough.core.mesh.value import Mesh, Part, join
@@ -20,9 +21,7 @@ from plough.core.scene.facets import TiledPlacements
 
 _PITCH = 0.62  #: radians by which the picture looks down
 _SAMPLES = 257  #: of the ground, a side
-_MOST = (
-    1_200_000  #: triangles of one layer; beyond that, its variants are drawn as cards, and in part
-)
+_MOST = 2_400_000  #: triangles of one layer; beyond, its variants are drawn as cards, and in part
 _LIGHT, _PALE = 1.25, 1.6  # of what lies low, and high
 _AIR = np.array([0.016, 0.02, 0.026])  # the light that lies over all
 _BARE = Material("ground", color=(0.09, 0.11, 0.045))
@@ -36,7 +35,7 @@ def draw_scene(
     meshes: list[Mesh] = []
     materials: dict[str, Material] = {}
     albedo: dict[str, UInt8] = {}
-    for n, (mesh, slots) in enumerate(_pieces(evaluation, library)):
+    for n, (mesh, slots) in enumerate(_pieces(evaluation, library, across)):
         for slot, material in slots.items():
             materials[f"{n} {slot}"] = material
             albedo[f"{n} {slot}"] = library.small_albedo(material)
@@ -53,7 +52,9 @@ def draw_scene(
     return draw_picture(whole, materials, albedo, frame, size)
 
 
-def _pieces(evaluation: Evaluation, library: Library) -> Iterator[tuple[Mesh, dict[str, Material]]]:
+def _pieces(
+    evaluation: Evaluation, library: Library, across: float
+) -> Iterator[tuple[Mesh, dict[str, Material]]]:
     for result in evaluation.layers:
         out = result.output
         surface = None if out.surface is None else evaluation.surface
@@ -71,7 +72,7 @@ def _pieces(evaluation: Evaluation, library: Library) -> Iterator[tuple[Mesh, di
             tinted = {s: _dressed(m, solid.finish) for s, m in solid.materials.items()}
             yield solid.mesh, tinted
         if out.placements is not None:
-            yield from _standing(out.placements, library)
+            yield from _standing(out.placements, library, across)
 
 
 def _dressed(material: Material, finish: str) -> Material:
@@ -99,21 +100,31 @@ def _ground(at: Samples, tones: Float32) -> Mesh:
 
 
 def _standing(
-    placed: TiledPlacements, library: Library
+    placed: TiledPlacements, library: Library, across: float
 ) -> Iterator[tuple[Mesh, dict[str, Material]]]:
     """Each variant's instances as one mesh, of the last level that still has the shape or of cards."""
     whole = placed.whole()
-    for v, (variant, count) in enumerate(zip(placed.variants, placed.per_variant(), strict=True)):
-        if not count:
-            continue
-        last = library.levels_of(variant) - 1
-        product = library.level(variant, max(0, last - 1))
-        if product.mesh.triangles * int(count) > _MOST / len(placed.variants):
-            product = library.level(variant, last)
+    far = np.abs(whole.position[:, [0, 2]]).max(axis=1, initial=0.0)
+    whole = whole.taken(far < across)  # the view is aslant: beyond half of it, too
+    counts = np.bincount(whole.variant, minlength=len(placed.variants)).tolist()
+    used = [v for v, count in enumerate(counts) if count]
+    coarse = [library.level(placed.variants[v], _coarse(library, placed.variants[v])) for v in used]
+    most = _MOST  # triangles of each
+    if sum(p.mesh.triangles * counts[v] for v, p in zip(used, coarse, strict=True)) > _MOST:
+        most = _MOST // len(used)
+    for v, product in zip(used, coarse, strict=True):
+        variant, shown = placed.variants[v], product
+        if product.mesh.triangles * counts[v] > most:
+            shown = library.level(variant, library.levels_of(variant) - 1)
         rows = np.nonzero(whole.variant == v)[0]
         # of more than can be told apart, so many that the picture stays quick and small
-        step = -(-rows.size * product.mesh.triangles // (_MOST // len(placed.variants)))
-        yield _instances(product.mesh, whole, rows[::step]), product.materials
+        step = -(-rows.size * shown.mesh.triangles // most)
+        yield _instances(shown.mesh, whole, rows[::step]), shown.materials
+
+
+def _coarse(library: Library, variant: Variant) -> int:
+    """The last level of a variant that still has its shape."""
+    return max(0, library.levels_of(variant) - 2)
 
 
 def _instances(mesh: Mesh, placements: Placements, rows: Int64) -> Mesh:

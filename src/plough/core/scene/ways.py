@@ -11,7 +11,9 @@ from pathlib import Path
 from typing import Any
 
 from plough.core.arrays import UInt8
+from plough.core.demo import demo_file, mesh_parameters
 from plough.core.errors import ParameterError
+from plough.core.library import Library
 from plough.core.presets import preset
 from plough.core.scene.document import Asset, Layer, SceneDocument
 from plough.core.scene.evaluation import Evaluator
@@ -31,6 +33,7 @@ class Way:
     text: str  #: one line
     kind: str  #: of layer
     assets: dict[str, str] = field(default_factory=dict)  #: presets, by the keys that layers use
+    meshes: dict[str, str] = field(default_factory=dict)  #: of the demo, by such keys
     layers: tuple[dict[str, Any], ...] = ()  #: `id`, `name` and `parameters` of each, in order
     ground: dict[str, Any] = field(
         default_factory=dict, repr=False
@@ -79,6 +82,7 @@ def _read(kind: str, name: str, values: dict[str, Any]) -> Way:
         values["text"],
         kind,
         values.get("assets", {}),
+        values.get("meshes", {}),
         tuple(values.get("layers", [alone])),
         values.get("ground", {}),
         values.get("across", math.inf),
@@ -104,12 +108,15 @@ def assets_of(chosen: Way, new_id: Callable[[], str]) -> dict[str, Asset]:
         out[key] = Asset(
             id=new_id(), name=p.title, kind=p.kind, parameters=p.parameters, seeds=seeds
         )
+    for key, name in chosen.meshes.items():
+        title = name.replace("-", " ").capitalize()
+        out[key] = Asset(id=new_id(), name=title, kind="mesh", parameters=mesh_parameters(name))
     return out
 
 
 def way_document(chosen: Way) -> SceneDocument:
     """A scene that holds what a way brings, with the layers that every scene has."""
-    keys = iter(chosen.assets)
+    keys = iter((*chosen.assets, *chosen.meshes))
     assets = assets_of(chosen, lambda: next(keys))
     beside = [Layer.model_validate(layer) for layer in chosen.beside]
     own = [*beside, *(Layer(kind=chosen.kind, **layer) for layer in chosen.layers)]
@@ -129,7 +136,7 @@ def way_document(chosen: Way) -> SceneDocument:
 
 def draw_way(chosen: Way, size: tuple[int, int]) -> UInt8:
     """(h, w, 3) sRGB picture of a scene that holds what this way brings."""
-    evaluator = Evaluator()
+    evaluator = Evaluator(Library(load=demo_file))
     return draw_scene(
         evaluator.evaluate(way_document(chosen)), evaluator.library, size, chosen.across
     )

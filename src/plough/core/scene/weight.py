@@ -79,8 +79,8 @@ def _weigh_placements(
     for row in used.tolist():
         check()
         variant = placed.variants[row]
-        height, levels = library.size(variant, check)[0], library.levels_of(variant)
-        shown[row] = (np.array(switch_distances(height, levels)), np.zeros(levels, np.int64))
+        size, levels = library.size(variant, check), library.levels_of(variant)
+        shown[row] = (np.array(switch_distances(size, levels)), np.zeros(levels, np.int64))
     for tile in placed.tiles:
         _count_levels(tile, shown, np.array(eye, np.float32))
     total = Weight()

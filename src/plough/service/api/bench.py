@@ -141,7 +141,10 @@ def levels(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> list[LevelFacts]:
         body.kind, borrowed(db, me, body.scene, body.kind, body.parameters), body.seed, body.images
     )
     products = ctx.library.levels(variant)
-    limits = [*switch_distances(products[0].height, len(products)), None]
+    limits = [
+        *switch_distances((products[0].height, products[0].canopy_radius), len(products)),
+        None,
+    ]
     differences = ctx.library.differences(variant)
     return [
         LevelFacts(

@@ -200,10 +200,11 @@ class Transport:
         library = self.ctx.library
         height, canopy = library.size(v, self.check)
         levels = library.levels_of(v)
-        limits = [*switch_distances(height, levels), None]
+        limits = [*switch_distances((height, canopy), levels), None]
         facts = [library.facts(v, d, self.check) for d in range(levels)]
         card = card_of(self.ctx.results, v)
         base = f"/api/scenes/{quote(self.scene_id)}/meshes/{quote(v.asset)}/{v.seed}"
+        over = "&mirrored=true" if v.mirror_of else ""
         return VariantOut(
             asset=v.asset,
             name=v.name,
@@ -215,7 +216,7 @@ class Transport:
             lamps=[lamp_out(x) for x in library.lamps(v, self.check)],
             levels=[
                 LevelOut(
-                    mesh=f"{base}/{shown}?key={self.ctx.code[:8]}{v.key}",
+                    mesh=f"{base}/{shown}?key={self.ctx.code[:8]}{v.key}{over}",
                     triangles=f.triangles,
                     bytes=f.bytes,
                     switch_distance=limit,
@@ -321,6 +322,7 @@ def level_mesh(
     me: Me,
     ctx: Ctx,
     key: str = "",
+    mirrored: bool = False,
 ) -> Response:
     """An asset of the scene at one level of detail, as an evaluation tells; it is made when first asked for.
 
@@ -337,6 +339,8 @@ def level_mesh(
         raise NotFound(f"there is no asset {asset_id!r} in this scene; it may have been removed")
     found = resolve(asset, assets, asset.id)
     variant = variant_of(asset.id, asset.name, asset.kind, found.parameters, seed, asset.images)
+    if mirrored:
+        variant = variant.mirrored()
     if key and key != ctx.code[:8] + variant.key:
         raise NotFound("the asset has been changed since; ask for the evaluation again")
     if detail not in (*range(ctx.library.levels_of(variant)), *drawn(ctx.library, variant)):
@@ -357,6 +361,7 @@ def make_asset(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> Response:
         body.images,
     )
     product = ctx.library.level(variant, body.detail)
+    size = (product.height, product.canopy_radius)
     pieces = [convex_mesh(piece) for piece in product.collider.pieces]
     extras = {
         "triangles": product.mesh.triangles,
@@ -365,7 +370,7 @@ def make_asset(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> Response:
         "height": product.height,
         "canopy_radius": product.canopy_radius,
         "counts": product.counts,
-        "switch_distances": [*switch_distances(product.height, ctx.library.levels_of(variant))],
+        "switch_distances": [*switch_distances(size, ctx.library.levels_of(variant))],
         "ranges": product.ranges,
         "changed": product.changed,
         "slots": [slot for slot, m in product.materials.items() if m.maps is not None],

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Header
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
+from plough.core.demo import mesh_parameters
 from plough.core.formats.images import jpeg
 from plough.core.hashing import key_of
 from plough.core.presets import preset
@@ -19,6 +20,7 @@ from plough.service.api.bench import PRESET_SIZE
 from plough.service.api.context import Ctx, Me, Session
 from plough.service.api.items import add_asset, add_layer
 from plough.service.api.models import PROBLEMS, NewAsset, NewLayer
+from plough.service.demo.load import keep_demo_meshes
 from plough.service.scenes import Editing
 
 router = APIRouter(prefix="/api", tags=["ways"], responses=PROBLEMS)
@@ -57,6 +59,7 @@ def ways(kind: str, me: Me) -> list[WayOut]:
 
 def _key(w: Way) -> str:
     presets = [preset(name).parameters for name in w.assets.values()]
+    presets += [mesh_parameters(name) for name in w.meshes.values()]
     version = get_layer_kind(w.kind).version
     return key_of("way", w.kind, version, w.layers, presets, w.ground, w.across, PRESET_SIZE)
 
@@ -65,6 +68,8 @@ def _key(w: Way) -> str:
 def begin_way(scene_id: str, kind: str, name: str, db: Session, me: Me) -> BegunOut:
     """Add what a way brings: its assets, and its layers just before the bake."""
     chosen = way(kind, name)
+    if chosen.meshes:
+        keep_demo_meshes(db, me)
     scene = scene_for(db, me, scene_id, "editor", lock=True)
     editing, ids = Editing(db, scene, me), {}
     for key, asset in assets_of(chosen, documents.new_id).items():

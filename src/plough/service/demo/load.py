@@ -21,10 +21,15 @@ ACCOUNTS = {
 """Name: password and role in the demo scene."""
 
 
-def create_demo_scene(db: Db, owner: Account, document: SceneDocument) -> Scene:
-    """A scene of `owner` with the demo's meshes."""
+def keep_demo_meshes(db: Db, owner: Account) -> None:
+    """The demo's meshes, as if `owner` had brought them."""
     for name, data in demo_meshes().items():
         keep_model(db, owner.id, f"{name}.glb", data)
+
+
+def create_demo_scene(db: Db, owner: Account, document: SceneDocument) -> Scene:
+    """A scene of `owner` with the demo's meshes."""
+    keep_demo_meshes(db, owner)
     return create_scene(db, owner, document)
 
 
