@@ -153,7 +153,7 @@ def evaluation_rows(into: Table) -> None:
         "demo evaluated cold",
         whole,
     )
-    pears = document.layers[3]
+    pears = next(x for x in document.layers if x.kind == "scatter")
     spacing = iter(np.linspace(6, 9, 200))
 
     def change() -> None:
@@ -213,7 +213,7 @@ def placing_rows(into: Table) -> None:
         lines = iter([moved, knots] * 20)
         again = median(
             lambda c=cache, s=spacing, lines=lines: scatter(
-                million(next(lines), field, s), field, [trees], c
+                million(next(lines), field, s), field, [Stand(trees)], c
             ),
             7,
         )

@@ -16,6 +16,7 @@ from plough.core.ground.hydrology import hydrology_of
 from plough.core.ground.paths import path_curve
 from plough.core.ground.splat import splat_squares
 from plough.core.ground.strokes import Stroke, with_stroke
+from plough.core.library import Library
 from plough.core.mesh.value import Mesh, Part
 from plough.core.scene.facets import Ground
 from plough.core.scene.senses import covered
@@ -89,10 +90,10 @@ def ground_rows(into: Table) -> None:
 
 def class_rows(into: Table, field: HeightField, copy: float) -> None:
     """Ground classes over 1 km²: all squares, and those that a stroke of paint touches."""
-    cache = Cache()
+    library = Library()
     ground = Ground(field, water=0.0)
     whole = median(
-        lambda: splat_squares(covered(ground, CLASSES, (), cache).cover, field, Cache()), 3
+        lambda: splat_squares(covered(ground, CLASSES, (), library).cover, field, Cache()), 3
     )
     row(into, "seven classes over 1 km², 1024²", whole, _COPY, copy)
     dabs = iter(np.linspace(-400, 400, 200))
@@ -100,7 +101,7 @@ def class_rows(into: Table, field: HeightField, copy: float) -> None:
     def paint() -> None:
         at = float(next(dabs))
         stroke = Painted(id="p", paint="sand", radius=12, points=((at, at),))
-        splat_squares(covered(ground, CLASSES, (stroke,), cache).cover, field, cache)
+        splat_squares(covered(ground, CLASSES, (stroke,), library).cover, field, library.cache)
 
     paint()
     row(into, "and again, one dab of paint more", median(paint, 9), _COPY, copy, "≤ 60 ms")
