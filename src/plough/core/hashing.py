@@ -8,9 +8,12 @@ from typing import Any
 import orjson
 
 
-def digest(data: bytes) -> str:
-    """40 hexadecimal digits of the BLAKE2b hash of `data`."""
-    return blake2b(data, digest_size=20).hexdigest()
+def digest(*data: bytes | memoryview) -> str:
+    """40 hexadecimal digits of the BLAKE2b hash of `data`, one after the other."""
+    state = blake2b(digest_size=20)
+    for piece in data:
+        state.update(piece)
+    return state.hexdigest()
 
 
 def key_of(*values: Any) -> str:

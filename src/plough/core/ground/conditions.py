@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, ClassVar, Literal, get_args
 
 import numpy as np
@@ -294,8 +295,12 @@ class Weighting:
     def weigh(self, at: Samples, into: Float64) -> None:
         """Multiply `into` (n,) by the weight at each place."""
         c = self.condition
-        values, table = self.measure.values(at), profile_table(c.falloff)
-        _weigh(values, *c.ends, c.fade, table, c.strength / 100, c.outside, into)
+        values = self.measure.values(at)
+        _weigh(values, *c.ends, c.fade, self._table, c.strength / 100, c.outside, into)
+
+    @cached_property
+    def _table(self) -> Float32:
+        return profile_table(self.condition.falloff)
 
     def head(self) -> UInt64:
         """(2,) a hash of what is set."""

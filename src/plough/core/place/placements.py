@@ -42,10 +42,12 @@ class Placements:
 
     def to_bytes(self) -> bytes:
         """Little-endian, one array after the other: position 12 n bytes, rotation 16 n, scale 12 n, variant 4 n, id 8 n."""
+        return b"".join(self.buffers())
+
+    def buffers(self) -> list[memoryview]:
+        """What `to_bytes` puts one after the other; machines are little-endian."""
         arrays = (self.position, self.rotation, self.scale, self.variant, self.ids)
-        return b"".join(
-            np.ascontiguousarray(a).astype(a.dtype.newbyteorder("<")).tobytes() for a in arrays
-        )
+        return [np.ascontiguousarray(a).data for a in arrays]
 
 
 def no_placements() -> Placements:
@@ -113,7 +115,7 @@ def by_tile(
         rows = slice(starts[k], starts[k + 1])
         own = placements.taken(rows)
         standing = (int(hashes[k, 0]), int(hashes[k, 1]))
-        out.append(PlacedTile(x, z, own, digest(own.to_bytes()), standing, place[rows]))
+        out.append(PlacedTile(x, z, own, digest(*own.buffers()), standing, place[rows]))
     return out
 
 

@@ -82,12 +82,15 @@ class _Near:
     def about(self, tiles: TileList, of_stem: float) -> tuple[Float32, Float32]:
         """What stands in `tiles` or near them: (n, 2) where, and (n,) metres that each takes up; `of_stem` where stems count."""
         near = self._placed.about(tiles)
-        radii = [np.empty(0, np.float32)]
-        for row, tile in near:
-            stand = self._stands[row]
-            stems = np.full(tile.placements.count, of_stem, np.float32)
-            radii.append(stems if stand.radius is None else stand.radii(tile))
-        return standing_of(t for _, t in near), np.concatenate(radii)
+        points = standing_of(t for _, t in near)
+        radii = np.full(len(points), of_stem, np.float32)
+        at = 0
+        for row, tile in near if any(self._salts) else ():
+            end = at + tile.placements.count
+            if self._salts[row] is not None:
+                radii[at:end] = self._stands[row].radii(tile)
+            at = end
+        return points, radii
 
     def seen(self, tiles: TileList) -> UInt64:
         """What stands in and about each tile: of stems where they are, of others all."""
