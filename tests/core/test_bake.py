@@ -87,7 +87,7 @@ def test_the_scene_file_holds_every_instance_level_and_collider() -> None:
     scattered = evaluation.layer("willows").output.placements
     assert scattered is not None
     bodies = [library.level(v, 0).collider.count for v in scattered.variants]
-    expected = int(np.dot(bodies, scattered.per_variant()))
+    expected = int(np.dot(bodies, scattered.per_variant))
     assert sum(instances(document, n) for n in colliders) == expected >= placed["willows"]
     assert all(
         n["extras"]["blocksMovement"] is True and n["extras"]["collider"] == "capsule"
@@ -115,7 +115,7 @@ def test_plain_nodes_are_read_by_another_library_with_the_same_counts() -> None:
     grown = sum(
         int(n) * library.level(v, 0).mesh.triangles
         for p in placed
-        for n, v in zip(p.per_variant(), p.variants, strict=True)
+        for n, v in zip(p.per_variant, p.variants, strict=True)
     )
     ground = len(scene.geometry[next(g for g in scene.geometry if g.startswith("ground"))].faces)
     strips = evaluation.layer("dyke").output.solids
@@ -245,7 +245,7 @@ def test_plain_nodes_are_counted_with_their_levels_and_colliders_before_the_work
     assert placed is not None
     nodes = 0
     for p in (r.output.placements for r in evaluation.layers if r.output.placements):
-        for n, v in zip(p.per_variant(), p.variants, strict=True):
+        for n, v in zip(p.per_variant, p.variants, strict=True):
             nodes += int(n) * (4 + library.level(v, 0).collider.count)
     monkeypatch.setattr("plough.core.bake.instances.MOST_NODES", nodes - 1)
     with pytest.raises(TooLargeError, match=f"instancing: .*{nodes:,}"):

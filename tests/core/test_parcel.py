@@ -47,7 +47,7 @@ def sent(document: SceneDocument, *layers: str) -> Any:
 
 def counts(document: SceneDocument, layer: str) -> Any:
     placed = EVALUATOR.evaluate(document).layer(layer).output.placements
-    return placed.per_variant().tolist(), [v.key for v in placed.variants]
+    return placed.per_variant.tolist(), [v.key for v in placed.variants]
 
 
 def small(**more: Any) -> SceneDocument:

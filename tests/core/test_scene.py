@@ -229,7 +229,7 @@ def test_weight_follows_the_distance() -> None:
     placed = evaluation.layer("willows").output.placements
     assert placed is not None
     assert near["willows"].instances == placed.count
-    numbers = zip(placed.per_variant(), placed.variants, strict=True)
+    numbers = zip(placed.per_variant, placed.variants, strict=True)
     exact = sum(int(n) * library.level(v, 0).mesh.triangles for n, v in numbers)
     assert near["willows"].triangles_near == exact
     assert far["willows"].triangles == 4 * placed.count, "from far away each is a card"

@@ -131,7 +131,7 @@ def test_a_kept_mix_shares_the_weight_of_its_entry_with_its_size_and_liking_besi
     half = {"asset": "wet", "weight": 2, "size": [50, 50]}
     rest = {**KEPT, "entries": [BOTH[0], {**BOTH[1], "weight": 0}]}
     output = mixed([half, {"asset": "sedge", "weight": 2}], rest)
-    counts = output.placements.per_variant()
+    counts = output.placements.per_variant
     names = [v.asset for v in output.placements.variants]
     assert names == ["willow", "willow", "sedge", "sedge"]
     assert counts[:2].sum() / counts.sum() == pytest.approx(0.5, abs=0.12)
@@ -147,7 +147,7 @@ def test_a_kept_mix_shares_the_weight_of_its_entry_with_its_size_and_liking_besi
 def test_an_asset_that_is_there_twice_has_both_its_shares() -> None:
     twice = mixed([{"asset": "wet", "weight": 1}, {"asset": "sedge", "weight": 1}], KEPT)
     names = np.array([v.asset for v in twice.placements.variants])
-    counts = twice.placements.per_variant()
+    counts = twice.placements.per_variant
     # a quarter of the mix's half, and the half of its own
     assert counts[names == "sedge"].sum() / counts.sum() == pytest.approx(0.625, abs=0.13)
 

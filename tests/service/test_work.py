@@ -301,6 +301,32 @@ def test_a_result_whose_blob_is_gone_is_made_again(database_url: str) -> None:
     database.close()
 
 
+@pytest.mark.parametrize("kept", [True, False])
+def test_what_memory_has_let_go_of_is_found_where_it_was_kept_and_else_made_again(
+    database_url: str, kept: bool
+) -> None:
+    database = Database(database_url)
+    results, made = Results(database, most_bytes=500), []
+
+    def ask(k: int) -> dict[str, str]:
+        def make() -> dict[str, bytes]:
+            made.append(k)
+            return {"data": bytes([k]) * 400}
+
+        return results.result(f"one of many, {kept}, {k}", make, kept)
+
+    names = [ask(k) for k in range(5)]
+    assert [ask(k) for k in range(5)] == names
+    assert made == [0, 1, 2, 3, 4] if kept else made == [*range(5), *range(5)]
+    found = [results.get(n["data"]) for n in names]
+    assert found == [bytes([k]) * 400 for k in range(5)] if kept else found.count(None) == 4
+    # what is not to be kept is not looked for where others keep
+    again = Results(database)
+    again.result(f"one of many, {kept}, 0", lambda: made.append(9) or {"data": b"x"}, False)
+    assert made[-1] == 9
+    database.close()
+
+
 # Releases as a state machine
 
 

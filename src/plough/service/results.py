@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import UTC, datetime, timedelta
@@ -52,6 +54,9 @@ def keep_model(db: Db, account_id: int, name: str, data: bytes) -> str:
     return found
 
 
+_SURE = 3600.0  #: seconds; what is tidied away has not been used for far longer
+
+
 class Results:
     """A least-recently-used store of bytes over the blob table."""
 
@@ -61,6 +66,7 @@ class Results:
         self._held: OrderedDict[str, bytes] = OrderedDict()
         self._bytes = 0
         self._keys: OrderedDict[str, dict[str, str]] = OrderedDict()
+        self._kept: dict[str, float] = {}  # when the database was last seen to hold them
         self._lock = Lock()
 
     def put(self, data: bytes) -> str:
@@ -97,8 +103,11 @@ class Results:
         return blob.data
 
     def result(self, key: str, make: Callable[[], dict[str, bytes]], keep: bool) -> dict[str, str]:
-        """Hashes by name of what `make` gives, made once for each `key` and code of the core; `keep` writes it to the database too."""
-        known = self.known(key)
+        """Hashes by name of what `make` gives, made once for each `key` and code of the core; `keep` writes it to the database too.
+
+        What is not to be kept is not looked for there, either.
+        """
+        known = self.known(key) if keep else self._remembered(key_of(core_key(), key))
         if known is not None:
             return known
         key = key_of(core_key(), key)
@@ -110,29 +119,42 @@ class Results:
                 same = {"blobs": names, "used": func.now()}
                 made_row = insert(Result).values(key=key, blobs=names)
                 db.execute(made_row.on_conflict_do_update(index_elements=["key"], set_=same))
+            return self._know(key, names, time.monotonic())
         return self._know(key, names)
 
     def known(self, key: str) -> dict[str, str] | None:
         """Hashes by name of what was made for `key` before; None where nothing was, or it is gone."""
         key = key_of(core_key(), key)
-        with self._lock:
-            known = self._keys.get(key)
-            if known is not None and all(h in self._held for h in known.values()):
-                self._keys.move_to_end(key)
-                return known
+        known = self._remembered(key)
+        if known is not None:
+            return known
         with self.database.session() as db:
             row = db.get(Result, key)
             if row is None or not _all_there(db, row.blobs.values()):
                 return None
             row.used = func.now()
             names = dict(row.blobs)
-        return self._know(key, names)
+        return self._know(key, names, time.monotonic())
 
-    def _know(self, key: str, names: dict[str, str]) -> dict[str, str]:
+    def _remembered(self, key: str) -> dict[str, str] | None:
+        """What is known of `key` without asking the database, which forgets nothing within `_SURE` of its use."""
+        with self._lock:
+            known = self._keys.get(key)
+            if known is None:
+                return None
+            sure = time.monotonic() - self._kept.get(key, -math.inf) < _SURE
+            if not sure and any(h not in self._held for h in known.values()):
+                return None
+            self._keys.move_to_end(key)
+            return known
+
+    def _know(self, key: str, names: dict[str, str], kept: float | None = None) -> dict[str, str]:
         with self._lock:
             self._keys[key] = names
+            if kept is not None:
+                self._kept[key] = kept
             while len(self._keys) > 20_000:
-                self._keys.popitem(last=False)
+                self._kept.pop(self._keys.popitem(last=False)[0], None)
         return names
 
     def images(self, keep: bool) -> Images:
@@ -175,6 +197,8 @@ class Results:
         Returns:
             The number of blobs removed.
         """
+        with self._lock:
+            self._kept.clear()
         with self.database.session() as db:
             db.execute(delete(Result).where(Result.used < datetime.now(UTC) - unused_for))
             gone = db.execute(

@@ -54,7 +54,7 @@ class Baker:
             placed = result.output.placements
             if placed is None:
                 continue
-            for v, n in zip(placed.variants, placed.per_variant().tolist(), strict=True):
+            for v, n in zip(placed.variants, placed.per_variant.tolist(), strict=True):
                 if n:
                     self.variants[v.label] = v
                     self._numbers[v.label] = self._numbers.get(v.label, 0) + n

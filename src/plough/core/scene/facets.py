@@ -88,6 +88,7 @@ class TiledPlacements:
         tiles = [(t.x, t.z, t.key) for t in self.tiles]
         return key_of([v.key for v in self.variants], tiles, *(self.spin if any(self.spin) else ()))
 
+    @cached_property
     def per_variant(self) -> Int64:
         """(variants,) number of placements of each."""
         total = np.zeros(len(self.variants), np.int64)

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
-from plough.core.arrays import Float32
+from plough.core.arrays import Float32, Float64, Int64, UInt32
+from plough.core.kernels import kernel
 from plough.core.library.library import Library, switch_distances
-from plough.core.place.placements import PlacedTile
 from plough.core.scene.evaluation import Evaluation
 from plough.core.scene.facets import Output, TiledPlacements
 
@@ -73,44 +73,49 @@ def weigh_layer(
 def _weigh_placements(
     placed: TiledPlacements, library: Library, eye: Eye, check: Callable[[], None]
 ) -> Weight:
-    counts = placed.per_variant()
-    used = np.nonzero(counts)[0]
-    shown = {}
-    for row in used.tolist():
+    counts = placed.per_variant
+    used = np.nonzero(counts)[0].tolist()
+    levels = {}
+    for row in used:
         check()
-        variant = placed.variants[row]
-        size, levels = library.size(variant, check), library.levels_of(variant)
-        shown[row] = (np.array(switch_distances(size, levels)), np.zeros(levels, np.int64))
+        levels[row] = library.levels_of(placed.variants[row])
+    limits = np.full((len(counts), max(levels.values(), default=1)), np.inf)
+    for row in used:
+        size = library.size(placed.variants[row], check)
+        limits[row, : levels[row] - 1] = switch_distances(size, levels[row])
+    at_level = np.zeros(limits.shape, np.int64)
     for tile in placed.tiles:
-        _count_levels(tile, shown, np.array(eye, np.float32))
+        p = tile.placements
+        _count_levels(p.position, p.scale, p.variant, limits, np.array(eye, np.float64), at_level)
     total = Weight()
-    for row, (_, at_level) in shown.items():
+    for row in used:
         check()
         variant, count = placed.variants[row], int(counts[row])
-        facts = [library.facts(variant, d, check) for d in range(len(at_level))]
+        facts = [library.facts(variant, d, check) for d in range(levels[row])]
+        seen = at_level[row, : levels[row]].tolist()
         total += Weight(
-            triangles=sum(int(n) * f.triangles for n, f in zip(at_level, facts, strict=True)),
+            triangles=sum(n * f.triangles for n, f in zip(seen, facts, strict=True)),
             triangles_near=count * facts[0].triangles,
             instances=count,
-            draw_calls=sum(f.slots for n, f in zip(at_level, facts, strict=True) if n),
+            draw_calls=sum(f.slots for n, f in zip(seen, facts, strict=True) if n),
             bytes=sum(f.bytes for f in facts) + count * 52,
         )
     return total
 
 
-def _count_levels(tile: PlacedTile, shown: dict[int, tuple[Any, Any]], eye: Float32) -> None:
-    """Add to `shown` how many of a tile's placements are seen at each level of detail."""
-    p = tile.placements
-    distance = np.linalg.norm(p.position - eye, axis=1) / p.scale[:, 1]
-    present = np.unique(p.variant)
-    for row in present.tolist():
-        limits, at_level = shown[row]
-        own = distance if len(present) == 1 else distance[p.variant == row]
-        low, high = np.searchsorted(limits, [own.min(), own.max()])
-        if low == high:
-            at_level[low] += len(own)
-        else:
-            at_level += np.bincount(np.searchsorted(limits, own), minlength=len(at_level))
+@kernel
+def _count_levels(
+    position: Float32, scale: Float32, variant: UInt32, limits: Float64, eye: Float64, into: Int64
+) -> None:
+    """Add to `into` (variants, levels) how many are seen at each level, whose `limits` (variants, levels) end with infinity."""
+    for i in range(position.shape[0]):
+        dx, dy = position[i, 0] - eye[0], position[i, 1] - eye[1]
+        dz = position[i, 2] - eye[2]
+        distance = math.sqrt(dx * dx + dy * dy + dz * dz) / scale[i, 1]
+        v, level = variant[i], 0
+        while distance > limits[v, level]:
+            level += 1
+        into[v, level] += 1
 
 
 def weigh(

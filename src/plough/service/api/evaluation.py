@@ -179,7 +179,7 @@ class Transport:
         return SolidOut(name=s.name, mesh=address, finish=s.finish, triangles=s.mesh.triangles)
 
     def _placements(self, placed: TiledPlacements) -> PlacementsOut:
-        counts = placed.per_variant().tolist()
+        counts = placed.per_variant.tolist()
         return PlacementsOut(
             count=placed.count,
             spin=placed.spin,

@@ -1,7 +1,8 @@
 /** Meshes with a place of their own, dressed in the finish that their layer gives them. */
 import * as THREE from 'three';
 import type { LayerView } from '../../api/client';
-import { holdMeshes } from '../glb';
+import { buffer } from '../blobs';
+import { holdMeshes, parse } from '../glb';
 import { meets, nearer, type Hit } from '../pick';
 import type { HeightField } from '../ground';
 import type { Stage } from '../stage';
@@ -15,6 +16,9 @@ interface Shown {
 
 /** What a path is made of; null for what is no path. */
 const surfaceOf = (finish: string) => (finish.startsWith('path ') ? finish.slice(5) : null);
+
+/** Fetched with all else that is asked for in the same turn: a path is many small pieces. */
+const packed = async (address: string) => parse(await buffer(address.slice(address.lastIndexOf('/') + 1)));
 
 export class SolidsActor implements Actor {
   private readonly group = new THREE.Group();
@@ -32,7 +36,7 @@ export class SolidsActor implements Actor {
     const loaded = await Promise.all(
       [...wanted.values()]
         .filter((s) => this.shown.get(s.name)?.address !== s.mesh)
-        .map(async (s) => ({ solid: s, loaded: await this.held.take(s.mesh) })),
+        .map(async (s) => ({ solid: s, loaded: await this.held.take(s.mesh, () => packed(s.mesh)) })),
     );
     if (signal.aborted) return;
     for (const [name, old] of this.shown)
