@@ -36,9 +36,9 @@
   }}
 />
 
-<span class="inline-block" bind:this={root}>
+<span class="inline-block max-w-[calc(100%-0.6em)]" bind:this={root}>
   <button
-    class="inline cursor-pointer rounded-t-[3px] border-b-[1.5px] px-1.5 leading-[1.25] transition-colors hover:brightness-95 {tint}"
+    class="inline cursor-pointer rounded-t-[3px] border-b-[1.5px] px-1.5 text-left leading-[1.25] transition-colors hover:brightness-95 {tint}"
     aria-expanded={open}
     aria-label="{label}: {text}"
     onclick={() => (open = !open)}>{text}</button

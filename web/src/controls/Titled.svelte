@@ -9,7 +9,7 @@
 {#if begin}
   <button
     type="button"
-    class="min-h-6 min-w-6 cursor-pointer text-left leading-tight decoration-moss decoration-dotted underline-offset-2 hover:underline focus-visible:underline"
+    class="max-w-[calc(100%-0.9rem)] min-h-6 min-w-6 cursor-pointer text-left leading-tight decoration-moss decoration-dotted underline-offset-2 hover:underline focus-visible:underline"
     title="{help ? `${help} ` : ''}Click to try several values side by side."
     aria-label="try {label}"
     onclick={begin}>{label}</button

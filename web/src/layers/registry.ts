@@ -3,6 +3,8 @@ import type { Component } from 'svelte';
 import type { Layer, Row } from '../api/client';
 import type { Choice } from '../controls/Picker.svelte';
 import { giving } from './kinds';
+import { bodyLines, type Body } from '../view/bodies';
+import type { Flat, Point } from '../view/tools/tool';
 import type { SceneStore } from '../state/sceneStore.svelte';
 import AirText from './AirText.svelte';
 import AlongText from './AlongText.svelte';
@@ -37,6 +39,8 @@ export interface LayerUi {
   /** What its points are called, one of them and all. */
   point?: string;
   whole?: string;
+  /** What lies about its points, as lines; by default what it gives is drawn. */
+  about?: (layer: Layer, points: Flat[], height: (x: number, z: number) => number) => Point[][];
   /** Whether a brush can be taken to it. */
   brushed?: boolean;
 }
@@ -74,7 +78,13 @@ const SPECIAL: Record<string, LayerUi> = {
     }),
     stamp: ofFirst,
   },
-  air: { text: AirText, stamp: ofFirst, point: 'point', whole: 'a body of air' },
+  air: {
+    text: AirText,
+    stamp: ofFirst,
+    point: 'point',
+    whole: 'a body of air',
+    about: (layer, points, height) => bodyLines(layer.parameters as unknown as Body, points, height),
+  },
   bake: { sheet: BakeSheet },
 };
 

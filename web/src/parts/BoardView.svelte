@@ -289,6 +289,7 @@
     untrack(() => {
       const kind = open.layer(id)?.kind ?? '';
       const row = drawn(kind);
+      const { about } = uiOf(kind);
       if (wanted) host.take(new DrawTool(now, wanted));
       else if (layer)
         host.take(
@@ -306,6 +307,7 @@
               least: row.least ?? 1,
               most: row.most ?? Infinity,
               point: uiOf(kind).point ?? 'point',
+              about: about && ((l, points) => about(l, points, (x, z) => now.height(x, z))),
             },
             () => open.canEdit && !open.layer(id)?.locked,
           ),

@@ -53,18 +53,18 @@ class AirParameters(Parameters):
     seed: Seed = seeded()
     mix: tuple[MixEntry, ...] = mix_of()
     points: Annotated[tuple[Point, ...], Field(min_length=1, max_length=60)] = points(
-        "Points", least=1, group="Where"
+        "Points", least=1, group="The body"
     )
     form: Form = choice(
         "box",
         "Body",
         {"box": "A box at each point", "ball": "A ball at each point", "tube": "A tube along them"},
-        group="Where",
+        group="The body",
     )
     wide: float = number(
-        8, "Wide", (0, 1000), soft=(0, 60), unit="m", step=0.1, group="Where", help="East to west."
+        8, "Wide", (0, 1000), soft=(0, 60), unit="m", step=0.1, group="The body", help="East to west."
     )
-    tall: float = number(3, "High", (0, 200), soft=(0, 40), unit="m", step=0.1, group="Where")
+    tall: float = number(3, "High", (0, 200), soft=(0, 40), unit="m", step=0.1, group="The body")
     deep: float = number(
         8,
         "Deep",
@@ -72,17 +72,18 @@ class AirParameters(Parameters):
         soft=(0, 60),
         unit="m",
         step=0.1,
-        group="Where",
+        group="The body",
         help="North to south.",
     )
     above: float = number(
         3,
-        "Its middle above the ground",
+        "Above the ground",
         (-100, 300),
         soft=(0, 60),
         unit="m",
         step=0.1,
-        group="Where",
+        group="The body",
+        help="Its middle.",
     )
     count: int = count(
         60,

@@ -2,7 +2,7 @@
 import type { Layer } from '../../api/client';
 import type { Edit } from '../../state/editQueue';
 import { lifted, tidy, type Flat, type Gesture, type Hint, type KeyStroke, type Mark, type Outcome } from './tool';
-import type { Stroke, Terrain, Tool } from './tool';
+import type { Point, Stroke, Terrain, Tool } from './tool';
 
 /** Where a layer keeps its points, and what they are called. */
 export interface Shape {
@@ -12,6 +12,8 @@ export interface Shape {
   least: number;
   most: number;
   point: string;
+  /** What lies about its points, as lines. */
+  about?: (layer: Layer, points: Flat[]) => Point[][];
 }
 
 /** A point: east and south, and what it has of its own besides. */
@@ -91,6 +93,8 @@ export class ShapeTool implements Tool {
     const layer = this.layer();
     if (!layer) return [];
     const { live } = this;
+    const about = this.shape.about?.(layer, this.points(OUTER).map(flat));
+    if (about) return about.map((points) => ({ points, dashed: true }));
     if (!live || !this.closed(live.ring)) return this.terrain.lines(layer.id).map((points) => ({ points }));
     return [{ points: [...live.points, ...live.points.slice(0, 1)].map((p) => lifted(this.terrain, flat(p))) }];
   }
