@@ -18,6 +18,7 @@ from plough.core.cache import Cache
 from plough.core.demo import demo_file, teasel_fen
 from plough.core.errors import ParameterError, TooLargeError
 from plough.core.ground import HeightField
+from plough.core.ground.paths import path_curve
 from plough.core.library import Library
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh, Part
@@ -30,7 +31,7 @@ from plough.core.place.room import settled
 from plough.core.place.upon import Bearers, UponRule, upon
 from plough.core.scene import Evaluator, read_document
 from plough.core.scene.document import write_document
-from tests.core.test_place import within
+from tests.core.test_place import clear, within
 
 DEEP = HeightField(np.full((129, 129), -60.0, np.float32), 512.0)
 
@@ -50,8 +51,9 @@ def mesh_of(solid: Any, slot: str = "stone") -> Mesh:
 BALL = trimesh.creation.icosphere(3, 1.4)
 SLAB = trimesh.creation.box((4, 3, 0.06))  # thin: both sides are near each other
 SLAB.unmerge_vertices()
+BEAM = trimesh.creation.box((420, 0.8, 0.8))
 SHAPES = {"ball": BALL, "slab": SLAB}
-FACES = {name: faces_of(mesh_of(s), {}) for name, s in SHAPES.items()}
+FACES = {name: faces_of(mesh_of(s), {}) for name, s in {**SHAPES, "beam": BEAM}.items()}
 
 
 def things(count: int = 12, seed: int = 1, size: Any = None) -> Placements:
@@ -244,6 +246,27 @@ def test_an_incremental_run_is_bit_equal_to_a_full_one_and_far_tiles_are_not_mad
     assert cache.misses == before
 
 
+def test_what_reaches_far_from_its_foot_is_seen_where_it_reaches() -> None:
+    # two beams side by side, their feet five tiles apart
+    side = Placements(
+        np.array([1, 2], np.uint64),
+        np.zeros(2, np.uint32),
+        np.array([[-160, 1, 0], [160, 1, 0.9]], np.float32),
+        np.tile(np.array([0, 0, 0, 1], np.float32), (2, 1)),
+        np.ones((2, 3), np.float32),
+    )
+    of, cache = rule(0.7), Cache()
+    first = by_id(run(of, bearers("beam", side), cache))
+    at = side.position.copy()
+    at[1, 0] -= 0.4
+    moved = bearers("beam", replace(side, position=at))
+    after = by_id(run(of, moved, cache))
+    assert after == by_id(run(of, moved, Cache()))
+    alone = by_id(run(of, bearers("beam", side.taken(np.array([0])))))
+    kept = sum(first.get(i) == row for i, row in alone.items())
+    assert 0.6 * len(alone) < kept < len(alone), "they give way to each other where they meet"
+
+
 def test_tiles_that_see_the_same_things_are_told_from_each_other() -> None:
     placed = things(16, 5)
     close = replace(placed, position=placed.position * np.array([0.04, 1, 0.04], np.float32))
@@ -273,6 +296,22 @@ def test_what_lies_in_the_ground_bears_nothing_and_conditions_hold() -> None:
     low = within("height", 0.2, 0.5)
     found = run(rule(conditions=low), bearers("ball", placed))
     assert found.count and (np.abs(found.position[:, 1] - 0.35) < 0.1501).all()
+
+
+@pytest.mark.parametrize("where", ["conditions", "shares"])
+def test_a_path_that_moves_changes_what_stands_by_it_as_a_full_run_says(where: str) -> None:
+    on, cache = bearers("ball", things(40, 4)), Cache()
+    knots = [(-150.0, 0.0), (0.0, 20.0), (150.0, -10.0)]
+    moved = [*knots[:2], (150.0, -60.0)]
+
+    def by(line: list[tuple[float, float]]) -> UponRule:
+        beside = clear(path_curve(line), 15.0)
+        return rule(conditions=beside) if where == "conditions" else rule(shares=(beside,))
+
+    before = by_id(run(by(knots), on, cache))
+    warm = by_id(run(by(moved), on, cache))
+    assert warm == by_id(run(by(moved), on, Cache()))
+    assert warm != before and warm.keys() & before.keys()
 
 
 def test_leaves_bear_nothing_and_trunks_do() -> None:
