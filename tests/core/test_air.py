@@ -88,6 +88,10 @@ def test_a_tube_follows_its_line_and_the_ground() -> None:
     # where it bends, the nearest place of the line is not quite the one that a point hangs on
     assert (inside < 1.05).mean() > 0.97 and aside.max() < 3.01
     assert np.histogram(along, 10, (0, course.length))[0] / 3000 == pytest.approx(0.1, abs=0.025)
+    part = np.minimum(10 * along / course.length, 9).astype(int)
+    assert all(aside[part == k].max() > 2.75 for k in range(10)), (
+        "it is as wide whichever way it runs"
+    )
 
 
 def test_a_higher_count_and_a_further_point_keep_all_that_hung() -> None:

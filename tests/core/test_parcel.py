@@ -198,3 +198,14 @@ def test_the_ground_and_the_bake_are_not_copied() -> None:
     for name, words in (("ground", "one ground"), ("bake", "one bake"), ("none", "no layer")):
         with pytest.raises(ParameterError, match=words):
             pack_layers(DEMO, [name])
+
+
+def test_what_is_locked_is_not_where_it_is_put_and_all_else_of_it_is_the_same() -> None:
+    document = small()
+    layers = tuple(
+        x.model_copy(update={"locked": True, "hidden": True, "notes": {"zone": "a"}})
+        for x in document.layers
+    )
+    locked = document.model_copy(update={"layers": layers})
+    (made,) = unpack(document, sent(locked, "willows"), ids()).layers
+    assert (made.locked, made.hidden, made.notes) == (False, True, {"zone": "a"})

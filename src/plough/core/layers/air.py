@@ -62,7 +62,14 @@ class AirParameters(Parameters):
         group="The body",
     )
     wide: float = number(
-        8, "Wide", (0, 1000), soft=(0, 60), unit="m", step=0.1, group="The body", help="East to west."
+        8,
+        "Wide",
+        (0, 1000),
+        soft=(0, 60),
+        unit="m",
+        step=0.1,
+        group="The body",
+        help="East to west.",
     )
     tall: float = number(3, "High", (0, 200), soft=(0, 40), unit="m", step=0.1, group="The body")
     deep: float = number(

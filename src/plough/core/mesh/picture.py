@@ -33,7 +33,8 @@ _OPEN = 0.2  #: of the light of the sky, what comes past every obstacle
 _CLEAR = 1.18  #: maps of leaves are drawn as they are seen, which is darker than they are
 _THROUGH = np.array([1.05, 1.10, 0.42]) * 0.75  #: what a leaf lets through
 _PAPER = np.array([228, 231, 222]) / 255.0
-_PITCH = 0.12
+_PITCH, _DOWN = 0.12, 0.85  #: radians by which a picture looks down, and on what lies flat
+_FLAT = 0.25  #: of its reach; what is lower lies flat
 _SKY_MAP = 176  #: samples a side of the maps that tell where a part of the sky is seen
 _CATCHES = 2  #: marks samples of the floor, which only catches the shadow
 
@@ -53,8 +54,14 @@ AZIMUTH = 0.35  #: radians about the vertical from which pictures are taken
 
 
 def frame_of(meshes: list[Mesh], aspect: float, azimuth: float = AZIMUTH) -> Frame:
-    """The one frame that holds each of `meshes` with its shadow; `aspect` is the picture's width by its height."""
-    right, up, _ = axes(azimuth, _PITCH)
+    """The one frame that holds each of `meshes` with its shadow; `aspect` is the picture's width by its height.
+
+    What lies flat is looked down upon.
+    """
+    tall = max(float(m.positions[:, 1].max()) for m in meshes)
+    wide = max(float(np.abs(m.positions[:, [0, 2]]).max()) for m in meshes)
+    pitch = _PITCH if tall > _FLAT * wide else _DOWN
+    right, up, _ = axes(azimuth, pitch)
     seen = [part for m in meshes for part in (m.positions, _shadow(m.positions))]
     sides, heights = [p @ right for p in seen], [p @ up for p in seen]
     low, high = min(float(s.min()) for s in sides), max(float(s.max()) for s in sides)
@@ -63,7 +70,9 @@ def frame_of(meshes: list[Mesh], aspect: float, azimuth: float = AZIMUTH) -> Fra
     # what stands at the origin stays in the middle while there is room
     room = max(0.0, half - 0.54 * (high - low))
     shift = 0.5 * (low + high)
-    return Frame(shift - min(max(shift, -room), room), 0.5 * (bottom + top) / float(up[1]), half)
+    return Frame(
+        shift - min(max(shift, -room), room), 0.5 * (bottom + top) / float(up[1]), half, pitch
+    )
 
 
 def _shadow(positions: Float32) -> Float64:
