@@ -73,6 +73,15 @@ def test_the_last_of_the_fill_go_first_tile_by_tile() -> None:
     assert kept / total == pytest.approx(0.5, abs=0.002)
 
 
+@pytest.mark.parametrize("share", [0.1, 0.3, 0.75])
+def test_where_few_stand_in_a_tile_the_whole_keeps_its_share(share: float) -> None:
+    tiles = [t for seed in range(12) for t in scatter(ScatterRule(seed, 21.0, 0.6), FIELD)]
+    total = sum(t.placements.count for t in tiles)
+    kept = sum(first_share(t, share).placements.count for t in tiles)
+    assert total / len(tiles) < 5
+    assert kept / total == pytest.approx(share, abs=0.03)
+
+
 def test_a_share_changes_nothing_elsewhere_and_its_tiles_are_kept() -> None:
     low = EVALUATOR.evaluate(scene(willows={"game": {"console": 40}}))
     again = EVALUATOR.evaluate(scene(willows={"game": {"console": 40}, "name": "Osiers"}))
@@ -148,6 +157,7 @@ def test_an_asset_that_is_there_twice_has_both_its_shares() -> None:
     twice = mixed([{"asset": "wet", "weight": 1}, {"asset": "sedge", "weight": 1}], KEPT)
     names = np.array([v.asset for v in twice.placements.variants])
     counts = twice.placements.per_variant
+    assert (counts[names == "sedge"] > 0).all(), "each draws for itself"
     # a quarter of the mix's half, and the half of its own
     assert counts[names == "sedge"].sum() / counts.sum() == pytest.approx(0.625, abs=0.13)
 

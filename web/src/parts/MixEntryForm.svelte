@@ -40,7 +40,7 @@
   />
 {/each}
 {#if seeds.length > 1}
-  <fieldset class="mt-1 flex flex-wrap items-center gap-x-3 gap-y-1">
+  <fieldset class="my-1.5 flex flex-wrap items-center gap-x-3 gap-y-1">
     <legend class="sr-only">Which of its seeds stand</legend>
     <span class="text-[12.5px]">Seeds</span>
     {#each seeds as seed (seed)}
