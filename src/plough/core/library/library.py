@@ -100,8 +100,11 @@ class Library:
         """
         original = variant.mirror_of
         if original is not None:
-            make_mirrored = lambda: mirrored(self.level(original, detail, check))  # noqa: E731
-            return self.cache.get(("product", variant.key, detail), make_mirrored, product_bytes)
+
+            def over() -> Product:
+                return mirrored(self.level(original, detail, check))
+
+            return self.cache.get(("product", variant.key, detail), over, product_bytes)
         if detail >= get_kind(variant.kind).levels:
             return self._impostor(variant, check)
 
