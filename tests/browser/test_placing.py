@@ -67,6 +67,11 @@ def choose(page: Page, name: str) -> None:
     page.until(lambda: page.driver.find_elements(By.XPATH, path), name)[0].click()
 
 
+def mix_of(scene: Scene) -> dict[str, Any]:
+    """The first of the willows' mix."""
+    return scene.layer("willows")["parameters"]["mix"][0]  # type: ignore[no-any-return]
+
+
 def test_what_stands_is_covered_and_hung_about(
     page: Page, sedge: httpx.Client, scene_id: str
 ) -> None:
@@ -96,6 +101,8 @@ def test_what_stands_is_covered_and_hung_about(
     air = scene.of("air")["id"]
     page.until(lambda: "Hang 60 Sedge in a box" in sentence(page), "in words")
     assert scene.placed(air) == 60
+    box = "path[stroke-dasharray='6 5']"
+    page.until(lambda: len(page.all(box)) == 6, "its box over the view")
     page.one("[data-sentence] [aria-label^='dropped or left']").click()
     page.one("[data-sentence] [data-field='dropped'] input").click()
     page.keys(Keys.ESCAPE)
@@ -209,6 +216,44 @@ def test_a_mix_is_kept_for_other_layers_and_a_tier_keeps_a_share(
             "its assets",
         )
     page.until(lambda: not scene.mixes(), "that it is forgotten")
+    assert not page.errors()
+
+
+def test_some_seeds_alone_some_mirrored_and_clear_of_crowns(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    scene = opened(page, sedge, scene_id)
+    packet(page, "sedges")
+    free = scene.placed("sedges")
+    page.until(lambda: "2.00 m from the stems of earlier layers" in sentence(page), "its room")
+    page.one("[data-sentence] [aria-label^='how far from earlier layers']").click()
+    Select(page.one("[data-sentence] [data-field='apart_from'] select")).select_by_value("crowns")
+    page.keys(Keys.ESCAPE)
+    page.until(lambda: "2.00 m from the crowns of" in sentence(page), "from crowns, in words")
+    page.until(lambda: scene.placed("sedges") < 0.9 * free, "fewer of them")
+
+    packet(page, "willows")
+    total = scene.placed("willows")
+    page.one("[data-entry='willow'] > button").click()
+    boxes = "[data-entry='willow'] fieldset input"
+    page.until(lambda: len(page.all(boxes)) == 2, "its seeds")
+    page.all(boxes)[1].click()
+    page.until(lambda: mix_of(scene)["seeds"] == [1], "one seed alone")
+    page.all(boxes)[0].click()  # the last one stays
+    assert [b.is_selected() for b in page.all(boxes)] == [True, False]
+    page.until(lambda: "1 seed" in page.text("[data-entry='willow'] > button"), "in words")
+    assert scene.placed("willows") == total
+    page.one("[data-sentence] [aria-label^='turn:']").click()
+    field = page.one("[data-sentence] [aria-label='Mirrored, value']")
+    field.send_keys(Keys.CONTROL + "a")
+    field.send_keys("40" + Keys.ENTER)
+    page.keys(Keys.ESCAPE)
+    page.until(lambda: "turned any way, 40 % mirrored" in sentence(page), "mirrored, in words")
+    page.rested()
+    told = sedge.get(f"{scene.address}/evaluation").json()["layers"]
+    own = next(x for x in told if x["id"] == "willows")["placements"]
+    counts = [v["count"] for v in own["variants"]]
+    assert own["count"] == total and len(counts) == 2 and min(counts) > 0.2 * total
     assert not page.errors()
 
 

@@ -29,9 +29,8 @@
   const most = $derived(rowsOf(layer.kind).find((r) => r.path === 'conditions')?.most ?? 8);
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
   const counts = $derived(countsOf(open.view(layer.id)));
-  const shown = $derived(
-    mix.length > 1 || mix.some((m) => m.conditions?.length || namedMix(open.scene?.settings, m.asset)),
-  );
+  const own = (m: MixEntry) => Boolean(m.conditions?.length) || (open.asset(m.asset)?.seeds.length ?? 0) > 1;
+  const shown = $derived(mix.length > 1 || mix.some((m) => own(m) || namedMix(open.scene?.settings, m.asset)));
 </script>
 
 {#if shown}
