@@ -14,7 +14,7 @@ from plough.core.formats.glb_read import read_json
 from plough.core.library import Library
 from plough.core.place import ScatterRule, scatter
 from plough.core.place.placements import first_share
-from plough.core.scene import Evaluator, read_document
+from plough.core.scene import Evaluator, inputs, read_document
 from tests.conftest import SMALL
 from tests.core.test_room import FIELD
 
@@ -171,3 +171,42 @@ def test_a_mix_that_is_missing_or_names_what_is_missing_is_told() -> None:
     assert any("'wet'" in f.text for f in nested.findings) and nested.placements.count
     with pytest.raises(ParameterError, match="entries"):
         mixed(BOTH, {**KEPT, "entries": []})
+
+
+QUANTITIES: list[dict[str, Any]] = [
+    {"how_many": "fill", "fill": 80},
+    {"how_many": "per-hectare", "per_hectare": 30_000},
+    {"how_many": "count", "in_all": 900},
+    {"pattern": "staggered", "rows": 0.6, "fill": 90},
+]
+
+
+@pytest.mark.parametrize("quantity", QUANTITIES)
+def test_while_it_is_tried_out_the_first_of_the_fill_stand_and_no_more_than_enough(
+    quantity: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(inputs, "MOST_TRIED", 300)
+    parameters = {"spacing": 0.5, "mix": [{"asset": "sedge"}], **quantity}
+    document = scene(sedges={"parameters": parameters})
+    evaluator = Evaluator()
+    whole = evaluator.evaluate(document)
+    light = evaluator.evaluate(document, light="sedges")
+    some, every = (bytes_of(e)["sedges"] for e in (light, whole))
+    assert some.items() < every.items()
+    placed = light.layer("sedges").output.placements
+    assert 0.5 * 300 < len(some) < 1.4 * 300
+    # what it is said to be a part of is about what stands in the end
+    assert len(some) / placed.share == pytest.approx(len(every), rel=0.25)
+    assert bytes_of(light)["willows"] == bytes_of(whole)["willows"]
+    # where little stands, all of it does, and it is the very same result
+    few = evaluator.evaluate(document, light="willows").layer("willows").output
+    assert few.key == whole.layer("willows").output.key and few.placements.share == 1
+
+
+def test_an_area_that_is_small_is_not_thinned(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(inputs, "MOST_TRIED", 300)
+    corners = [[-5, -5], [5, -5], [5, 5], [-5, 5]]
+    parameters = {"spacing": 0.8, "mix": [{"asset": "sedge"}], "areas": ["holt"]}
+    document = scene(holt={"parameters": {"corners": corners}}, sedges={"parameters": parameters})
+    light = EVALUATOR.evaluate(document, light="sedges").layer("sedges").output.placements
+    assert light.share == 1 and light.count > 40

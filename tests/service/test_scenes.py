@@ -469,6 +469,30 @@ def test_a_draft_keeps_nothing_and_the_latest_wins(
     problem(draft(900, 9), 422)
 
 
+def test_a_heavy_layer_is_drawn_in_part_while_it_is_dragged_and_whole_when_it_is_let_go(
+    sedge: httpx.Client, scene: dict[str, Any]
+) -> None:
+    body = {"layer": "sedges", "parameters": {"spacing": 0.15, "apart": 0}, "client": "h"}
+
+    def sedges(answer: httpx.Response) -> dict[str, Any]:
+        found = next(x for x in answer.json()["layers"] if x["id"] == "sedges")
+        return dict(found["placements"])
+
+    url = f"/api/scenes/{scene['id']}"
+    light = sedges(sedge.post(f"{url}/draft", json={**body, "serial": 1, "light": True}))
+    whole = sedges(sedge.post(f"{url}/draft", json={**body, "serial": 2}))
+    assert 50_000 < light["count"] < 150_000 and whole["count"] > 250_000
+    assert light["count"] / light["share"] == pytest.approx(whole["count"], rel=0.2)
+    assert whole["share"] == 1
+    assert all(x["placements"]["share"] == 1 for x in placing(sedge, url))
+
+
+def placing(client: httpx.Client, url: str) -> list[dict[str, Any]]:
+    """The layers that place something."""
+    layers = client.get(f"{url}/evaluation").json()["layers"]
+    return [x for x in layers if x["placements"]]
+
+
 def test_an_asset_is_made_without_being_kept(sedge: httpx.Client) -> None:
     body = {"kind": "tree", "parameters": {"first": {"count": 6}, "texture_size": "128"}, "seed": 3}
     made = [read_json(sedge.post("/api/make", json=body | {"detail": d}).content) for d in range(4)]

@@ -1771,6 +1771,12 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Light
+             * @description Of very much that the layer would place, a part is enough.
+             * @default false
+             */
+            light: boolean;
         };
         /**
          * EditOut
@@ -2996,6 +3002,11 @@ export interface components {
         PlacementsOut: {
             /** Count */
             count: number;
+            /**
+             * Share
+             * @description Of all that would stand; less than 1 while a layer is being tried out.
+             */
+            share: number;
             /** Variants */
             variants: components["schemas"]["VariantOut"][];
             /** Tiles */

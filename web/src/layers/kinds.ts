@@ -1,4 +1,5 @@
 /** What the service says of kinds of layer. */
+import { standing } from '../state/values';
 import type { Kind, Layer, LayerView, Row } from '../api/client';
 import { app } from '../state/app.svelte';
 import { big } from '../state/values';
@@ -42,7 +43,7 @@ export function giving(layers: Layer[], facet: string): Layer[] {
 
 /** What a layer came to, in a word. */
 export function amount(view: LayerView): string {
-  if (view.placements) return view.placements.count.toLocaleString('en');
+  if (view.placements) return standing(view.placements);
   if (view.surface) return `${view.surface.size.toLocaleString('en')} m`;
   if (view.curves?.length) return `${Math.round(view.curves.reduce((sum, c) => sum + c.length, 0))} m`;
   if (view.regions?.length) return `${big(Math.round(view.regions.reduce((sum, r) => sum + r.area, 0)))} m²`;

@@ -10,7 +10,7 @@
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { offerTrials } from '../state/trials.svelte';
   import { matters } from '../state/matters';
-  import { grouped, read } from '../state/values';
+  import { grouped, read, standing } from '../state/values';
   import AssetShelf from './AssetShelf.svelte';
   import LayerActions from './LayerActions.svelte';
   import LayerInGame from './LayerInGame.svelte';
@@ -40,7 +40,7 @@
 
   /** What the numbers of a group come to, told beside the first that has to do with it. */
   function summary(group: string): string {
-    if (group === 'How close' && view?.placements) return `${view.placements.count.toLocaleString('en')} placed`;
+    if (group === 'How close' && view?.placements) return `${standing(view.placements)} placed`;
     if (group === 'Terrain' && view?.surface) return `${view.surface.samples} × ${view.surface.samples} samples`;
     return '';
   }

@@ -202,7 +202,7 @@ export class SceneStore {
   /** What the scene would come to with a layer changed; a newer draft waits for the one on its way. */
   draft(layer: string, parameters: Values) {
     this.asked++; // an evaluation that is on its way is older than this
-    this.drafts.ask({ layer, parameters });
+    this.drafts.ask({ layer, parameters, light: true });
   }
 
   /** Try a number of the selected layer at several values; what is tried already ends. */

@@ -15,6 +15,7 @@ export interface Versions {
 export interface Draft {
   layer: string;
   parameters: Values;
+  light?: boolean; // a part of very much is enough
 }
 
 export interface Server {
@@ -52,7 +53,7 @@ export class SceneServer implements Server {
   }
 
   draft(draft: Draft, eye: Eye) {
-    const body = { ...draft, client: this.client, serial: ++this.serial, eye };
+    const body = { light: false, ...draft, client: this.client, serial: ++this.serial, eye };
     return take<Evaluation>(api.POST('/api/scenes/{scene_id}/draft', { params: { path: this.path }, body }));
   }
 

@@ -42,6 +42,10 @@ export function shown(value: number, step: number | null): string {
 /** A span in words; one value where both ends are the same. */
 export const pair = ([a, b]: [number, number], unit: string) => (a === b ? `${a} ${unit}` : `${a}–${b} ${unit}`);
 
+/** How many stand; about how many, while a part of them is shown. */
+export const standing = ({ count, share }: { count: number; share: number }) =>
+  share < 1 ? `about ${big(Math.round(count / share))}` : count.toLocaleString('en');
+
 /** What a sentence says of those that are mirrored, after a comma; nothing where none is. */
 export const mirroredWords = (share: number | undefined) =>
   !share ? '' : share === 100 ? ', mirrored' : `, ${share} % mirrored`;

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 from typing import ClassVar, Literal
 
 import numpy as np
 
+from plough.core.ground.areas import Region
 from plough.core.ground.conditions import Condition
 from plough.core.matters import Matters, among
 from plough.core.parameters import (
@@ -33,6 +35,7 @@ from plough.core.scene.document import MixEntry, mirrored, mix_of, where
 from plough.core.scene.facets import Output, TiledPlacements
 from plough.core.scene.inputs import Inputs, Mix
 from plough.core.scene.registry import layer_kind
+from plough.core.tiles import Bounds
 
 
 class ScatterParameters(Parameters):
@@ -287,6 +290,26 @@ def _room(p: ScatterParameters, mix: Mix, inputs: Inputs) -> Room | None:
     return Room(stems, crowns, widest, share, inputs.seed(p.seed))
 
 
+def _expected(p: ScatterParameters, regions: Sequence[Region], bounds: Bounds) -> float:
+    """How many would stand where nothing thins them out."""
+    if p.how_many == "count":
+        return float(p.in_all)
+    x0, z0, x1, z1 = bounds
+    whole = (x1 - x0) * (z1 - z0)
+    area = min(whole, sum(r.area for r in regions)) if regions else whole
+    if p.how_many == "per-hectare":
+        return p.per_hectare * area / 1e4
+    return p.fill / 100.0 * (1.0 if p.in_rows else DENSITY) * area / _share_of_each(p)
+
+
+def _thinned(p: ScatterParameters, share: float) -> ScatterParameters:
+    """With so much of what it asks for: the first of the fill."""
+    if share >= 1.0:
+        return p
+    less = {"fill": share * p.fill, "per_hectare": share * p.per_hectare}
+    return p.model_copy(update={**less, "in_all": int(share * p.in_all)})
+
+
 def _placed(
     p: ScatterParameters, rule: ScatterRule, room: Room | None, inputs: Inputs
 ) -> list[PlacedTile]:
@@ -347,6 +370,8 @@ def evaluate(p: ScatterParameters, inputs: Inputs) -> Output:
         inputs.find("nothing-chosen", "nothing is chosen to scatter")
     if not mix.variants or (p.areas and not regions):
         return Output(placements=TiledPlacements(mix.variants))
+    share = inputs.share_of(_expected(p, regions, inputs.surface().bounds))
+    p = _thinned(p, share)
     room = _room(p, mix, inputs)
     rule = ScatterRule(
         seed=inputs.seed(p.seed),
@@ -365,5 +390,5 @@ def evaluate(p: ScatterParameters, inputs: Inputs) -> Output:
     )
     place = _counted if p.how_many == "count" else _placed
     tiles = place(p, rule, room, inputs)
-    placed = TiledPlacements(mix.variants, tuple(tiles))
+    placed = TiledPlacements(mix.variants, tuple(tiles), share=share)
     return Output(placements=placed, weigh=partial(weight_of, rule))

@@ -85,12 +85,14 @@ class Evaluator:
         document: SceneDocument,
         check: Callable[[], None] = lambda: None,
         until: str = "",
+        light: str = "",
     ) -> Evaluation:
         """Evaluate all layers; hidden ones are left out, but for curves and regions that others read.
 
         Args:
             check: called between and within layers; may raise to stop.
             until: the layer whose result is wanted: those right of it are left out.
+            light: a layer that is being tried out: where very much would stand, a part of it is enough.
         """
         assets = {a.id: a for a in document.assets}
         reasons = {a.id: self.library.lost(a.kind, a.parameters) for a in document.assets}
@@ -115,7 +117,8 @@ class Evaluator:
         for layer in document.layers[1:]:
             check()
             findings = told_of.get(layer.id, ())
-            done.append(self._layer(layer, done, shelf, assets_key, ground, findings, check))
+            own = layer.id == light
+            done.append(self._layer(layer, done, shelf, assets_key, ground, findings, check, own))
             if layer.id == until:
                 break
         profile = document.settings.profile
@@ -190,6 +193,7 @@ class Evaluator:
         ground: Ground | None,
         findings: Sequence[Finding],
         check: Callable[[], None],
+        light: bool = False,
     ) -> LayerResult:
         kind = get_layer_kind(layer.kind)
         if layer.hidden and not _UNSEEN.intersection(kind.gives):
@@ -200,12 +204,14 @@ class Evaluator:
         on = ground.key if ground is not None else ""
         texts = [f.text for f in findings]
         key = key_of(
-            kind.name, kind.version, layer.id, built.key, read, assets_key, lost, on, texts
+            kind.name, kind.version, layer.id, built.key, read, assets_key, lost, on, texts, light
         )
 
         def make() -> Output:
             earlier = {r.layer.id: r.output for r in done}
-            inputs = Inputs(layer.id, earlier, shelf, self.cache, check, self.library, ground)
+            inputs = Inputs(
+                layer.id, earlier, shelf, self.cache, check, self.library, ground, light
+            )
             output = kind.evaluate(built.parameters, inputs)
             return replace(output, findings=(*output.findings, *findings, *inputs.findings))
 

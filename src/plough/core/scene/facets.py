@@ -76,6 +76,7 @@ class TiledPlacements:
     spin: Spin = (
         STILL  #: degrees a second about each one's own axes: through its sides, up, to its front
     )
+    share: float = 1.0  #: of all that would stand; less while a layer is being tried out
 
     @cached_property
     def count(self) -> int:

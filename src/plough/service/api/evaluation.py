@@ -182,6 +182,7 @@ class Transport:
         counts = placed.per_variant.tolist()
         return PlacementsOut(
             count=placed.count,
+            share=placed.share,
             spin=placed.spin,
             variants=[self._variant(v, n) for v, n in zip(placed.variants, counts, strict=True)],
             tiles=[
@@ -288,7 +289,8 @@ def draft(scene_id: str, body: Draft, db: Session, me: Me, ctx: Ctx) -> Evaluati
         ctx.latest.check(scene_id, body.client, body.serial)
 
     transport = Transport(ctx, scene_id, body.eye, False, check)
-    return _evaluation_out(transport, ctx.evaluator.evaluate(drafted, check), edits)
+    light = body.layer if body.light else ""
+    return _evaluation_out(transport, ctx.evaluator.evaluate(drafted, check, light=light), edits)
 
 
 def layer_of(document: SceneDocument, layer_id: str) -> Layer:

@@ -428,6 +428,9 @@ class PlacementsOut(BaseModel):
     """What a layer places, by tile."""
 
     count: int
+    share: float = Field(
+        description="Of all that would stand; less than 1 while a layer is being tried out."
+    )
     variants: list[VariantOut]
     tiles: list[TileOut]
     spin: tuple[float, float, float] = Field(
@@ -472,6 +475,9 @@ class Draft(In):
         ge=0, description="Growing; a draft with a higher one ends those before it."
     )
     eye: tuple[float, float, float] = (0.0, 2.0, 0.0)
+    light: bool = Field(
+        False, description="Of very much that the layer would place, a part is enough."
+    )
 
 
 class PackIn(In):
