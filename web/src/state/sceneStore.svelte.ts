@@ -20,6 +20,8 @@ import { clashes, foreseen } from './foresee';
 import { Stills } from './stills.svelte';
 import { Trials, type Camera } from './trials.svelte';
 
+const HELD = 700; // milliseconds after which what is dragged is taken to be held still
+
 export class SceneStore {
   scene = $state.raw<Scene | null>(null);
   evaluation = $state.raw<Evaluation | null>(null);
@@ -55,11 +57,15 @@ export class SceneStore {
   private asleep = false;
   private stale = false; // what the scene came to while it was asleep is not known
   private confirmed: Scene | null = null; // as the server last told it
+  private tried: Draft = { layer: '', parameters: {} };
+  private whole: ReturnType<typeof setTimeout> | undefined; // when what is held still is drawn whole
   private readonly drafts = new DraftChannel<Draft, Evaluation>(
     (ask: Draft) => this.server.draft(ask, this.eye ?? [0, 2, 0]),
     (evaluation) => {
       this.evaluation = evaluation;
       this.refusal = '';
+      if (evaluation.layers.some((l) => (l.placements?.share ?? 1) < 1))
+        this.whole = setTimeout(() => this.drafts.ask({ ...this.tried, light: false }), HELD);
     },
     (error) => {
       if (error instanceof ApiError && error.title === 'Superseded') return;
@@ -138,6 +144,11 @@ export class SceneStore {
     this.leave();
     this.socket?.close();
     this.queue?.close();
+    this.endDrafts();
+  }
+
+  private endDrafts() {
+    clearTimeout(this.whole);
     this.drafts.cancel();
   }
 
@@ -183,7 +194,7 @@ export class SceneStore {
     if (!this.evaluated || this.closed) return;
     this.stale = this.asleep;
     if (this.asleep) return;
-    this.drafts.cancel();
+    this.endDrafts();
     const mine = ++this.asked;
     this.computing = true;
     try {
@@ -202,7 +213,9 @@ export class SceneStore {
   /** What the scene would come to with a layer changed; a newer draft waits for the one on its way. */
   draft(layer: string, parameters: Values) {
     this.asked++; // an evaluation that is on its way is older than this
-    this.drafts.ask({ layer, parameters, light: true });
+    clearTimeout(this.whole);
+    this.tried = { layer, parameters, light: true };
+    this.drafts.ask(this.tried);
   }
 
   /** Try a number of the selected layer at several values; what is tried already ends. */

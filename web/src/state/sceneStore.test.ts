@@ -2,7 +2,7 @@ import { beforeEach, describe, expect, it, vi } from 'vitest';
 import { ApiError, type Evaluation, type Scene } from '../api/client';
 import type { Keep, Queued } from './editQueue';
 import type { Live } from './liveSocket';
-import type { Server, Versions } from './server';
+import type { Draft, Server, Versions } from './server';
 
 vi.stubGlobal('localStorage', { getItem: () => null, setItem: () => {} });
 vi.stubGlobal('matchMedia', () => ({ matches: false, addEventListener: () => {} }));
@@ -48,7 +48,9 @@ class Fake implements Server {
     this.evaluations.push(made);
     return made.coming;
   };
-  draft = () => {
+  asked: Draft[] = [];
+  draft = (ask: Draft) => {
+    this.asked.push(ask);
     const made = later<Evaluation>();
     this.drafts.push(made);
     return made.coming;
@@ -144,6 +146,34 @@ describe('what a scene comes to', () => {
     older?.done(evaluationOf('older'));
     await settle();
     expect(store.evaluation).toEqual(evaluationOf('newer'));
+  });
+
+  it('is drawn whole once what is dragged is held still, and not when it is let go of', async () => {
+    vi.useFakeTimers();
+    const part = { layers: [{ id: 'dyke', placements: { share: 0.2 } }] } as unknown as Evaluation;
+    const ask = { layer: 'dyke', parameters: { width: 6 } };
+    store.draft('dyke', { width: 6 });
+    server.drafts[0]?.done(part);
+    await settle();
+    expect(server.asked).toEqual([{ ...ask, light: true }]);
+    vi.advanceTimersByTime(400);
+    store.draft('dyke', { width: 7 });
+    server.drafts[1]?.done(part);
+    await settle();
+    vi.advanceTimersByTime(800);
+    expect(server.asked.length).toBe(3);
+    expect(server.asked[2]).toEqual({ ...ask, parameters: { width: 7 }, light: false });
+    server.drafts[2]?.done(evaluationOf('whole'));
+    await settle();
+    vi.advanceTimersByTime(5000);
+    expect(server.asked.length).toBe(3);
+    store.draft('dyke', { width: 8 });
+    server.drafts[3]?.done(part);
+    await settle();
+    void store.evaluate();
+    vi.advanceTimersByTime(5000);
+    expect(server.asked.length).toBe(4);
+    vi.useRealTimers();
   });
 
   it('is a draft while something is dragged, whatever was asked before', async () => {
