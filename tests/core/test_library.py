@@ -216,7 +216,8 @@ def test_a_picture_shows_the_whole_of_it_and_of_its_shadow(name: str) -> None:
     assert (away > 30).mean() > 0.02, "something is drawn"
     edge = np.concatenate([away[0], away[-1], away[:, 0], away[:, -1]])
     assert edge.max() <= 3, "nothing of it is cut off"
-    tall, wide = ((away > 30).any(axis=axis) for axis in (1, 0))
+    # tips of grass, and their shadow, are faint
+    tall, wide = ((away > 6).any(axis=axis) for axis in (1, 0))
     assert max(tall.mean(), wide.mean()) > 0.75, "it fills its picture"
 
 
