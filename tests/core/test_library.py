@@ -13,12 +13,12 @@ from plough.core.cache import Cache
 from plough.core.errors import Superseded
 from plough.core.kernels import sources_of
 from plough.core.library import Library, resolve, variant_of
-from plough.core.library.library import product_bytes
+from plough.core.library.library import product_bytes, switch_distances
 from plough.core.library.references import references
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh, Part
 from plough.core.parameters import Parameters, number, reference, section
-from plough.core.presets import all_presets
+from plough.core.presets import all_presets, preset
 from plough.core.scene.document import Asset
 
 TREE = {"texture_size": "128", "height": 5}
@@ -219,6 +219,19 @@ def test_a_picture_shows_the_whole_of_it_and_of_its_shadow(name: str) -> None:
     # tips of grass, and their shadow, are faint
     tall, wide = ((away > 6).any(axis=axis) for axis in (1, 0))
     assert max(tall.mean(), wide.mean()) > 0.75, "it fills its picture"
+
+
+def test_what_lies_flat_keeps_its_levels_as_far_as_it_reaches_and_is_looked_down_upon() -> None:
+    assert (
+        switch_distances((2.0, 0.3)) == switch_distances((2.0, 1.9)) == switch_distances((0.1, 2.0))
+    )
+    p = preset("fallen-leaves")
+    own = variant_of("t", "t", p.kind, p.parameters, p.seed, {})
+    height, reach = Library().size(own)
+    assert height < 0.25 * reach
+    drawn = Library().picture(own, (96, 84))
+    away = np.abs(drawn - drawn[0, 0].astype(int)).sum(axis=-1) > 6
+    assert away.any(axis=1).mean() > 0.6 and away.any(axis=0).mean() > 0.6
 
 
 # The cache

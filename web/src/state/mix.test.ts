@@ -35,6 +35,14 @@ describe('a mix', () => {
     const next = takenApart([...mix, { asset: 'kept', weight: 8 }], 'kept', entries);
     expect(next).toEqual([{ ...mix[0], weight: 9 }, mix[1], { ...entries[1], weight: 2 }]);
     expect(takenApart([{ asset: 'kept', weight: 8 }], 'kept', entries)).toEqual(entries);
+    // what is said of the mix goes on for each of its assets
+    const small = { asset: 'kept', weight: 8, size: [50, 40] as [number, number], spacing: 2, conditions: [wet] };
+    const own = { asset: 'fern', weight: 1, size: [60, 70] as [number, number], spacing: 1, conditions: [wet] };
+    const again = { ...wet, id: 'w-mix' };
+    expect(takenApart([small], 'kept', [entries[0] as MixEntry, own])).toEqual([
+      { ...entries[0], size: [50, 40], spacing: 2, conditions: [wet] },
+      { ...own, size: [30, 28], spacing: 2, conditions: [again, wet] },
+    ]);
   });
 
   it('places some of the seeds of an asset: never none, and all of them are no choice', () => {

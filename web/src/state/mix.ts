@@ -6,6 +6,7 @@ export interface MixEntry {
   asset: string; // or a mix that is kept
   weight: number;
   size?: [number, number];
+  spacing?: number; // metres from its kind
   seeds?: number[]; // those of the asset's that stand; none: all
   conditions?: Condition[];
   [more: string]: unknown;
@@ -33,22 +34,43 @@ export function chosenOf(mix: MixEntry[], ids: string[], weights: Record<string,
   return ids.map((asset) => ({ ...mix.find((m) => m.asset === asset), asset, weight: weights[asset] ?? 1 }));
 }
 
-/** With what a kept mix holds in its place, sharing its weight; what is in the mix already only gains weight. */
+/**
+ * With what a kept mix holds in its place, sharing its weight and with its size, distance and liking besides their own; what is
+ * in the mix already only gains weight.
+ */
 export function takenApart(mix: MixEntry[], id: string, entries: MixEntry[]): MixEntry[] {
-  const others = mix.filter((m) => m.asset !== id);
-  if (!others.length) return entries;
-  const whole = mix.find((m) => m.asset === id)?.weight ?? 1;
+  const kept = mix.find((m) => m.asset === id) ?? { asset: id, weight: 1 };
+  const out = mix.filter((m) => m.asset !== id);
   const total = entries.reduce((sum, e) => sum + e.weight, 0) || 1;
-  const out = [...others];
+  const share = out.length ? kept.weight / total : 1; // alone, they may keep their own numbers
   for (const e of entries) {
-    const weight = (whole * e.weight) / total;
+    const weight = share * e.weight;
     const at = out.findIndex((m) => m.asset === e.asset);
     const there = out[at];
     if (there) out[at] = { ...there, weight: there.weight + weight };
-    else out.push({ ...e, weight });
+    else out.push({ ...withIts(kept, e), weight });
   }
   return out;
 }
+
+/** One asset of a kept mix with what is said of the mix besides. */
+function withIts(kept: MixEntry, e: MixEntry): MixEntry {
+  const out = { ...e };
+  const [low, high] = kept.size ?? [100, 100];
+  if (low !== 100 || high !== 100) {
+    const [a, b] = e.size ?? [100, 100];
+    out.size = [within((a * low) / 100), within((b * high) / 100)];
+  }
+  if (kept.spacing) out.spacing = Math.max(kept.spacing, e.spacing ?? 0);
+  if (kept.conditions?.length) {
+    const own = new Set(e.conditions?.map((c) => c.id));
+    const fresh = kept.conditions.map((c) => (own.has(c.id) ? { ...c, id: `${c.id}-mix` } : c));
+    out.conditions = [...fresh, ...(e.conditions ?? [])];
+  }
+  return out;
+}
+
+const within = (size: number) => Math.min(1000, Math.max(5, size));
 
 export function withOwn(mix: MixEntry[], asset: string, path: string, value: unknown): MixEntry[] {
   return mix.map((m) => (m.asset === asset ? { ...m, [path]: value } : m));

@@ -104,11 +104,11 @@ export function cardMesh({ albedo, normal, translucency, ...dome }: Card): Loade
   return { parts: [{ geometry, dome, ...takeMaterial(info) }], extras: {}, triangles: 2, dispose };
 }
 
-function load(address: string): Promise<LoadedMesh> {
-  const coming = bytes(address).then(parse);
-  coming.catch(() => meshes.forget(address, coming)); // so that it is fetched again
-  return coming;
+/** Meshes by address, for one holder, who may have a way of its own to fetch them. */
+export function holdMeshes(fetched: (address: string) => Promise<ArrayBuffer> = bytes) {
+  return new Hold(meshes, (address) => {
+    const coming = fetched(address).then(parse);
+    coming.catch(() => meshes.forget(address, coming)); // so that it is fetched again
+    return coming;
+  });
 }
-
-/** Meshes by address, for one holder. */
-export const holdMeshes = () => new Hold(meshes, load);

@@ -251,6 +251,8 @@ def _fill(p: ScatterParameters, inputs: Inputs) -> float:
     """The share of what fits at the spacing."""
     if p.how_many == "fill":
         return p.fill / 100.0
+    if p.how_many == "count":
+        return 1.0
     fits = (1.0 if p.in_rows else DENSITY) * 1e4 / _share_of_each(p)
     if p.per_hectare > fits:
         text = f"at {p.spacing:g} m no more than {fits:,.0f} a hectare fit; lower the spacing"
@@ -286,8 +288,7 @@ def _room(p: ScatterParameters, mix: Mix, inputs: Inputs) -> Room | None:
         crowns = inputs.crowns(mix.variants) * np.float32(1.0 - p.overlap / 100.0)
     largest = p.size[1] / 100.0 * max(e.size[1] / 100.0 for e in mix.entries)
     widest = max(float(stems.max()), float(crowns.max()) * largest)
-    share = p.fill / 100.0 if p.how_many == "fill" else 1.0
-    return Room(stems, crowns, widest, share, inputs.seed(p.seed))
+    return Room(stems, crowns, widest, seed=inputs.seed(p.seed))
 
 
 def _expected(p: ScatterParameters, regions: Sequence[Region], bounds: Bounds) -> float:
@@ -302,14 +303,6 @@ def _expected(p: ScatterParameters, regions: Sequence[Region], bounds: Bounds) -
     return p.fill / 100.0 * (1.0 if p.in_rows else DENSITY) * area / _share_of_each(p)
 
 
-def _thinned(p: ScatterParameters, share: float) -> ScatterParameters:
-    """With so much of what it asks for: the first of the fill."""
-    if share >= 1.0:
-        return p
-    less = {"fill": share * p.fill, "per_hectare": share * p.per_hectare}
-    return p.model_copy(update={**less, "in_all": int(share * p.in_all)})
-
-
 def _placed(
     p: ScatterParameters, rule: ScatterRule, room: Room | None, inputs: Inputs
 ) -> list[PlacedTile]:
@@ -320,21 +313,21 @@ def _placed(
 
 
 def _counted(
-    p: ScatterParameters, rule: ScatterRule, room: Room | None, inputs: Inputs
+    p: ScatterParameters, rule: ScatterRule, room: Room | None, count: int, inputs: Inputs
 ) -> list[PlacedTile]:
-    """The first of all that fit, as many as are asked for; no more are looked at than need be."""
+    """The first `count` of all that fit; no more are looked at than need be."""
     x0, z0, x1, z1 = inputs.surface().bounds
-    share = 4.0 * p.in_all * _share_of_each(p) / max(1.0, (x1 - x0) * (z1 - z0))
+    share = 4.0 * count * _share_of_each(p) / max(1.0, (x1 - x0) * (z1 - z0))
     while True:
         share = min(1.0, share)
         tiles = _placed(p, replace(rule, fill=share), room, inputs)
         found = sum(t.placements.count for t in tiles)
-        if found >= p.in_all or share == 1.0:
+        if found >= count or share == 1.0:
             break
         share *= 8.0
-    if found < p.in_all:
+    if found < count:
         inputs.find("too-many", f"only {found:,} of {p.in_all:,} fit where they may stand")
-    return first_of(tiles, p.in_all)
+    return first_of(tiles, count)
 
 
 def _pose(p: ScatterParameters) -> Pose:
@@ -371,12 +364,15 @@ def evaluate(p: ScatterParameters, inputs: Inputs) -> Output:
     if not mix.variants or (p.areas and not regions):
         return Output(placements=TiledPlacements(mix.variants))
     share = inputs.share_of(_expected(p, regions, inputs.surface().bounds))
-    p = _thinned(p, share)
-    room = _room(p, mix, inputs)
+    room, fill = _room(p, mix, inputs), share * _fill(p, inputs)
+    if (
+        room is not None and p.how_many == "fill"
+    ):  # what finds room is thinned, and not what looks for it
+        room, fill = replace(room, share=fill), 1.0
     rule = ScatterRule(
         seed=inputs.seed(p.seed),
         spacing=p.spacing,
-        fill=1.0 if room and room.share < 1.0 else _fill(p, inputs),
+        fill=fill,
         pattern=_pattern(p),
         choices=mix.choices,
         regions=tuple(regions),
@@ -388,7 +384,9 @@ def evaluate(p: ScatterParameters, inputs: Inputs) -> Output:
         pose=_pose(p),
         feet=inputs.feet(mix.variants) if p.grounded else np.empty(0),
     )
-    place = _counted if p.how_many == "count" else _placed
-    tiles = place(p, rule, room, inputs)
+    if p.how_many == "count":
+        tiles = _counted(p, rule, room, int(share * p.in_all), inputs)
+    else:
+        tiles = _placed(p, rule, room, inputs)
     placed = TiledPlacements(mix.variants, tuple(tiles), share=share)
     return Output(placements=placed, weigh=partial(weight_of, rule))

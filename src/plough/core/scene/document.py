@@ -121,7 +121,7 @@ class MixEntry(Parameters):
         (),
         max_length=24,
         title="Seeds",
-        description="Of those of the asset, which of them stand; none: all.",
+        description="Of those of the asset, which of them stand; none: all. Not of a mix, whose entries have their own.",
     )
     spacing: float = number(
         0,

@@ -68,9 +68,9 @@ def _key(w: Way) -> str:
 def begin_way(scene_id: str, kind: str, name: str, db: Session, me: Me) -> BegunOut:
     """Add what a way brings: its assets, and its layers just before the bake."""
     chosen = way(kind, name)
+    scene = scene_for(db, me, scene_id, "editor", lock=True)
     if chosen.meshes:
         keep_demo_meshes(db, me)
-    scene = scene_for(db, me, scene_id, "editor", lock=True)
     editing, ids = Editing(db, scene, me), {}
     for key, asset in assets_of(chosen, documents.new_id).items():
         new_asset = NewAsset(**asset.model_dump(exclude={"id"}))

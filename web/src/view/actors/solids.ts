@@ -2,7 +2,7 @@
 import * as THREE from 'three';
 import type { LayerView } from '../../api/client';
 import { buffer } from '../blobs';
-import { holdMeshes, parse } from '../glb';
+import { holdMeshes } from '../glb';
 import { meets, nearer, type Hit } from '../pick';
 import type { HeightField } from '../ground';
 import type { Stage } from '../stage';
@@ -18,12 +18,12 @@ interface Shown {
 const surfaceOf = (finish: string) => (finish.startsWith('path ') ? finish.slice(5) : null);
 
 /** Fetched with all else that is asked for in the same turn: a path is many small pieces. */
-const packed = async (address: string) => parse(await buffer(address.slice(address.lastIndexOf('/') + 1)));
+const packed = (address: string) => buffer(address.slice(address.lastIndexOf('/') + 1));
 
 export class SolidsActor implements Actor {
   private readonly group = new THREE.Group();
   private readonly shown = new Map<string, Shown>();
-  private readonly held = holdMeshes();
+  private readonly held = holdMeshes(packed);
   private water: Water | null = null;
   private trodden = false;
 
@@ -36,7 +36,7 @@ export class SolidsActor implements Actor {
     const loaded = await Promise.all(
       [...wanted.values()]
         .filter((s) => this.shown.get(s.name)?.address !== s.mesh)
-        .map(async (s) => ({ solid: s, loaded: await this.held.take(s.mesh, () => packed(s.mesh)) })),
+        .map(async (s) => ({ solid: s, loaded: await this.held.take(s.mesh) })),
     );
     if (signal.aborted) return;
     for (const [name, old] of this.shown)
