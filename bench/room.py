@@ -18,6 +18,7 @@ from plough.core.place.along import AlongRule, pushed_apart, stations
 from plough.core.place.pose import Pose
 from plough.core.place.room import Room, with_room
 from plough.core.place.rules import Pattern
+from plough.core.place.standing import Stand
 
 _YARDSTICK = "one pass of numpy.sqrt over 10 M"
 
@@ -39,6 +40,11 @@ def room_rows(into: Table) -> None:
     row(into, f"room for the crowns of {count:,}, cold", cold, _YARDSTICK, passes)
     warm = median(lambda: with_room(offered, room, cache), 5)
     row(into, "the same, nothing changed", warm, "the same, cold", cold)
+    lawn = scatter(replace(rule, spacing=1.9), field)
+    wide = scatter(ScatterRule(seed=6, spacing=90.0, fill=0.6), field)
+    stands = [Stand(lawn, np.array([0.1])), Stand(wide, np.array([20.0]))]
+    clear = median(lambda: scatter(replace(rule, apart=0.2), field, stands), 3)
+    row(into, f"clear of {len(wide)} wide crowns and a lawn, cold", clear, _YARDSTICK, passes)
     lines = replace(rule, pattern=Pattern("contours", 1.0))
     row(
         into, "on contour lines, cold", median(lambda: scatter(lines, field), 3), _YARDSTICK, passes

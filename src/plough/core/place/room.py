@@ -65,15 +65,15 @@ def with_room(
         return []
     extent = SIZE * float(np.ptp(tiles, axis=0).max() + 1)  # beyond it nothing is offered
     reach = max(_LEAST_CELL, LINKS * 2.0 * room.widest)
-    found = ByTile([offered], min(reach, extent))
-    near = found.seen(tiles, lambda _, tile: _told(tile))
+    found = ByTile(offered, min(reach, extent))
+    near = found.seen(tiles, _told)
     own = np.array([_told(tile) for tile in offered], np.uint64).reshape(-1, 2)
     names = [("room", a, b) for a, b in combine(room.head(), own, near).tolist()]
     out: list[PlacedTile | None] = cache.look_up(names)
     missing = np.array([k for k, tile in enumerate(out) if tile is None], np.int64)
     for rows in grouped(tiles, missing):
         check()
-        about = [tile for _, tile in found.about(tiles[rows])]
+        about = found.about(tiles[rows])
         stands = dict(zip(((t.x, t.z) for t in about), _standing(about, room), strict=True))
         for r in rows.tolist():
             keep = stands[offered[r].x, offered[r].z]

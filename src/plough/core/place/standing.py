@@ -15,36 +15,27 @@ from plough.core.place.near import any_near, least_share
 from plough.core.place.placements import PlacedTile, standing_of
 from plough.core.tiles import SIZE, TileList, around, around_each, code_of, hash_of, tile_of
 
-_WHOLE = 0xFFFFFFFFFFFFFFFF
-
 
 class ByTile:
-    """What stands already, layer by layer, found by tile."""
+    """What stands already of one layer, found by tile."""
 
-    def __init__(self, layers: Sequence[Sequence[PlacedTile]], reach: float) -> None:
+    def __init__(self, layer: Sequence[PlacedTile], reach: float) -> None:
         self.rings = math.ceil(reach / SIZE) if reach > 0 else 0  #: tiles away that matter
-        self.tiles: dict[int, list[tuple[int, PlacedTile]]] = {}  #: with the row of its layer
-        for row, layer in enumerate(layers if reach > 0 else ()):
-            for tile in layer:
-                code = int(code_of(np.array([tile.x, tile.z])))
-                self.tiles.setdefault(code, []).append((row, tile))
+        codes = code_of(np.array([(t.x, t.z) for t in layer], np.int64).reshape(-1, 2)).tolist()
+        self.tiles = dict(zip(codes, layer, strict=True)) if reach > 0 else {}
 
-    def about(self, tiles: TileList) -> list[tuple[int, PlacedTile]]:
+    def about(self, tiles: TileList) -> list[PlacedTile]:
         """What stands in `tiles`, or as near to them as matters."""
         if not self.tiles:
             return []
         wanted = code_of(around_each(tiles, self.rings))
-        return [t for code in wanted.tolist() for t in self.tiles.get(code, ())]
+        return [t for code in wanted.tolist() if (t := self.tiles.get(code)) is not None]
 
-    def seen(self, tiles: TileList, of: Callable[[int, PlacedTile], tuple[int, int]]) -> UInt64:
-        """(t, 2) what `of` tells of all that stands about each tile; within a tile its order does not matter."""
+    def seen(self, tiles: TileList, of: Callable[[PlacedTile], tuple[int, int]]) -> UInt64:
+        """(t, 2) what `of` tells of all that stands about each tile."""
         codes = np.array(sorted(self.tiles), np.int64)
-        sums = [
-            [sum(told) & _WHOLE for told in zip(*(of(*t) for t in self.tiles[code]), strict=True)]
-            for code in codes.tolist()
-        ]
-        hashes = np.array(sums, np.uint64).reshape(-1, 2)
-        return around(tiles, codes, hashes, self.rings)
+        told = [of(self.tiles[code]) for code in codes.tolist()]
+        return around(tiles, codes, np.array(told, np.uint64).reshape(-1, 2), self.rings)
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,36 +63,40 @@ class Stand:
 
 
 class _Near:
-    """What stands already, as far about each tile as matters."""
+    """What stands already of one layer, as far about each tile as matters."""
 
-    def __init__(self, stands: Sequence[Stand], reach: float) -> None:
-        self._stands = stands
-        self._placed = ByTile([s.tiles for s in stands], reach)
-        self._salts = [None if s.radius is None else s.radius.tolist() for s in stands]
+    def __init__(self, stand: Stand, reach: float) -> None:
+        self._stand = stand
+        self._placed = ByTile(stand.tiles, reach)
 
     def about(self, tiles: TileList, of_stem: float) -> tuple[Float32, Float32]:
         """What stands in `tiles` or near them: (n, 2) where, and (n,) metres that each takes up; `of_stem` where stems count."""
         near = self._placed.about(tiles)
-        points = standing_of(t for _, t in near)
-        radii = np.full(len(points), of_stem, np.float32)
-        at = 0
-        for row, tile in near if any(self._salts) else ():
-            end = at + tile.placements.count
-            if self._salts[row] is not None:
-                radii[at:end] = self._stands[row].radii(tile)
-            at = end
-        return points, radii
+        points = standing_of(near)
+        if self._stand.radius is None:
+            return points, np.full(len(points), of_stem, np.float32)
+        radii = [self._stand.radii(tile) for tile in near]
+        return points, np.concatenate([np.empty(0, np.float32), *radii])
 
     def seen(self, tiles: TileList) -> UInt64:
-        """What stands in and about each tile: of stems where they are, of others all."""
+        """(t, 2) what stands in and about each tile: of stems where they are, of others all."""
+        if self._stand.radius is None:
+            return self._placed.seen(tiles, lambda tile: tile.standing)
+        salt = self._stand.radius.tolist()
 
-        def told(row: int, tile: PlacedTile) -> tuple[int, int]:
-            if self._salts[row] is None:
-                return tile.standing
-            a, b = hash_of([tile.key, self._salts[row]]).tolist()
+        def told(tile: PlacedTile) -> tuple[int, int]:
+            a, b = hash_of([tile.key, salt]).tolist()
             return a, b
 
         return self._placed.seen(tiles, told)
+
+
+def _seen(layers: Sequence[_Near], tiles: TileList) -> UInt64:
+    """(t, 2) what stands in and about each tile, of all layers; their order does not matter, nor one that is far away."""
+    out = np.zeros((len(tiles), 2), np.uint64)
+    for near in layers:
+        out += near.seen(tiles)
+    return out
 
 
 class Taken:
@@ -109,16 +104,21 @@ class Taken:
 
     def __init__(self, stands: Sequence[Stand], apart: float) -> None:
         self._apart = apart
-        self._near = _Near(stands, apart + max((s.widest for s in stands), default=0.0))
+        # each layer by itself: one wide crown must not make every stem of a lawn worth a look
+        self._layers = [_Near(s, apart + s.widest) for s in stands]
 
     def at(self, x: Float64, z: Float64, tiles: TileList) -> Bool:
         """(n,) whether each place (x, z), all of them in `tiles`, is taken."""
-        points, radius = self._near.about(tiles, 0.0)
-        return any_near(x, z, points, radius + np.float32(self._apart))
+        out = np.zeros(len(x), bool)
+        for near in self._layers:
+            points, radius = near.about(tiles, 0.0)
+            free = np.nonzero(~out)[0]
+            out[free] = any_near(x[free], z[free], points, radius + np.float32(self._apart))
+        return out
 
     def seen(self, tiles: TileList) -> UInt64:
         """(t, 2) a hash of all that keeps room in each tile."""
-        return self._near.seen(tiles)
+        return _seen(self._layers, tiles)
 
 
 @dataclass(frozen=True, eq=False)
@@ -129,17 +129,18 @@ class FromStanding:
     most: float  #: metres, or times the radius
 
     @cached_property
-    def _near(self) -> _Near:
-        widest = max((1.0 if s.radius is None else s.widest for s in self.stands), default=0.0)
-        return _Near(self.stands, self.most * widest)
+    def _layers(self) -> list[_Near]:
+        return [_Near(s, self.most * (1.0 if s.radius is None else s.widest)) for s in self.stands]
 
     def values(self, at: Samples) -> Float64:
         """(n,) metres, or per cent."""
         x, z = (np.ascontiguousarray(at.position[:, k]) for k in (0, 2))
-        points, radius = self._near.about(np.unique(tile_of(x, z), axis=0), 1.0)
-        share = least_share(x, z, points, radius, self.most)
-        return share if all(s.radius is None for s in self.stands) else 100.0 * share
+        tiles = np.unique(tile_of(x, z), axis=0)
+        out = np.full(len(x), np.inf)
+        for near in self._layers:
+            out = np.minimum(out, least_share(x, z, *near.about(tiles, 1.0), self.most))
+        return out if all(s.radius is None for s in self.stands) else 100.0 * out
 
     def seen(self, tiles: TileList) -> UInt64:
         """(t, 2) what stands in and about each tile."""
-        return self._near.seen(tiles)
+        return _seen(self._layers, tiles)
