@@ -44,7 +44,8 @@ def room_rows(into: Table) -> None:
     wide = scatter(ScatterRule(seed=6, spacing=90.0, fill=0.6), field)
     stands = [Stand(lawn, np.array([0.1])), Stand(wide, np.array([20.0]))]
     clear = median(lambda: scatter(replace(rule, apart=0.2), field, stands), 3)
-    row(into, f"clear of {len(wide)} wide crowns and a lawn, cold", clear, _YARDSTICK, passes)
+    crowns = sum(t.placements.count for t in wide)
+    row(into, f"clear of {crowns} wide crowns and a lawn, cold", clear, _YARDSTICK, passes)
     lines = replace(rule, pattern=Pattern("contours", 1.0))
     row(
         into, "on contour lines, cold", median(lambda: scatter(lines, field), 3), _YARDSTICK, passes

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
@@ -21,6 +21,7 @@ from plough.core.parameters import build
 from plough.core.place import Placements, ScatterRule, joined, sample, scatter
 from plough.core.place.candidates import Scattered, block_size
 from plough.core.place.near import any_near
+from plough.core.place.placements import cut
 from plough.core.place.pose import Pose
 from plough.core.place.standing import Stand
 from plough.core.place.variants import Choices
@@ -215,6 +216,7 @@ def test_later_layers_give_way() -> None:
 
 
 @given(seed=st.integers(0, 2**32), radius=st.floats(0.2, 90), apart=st.floats(0, 9))
+@example(seed=1, radius=30.0, apart=0.0)
 @settings(max_examples=12, deadline=None)
 def test_room_is_kept_from_crowns_however_wide(seed: int, radius: float, apart: float) -> None:
     sized = Pose(size_low=0.3, size_high=1.0)
@@ -244,6 +246,25 @@ def test_a_crown_that_grows_on_the_same_stem_is_seen_as_far_as_it_reaches() -> N
     assert [t.standing for t in grown] == [t.standing for t in stems]
     wide = [Stand(grown, np.array([3.0]))]
     assert keys(scatter(rule, FIELD, wide, cache)) == keys(scatter(rule, FIELD, wide))
+
+
+def test_a_wide_crown_that_moves_is_seen_tiles_away() -> None:
+    field = make_terrain(TerrainParameters(size=512, resolution=4, relief=14, feature=80))
+    rule, cache = ScatterRule(2, 5.0, 0.9, apart=1.0), Cache()
+
+    def crown(east: float) -> list[Stand]:
+        one = Placements(
+            np.array([7], np.uint64),
+            np.zeros(1, np.uint32),
+            np.array([[east, 0, 0]], np.float32),
+            np.array([[0, 0, 0, 1]], np.float32),
+            np.ones((1, 3), np.float32),
+        )
+        return [Stand(cut(one), np.array([150.0]))]
+
+    before = keys(scatter(rule, field, crown(-40.0), cache))
+    warm = keys(scatter(rule, field, crown(-20.0), cache))
+    assert warm == keys(scatter(rule, field, crown(-20.0))) != before
 
 
 @given(reach=st.floats(0.05, 40), count=st.integers(1, 400), seed=st.integers(0, 2**32))

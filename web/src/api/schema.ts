@@ -2632,7 +2632,7 @@ export interface components {
             ];
             /**
              * Seeds
-             * @description Of those of the asset, which of them stand; none: all.
+             * @description Of those of the asset, which of them stand; none: all. Not of a mix, whose entries have their own.
              * @default []
              */
             seeds: number[];
