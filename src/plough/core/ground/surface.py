@@ -21,7 +21,7 @@ class Samples:
 
     def taken(self, rows: Int64) -> Samples:
         """Those in `rows`."""
-        return Samples(self.position[rows], self.normal[rows], self.hit[rows])
+        return Samples(self.position.take(rows, 0), self.normal.take(rows, 0), self.hit.take(rows))
 
 
 @dataclass(frozen=True, slots=True)
