@@ -136,7 +136,12 @@ def test_every_kind_says_what_its_results_hold(name: str) -> None:
     kind = registry.get_layer_kind(name)
     document = with_posts()
     mix = [{"asset": "sedge"}]
-    for kind_name, own in (("surfaces", {"on": ["posts"]}), ("air", {"points": [[0, 0]]})):
+    stroke = {"id": "s", "radius": 9, "points": [[0, 0]]}
+    for kind_name, own in (
+        ("surfaces", {"on": ["posts"]}),
+        ("air", {"points": [[0, 0]]}),
+        ("brush", {"strokes": [stroke]}),
+    ):
         layer = {"id": kind_name, "kind": kind_name, "name": kind_name}
         document["layers"].insert(-1, {**layer, "parameters": {"mix": mix, **own}})
     evaluation = Evaluator().evaluate(read_document(document))

@@ -21,7 +21,7 @@
   const ui = $derived(uiOf(layer.kind));
   const view = $derived(open.view(layer.id));
   const disabled = $derived(!open.canEdit || layer.locked);
-  const APART = ['mix', 'reference', 'seed', 'file', 'heights', 'classes', 'conditions', 'rings']; // have a place of their own in the sheet
+  const APART = ['mix', 'reference', 'seed', 'file', 'heights', 'classes', 'conditions', 'rings', 'strokes']; // have a place of their own in the sheet
   const groups = $derived(
     grouped(rows.filter((r) => !APART.includes(r.control) && r.group && matters(r, layer.parameters))),
   );

@@ -13,7 +13,8 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
-from plough.core.arrays import Bool, Float32, Float64, UInt8, UInt64
+from plough.core.arrays import Float32, Float64, UInt8, UInt64
+from plough.core.ground.brushed import Brushed, Drawn, seen_of
 from plough.core.ground.conditions import (
     GROUND_ONLY,
     MEASURES,
@@ -24,12 +25,11 @@ from plough.core.ground.conditions import (
     weights,
 )
 from plough.core.ground.cover import TITLES, TONES, CoverName
-from plough.core.ground.paths import Strip, line_distance, strip_distance
-from plough.core.ground.strokes import Brushed, eased
+from plough.core.ground.paths import Strip, strip_distance
 from plough.core.ground.surface import Samples
-from plough.core.hashing import digest, key_of
+from plough.core.hashing import key_of
 from plough.core.parameters import Color, Id, Parameters, choice, color, linear, text
-from plough.core.tiles import SIZE, TileList, combine, hash_of, line_hashes
+from plough.core.tiles import TileList, combine, hash_of
 
 MOST_CLASSES, MOST_PAINTED = 12, 500
 _EDGE = 0.25  # of a path's half width, over which its surface gives way
@@ -113,21 +113,6 @@ class Named:
     tint: str
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class _Stroke:
-    """A stroke of paint, made ready."""
-
-    row: int | None  #: of its class; None: what the rules say
-    line: Float64  #: (n, 2) metres
-    low: Float64  #: (2,) metres, of the rectangle that it can reach
-    high: Float64
-    drawn: Painted
-
-    def meets(self, low: Float64, high: Float64) -> Bool:
-        """Whether it can reach rectangles from `low` (..., 2) to `high`."""
-        return np.asarray(((self.high >= low) & (self.low <= high)).all(axis=-1))
-
-
 @dataclass(frozen=True, eq=False)
 class GroundCover:
     """Which classes lie where on a surface."""
@@ -145,21 +130,16 @@ class GroundCover:
         return key_of(
             [[c.key, c.name, c.look, c.tint] for c in self.classes],
             [None if r is None else [w.head().tolist() for w in r] for r in self.rules],
-            [[_said(s.drawn), digest(s.line.tobytes())] for s in self._strokes],
+            [s.told() for _, s in self._strokes],
         )
 
     @cached_property
-    def _strokes(self) -> list[_Stroke]:
-        """What is painted, but for strokes of classes that are gone."""
+    def _strokes(self) -> list[tuple[int | None, Drawn]]:
+        """What is painted, but for strokes of classes that are gone: the row of the class of each, None for what the rules say."""
         known = {c.key: row for row, c in enumerate(self.classes)}
-        out = []
-        for stroke in self.painted:
-            if stroke.paint and stroke.paint not in known:
-                continue
-            line = stroke.line
-            low, high = line.min(axis=0) - stroke.radius, line.max(axis=0) + stroke.radius
-            out.append(_Stroke(known.get(stroke.paint), line, low, high, stroke))
-        return out
+        return [
+            (known.get(s.paint), Drawn(s)) for s in self.painted if not s.paint or s.paint in known
+        ]
 
     @property
     def looks(self) -> tuple[CoverName, ...]:
@@ -208,18 +188,15 @@ class GroundCover:
         places = np.stack([x, z], axis=1)
         low = np.asarray(places.min(axis=0, initial=np.inf), np.float64)
         high = np.asarray(places.max(axis=0, initial=-np.inf), np.float64)
-        for stroke in self._strokes:
+        for row, stroke in self._strokes:
             if not stroke.meets(low, high):
                 continue
-            near = np.nonzero(stroke.meets(places, places))[0]
-            drawn = stroke.drawn
-            away = line_distance(x[near], z[near], stroke.line, drawn.radius)
-            share = drawn.strength * eased(away, drawn.radius, drawn.falloff)
+            near, share = stroke.acts(places)
             over[near] *= (1.0 - share)[:, None]
-            if stroke.row is None:
+            if row is None:
                 free[near] += share * (1.0 - free[near])
             else:
-                over[near, stroke.row] += share
+                over[near, row] += share
                 free[near] *= 1.0 - share
         return ruled * free[:, None] + over
 
@@ -229,13 +206,7 @@ class GroundCover:
         for row, rules in enumerate(self.rules):
             if row and rules is not None:
                 out = combine(out, hash_of(row), seen(rules, tiles))
-        corner = np.asarray(tiles * SIZE, np.float64)
-        for stroke in self._strokes:
-            rows = np.nonzero(stroke.meets(corner, corner + SIZE))[0]
-            near = line_hashes(stroke.line, tiles[rows], SIZE, stroke.drawn.radius)
-            touched = near.any(axis=1)  # elsewhere it is as if the stroke were not
-            near = near[touched] * (hash_of(_said(stroke.drawn)) | np.uint64(1))
-            out[rows[touched]] = combine(out[rows[touched]], near)
+        out = combine(out, seen_of([stroke for _, stroke in self._strokes], tiles))
         for laid in self.laid if paths else ():
             out += laid.strip.seen(tiles) * (hash_of(laid.look) | np.uint64(1))
         return out
@@ -245,11 +216,6 @@ def _cover(out: Float64, row: int, share: Float64) -> None:
     """Cover `share` (n,) of what lies there (n, classes) with one class."""
     out *= (1.0 - share)[:, None]
     out[:, row] += share
-
-
-def _said(stroke: Painted) -> list[object]:
-    """What is set on a stroke, besides its points."""
-    return [stroke.paint, stroke.radius, stroke.strength, stroke.falloff]
 
 
 def as_shares(found: Float32) -> UInt8:

@@ -10,38 +10,18 @@ import numpy as np
 from pydantic import Field
 
 from plough.core.arrays import Float32, Float64
+from plough.core.ground.brushed import Brushed, eased
 from plough.core.ground.heightfield import HeightField
 from plough.core.ground.lines import near_samples
 from plough.core.ground.terrain import stepped
 from plough.core.kernels import kernel
 from plough.core.noise import Octaves, layered, octaves_of
-from plough.core.parameters import Id, Parameters, Point
 from plough.core.rng import seed_for
 
 BrushName = Literal["raise", "lower", "level", "smooth", "roughen", "terrace"]
 BRUSHES: tuple[BrushName, ...] = get_args(BrushName)
-MOST_STROKES, MOST_POINTS = 500, 400
+MOST_STROKES = 500
 _BLUR = 0.3  #: of the radius, that smoothing reaches
-
-
-class Brushed(Parameters):
-    """What a brush drew, whatever it does."""
-
-    id: Id
-    radius: float = Field(ge=0.5, le=400, description="Metres.")
-    strength: float = Field(1.0, gt=0, le=1, description="Share of that which one stroke does.")
-    falloff: float = Field(
-        0.6, ge=0, le=1, description="Share of the radius over which it grows weaker."
-    )
-    points: tuple[Point, ...] = Field(
-        min_length=1, max_length=MOST_POINTS, description="East and south, in metres."
-    )
-
-    @property
-    def line(self) -> Float64:
-        """(n, 2) its points, a dab twice, so that it has a piece."""
-        points = np.array(self.points, np.float64)
-        return np.concatenate([points, points]) if len(points) == 1 else points
 
 
 class Stroke(Brushed):
@@ -54,13 +34,6 @@ class Stroke(Brushed):
         le=100,
         description="Metres: by how much it raises, lowers or roughens; the height of a terrace.",
     )
-
-
-def eased(away: Float64, radius: float, falloff: float) -> Float64:
-    """How strongly a brush acts at each distance from its line: 1 in the middle, 0 from its radius on."""
-    outer = (1.0 - away / radius) / max(falloff, 1e-9)
-    w = np.where(away < radius, outer, 0.0).clip(0.0, 1.0)
-    return np.asarray(w * w * (3.0 - 2.0 * w))
 
 
 def _weight(away: Float64, stroke: Stroke) -> Float32:

@@ -22,6 +22,7 @@ from plough.core.ground.areas import Region
 from plough.core.place.sampling import (
     MOST_CELLS,
     Points,
+    fill_of_place,
     levels_of_fill,
     place_of_fill,
     repeat_of,
@@ -69,6 +70,10 @@ class Source(Protocol):
         """The candidates of `tiles`, sorted by tile; within a tile in an order that hangs on nothing else."""
         ...
 
+    def share(self, place: Float64) -> Float64:
+        """(n,) how much of all that fit comes before each `place` (n,) in the fill, 0 to 1."""
+        ...
+
 
 def block_size(spacing: float) -> float:
     """Metres a side of the blocks for a least distance of `spacing` metres."""
@@ -105,6 +110,10 @@ class Scattered:
         points = self.of_blocks(self._blocks(tiles))
         codes = code_of(tile_of(points.x, points.z))
         return points.taken(np.nonzero(np.isin(codes, code_of(tiles)))[0])
+
+    def share(self, place: Float64) -> Float64:
+        """(n,) how much of all that fit comes before each `place` (n,) in the fill, 0 to 1."""
+        return fill_of_place(place)
 
     def of_blocks(self, blocks: TileList) -> Candidates:
         """The candidates of `blocks`, sorted by tile."""

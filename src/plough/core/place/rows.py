@@ -53,6 +53,10 @@ class Rows:
         room = _per_tile(self.spacing, self.rows, moved)
         return Candidates(*_in_rows(np.uint64(self.seed), ordered, room, *args))
 
+    def share(self, place: Float64) -> Float64:
+        """(n,) how much of all that fit comes before each `place` (n,) in the fill, 0 to 1."""
+        return place
+
 
 def _per_tile(spacing: float, rows: float, moved: float) -> int:
     """The most candidates that one tile may hold."""
@@ -128,6 +132,10 @@ class OnContours:
         # within a tile by id: in which tile they were at first does not matter
         rows = rows[np.lexsort((found.ids[rows], codes))]
         return Candidates(x[rows], z[rows], found.ids[rows], found.place[rows])
+
+    def share(self, place: Float64) -> Float64:
+        """(n,) how much of all that fit comes before each `place` (n,) in the fill, 0 to 1."""
+        return self.of.share(place)
 
     def _moved(self, x: Float64, z: Float64) -> tuple[Float64, Float64, np.ndarray]:
         """Where each candidate comes to lie on its line, and whether it does (Newton's method along the gradient)."""

@@ -16,6 +16,7 @@ from plough.core.ground.conditions import Weighting, sifted, weights
 from plough.core.ground.conditions import seen as seen_by
 from plough.core.ground.paths import Strip, strip_distance
 from plough.core.ground.surface import Samples, Surface
+from plough.core.place.brush import Brushwork
 from plough.core.place.candidates import Candidates, Scattered, Source
 from plough.core.place.footing import gaps
 from plough.core.place.placements import PlacedTile, Placements, by_tile
@@ -63,6 +64,7 @@ class ScatterRule:
     feet: Float64 = field(
         default_factory=lambda: np.empty(0)
     )  #: (variants,) metres of what each rests on; where it is given, no gap is left under it
+    brush: Brushwork | None = None  #: what is painted over the rule
 
     def head(self) -> UInt64:
         """(2,) a hash of all that acts on every tile alike."""
@@ -71,21 +73,28 @@ class ScatterRule:
         limits = [str(v) for v in (*values, *self.pattern, *self.pose)]
         own = [list(s) for s in self.sizes]
         feet = self.feet.tolist()
-        return hash_of([VERSION, self.seed, limits, mix, bool(self.regions), own, feet])
+        brush = None if self.brush is None else [self.brush.alone, self.brush.fill]
+        return hash_of([VERSION, self.seed, limits, mix, bool(self.regions), own, feet, brush])
 
 
 def _domain(rule: ScatterRule, surface: Surface) -> tuple[TileList, UInt64]:
-    """The tiles that may hold placements, and what each sees of the rule's regions."""
+    """The tiles that may hold placements, and what each sees of the rule's regions and of what is painted."""
     tiles = surface.tiles()
-    seen = np.zeros((len(tiles), 2), np.uint64)
+    painted = np.zeros((len(tiles), 2), np.uint64)
+    if rule.brush is not None:
+        painted = rule.brush.seen(tiles)
+        if rule.brush.alone:
+            touched = painted.any(axis=1)
+            tiles, painted = tiles[touched], painted[touched]
     if not rule.regions:
-        return tiles, seen
+        return tiles, painted
+    seen = np.zeros((len(tiles), 2), np.uint64)
     meets = np.zeros(len(tiles), bool)
     for region in rule.regions:
         hashes, touched = region.seen(tiles)
         seen += hashes
         meets |= touched
-    return tiles[meets], seen[meets]
+    return tiles[meets], combine(seen[meets], painted[meets])
 
 
 def _keys(
@@ -178,7 +187,11 @@ def _place(
     rows = _allowed(rule, points, ground)
     rows = rows[~taken.at(points.x[rows], points.z[rows], tiles)]
     points, there = points.taken(rows), ground.taken(rows)
-    variant = rule.choices.choose(points.ids, shares_at(rule.shares, there))
+    shares = shares_at(rule.shares, there)
+    if rule.brush is not None:
+        painted = rule.brush.let(points.x, points.z, source.share(points.place))
+        shares = painted.astype(np.float64) if shares is None else shares * painted
+    variant = rule.choices.choose(points.ids, shares)
     stand = np.nonzero(variant != NONE)[0]
     if len(stand) < len(variant):
         points, there, variant = points.taken(stand), there.taken(stand), variant[stand]
@@ -204,8 +217,10 @@ def _place(
 
 def weight_of(rule: ScatterRule, at: Samples) -> Float64:
     """(n,) how likely a candidate at each place is to be taken, 0 to 1, whatever stands there already."""
-    keep = _within(rule, at.position[:, 0], at.position[:, 2], at.hit)
-    return weights(rule.conditions, Samples(at.position, at.normal, keep))
+    east, south = at.position[:, 0], at.position[:, 2]
+    keep = _within(rule, east, south, at.hit)
+    weight = weights(rule.conditions, Samples(at.position, at.normal, keep))
+    return weight if rule.brush is None else weight * rule.brush.masks(east, south).max(axis=1)
 
 
 def shares_at(shares: Sequence[tuple[Weighting, ...]], there: Samples) -> Float64 | None:

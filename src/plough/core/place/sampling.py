@@ -298,6 +298,11 @@ def place_of_fill(fill: float) -> float:
     return float(np.interp(fill, *_FILL_TABLE.T)) if fill > 0 else -1.0
 
 
+def fill_of_place(place: Float64) -> Float64:
+    """(n,) the share of a full sampling that lies before each `place` (n,) in the fill."""
+    return np.asarray(np.interp(place, *_FILL_TABLE.T[::-1]))
+
+
 def levels_of_fill(fill: float) -> int:
     """How many levels of subdivision hold all points of the share `fill`."""
     return min(LEVELS, max(1, math.ceil(place_of_fill(fill))))

@@ -42,6 +42,7 @@ class Mix:
     variants: tuple[Variant, ...]
     choices: Choices
     entries: tuple[MixEntry, ...] = ()  #: of the assets that are there, in the order of the choices
+    names: tuple[str, ...] = ()  #: of each, what the layer's own mix names: it, or the mix it is of
 
     @property
     def sizes(self) -> tuple[tuple[float, float], ...]:
@@ -283,7 +284,8 @@ class Inputs:
         variants: list[Variant] = []
         chosen: list[tuple[str, float, Sequence[int]]] = []
         there: list[MixEntry] = []
-        for draws, entry in self._opened(entries):
+        names: list[str] = []
+        for name, draws, entry in self._opened(entries):
             asset = self._shelf.assets.get(entry.asset)
             if asset is None:
                 self.find("missing-asset", f"the asset {entry.asset!r} is missing")
@@ -308,14 +310,17 @@ class Inputs:
             ]
             chosen.append((draws, entry.weight, seeds))
             there.append(entry)
+            names.append(name)
         if mirrored:
             variants += [v.mirrored() for v in variants]
-        return Mix(tuple(variants), Choices.of(chosen, mirrored / 100.0), tuple(there))
+        return Mix(
+            tuple(variants), Choices.of(chosen, mirrored / 100.0), tuple(there), tuple(names)
+        )
 
-    def _opened(self, entries: Sequence[MixEntry]) -> Iterator[tuple[str, MixEntry]]:
-        """`entries` with the assets of kept mixes in the place of these, each with the name that it draws by.
+    def _opened(self, entries: Sequence[MixEntry]) -> Iterator[tuple[str, str, MixEntry]]:
+        """`entries` with the assets of kept mixes in the place of these, each with what names it in `entries` and the name that it draws by.
 
-        That is the asset's, so that keeping a mix changes nothing; one that is there already draws by the mix's as well.
+        The latter is the asset's, so that keeping a mix changes nothing; one that is there already draws by the mix's as well.
         """
         met: set[str] = set()
         for entry in entries:
@@ -323,7 +328,8 @@ class Inputs:
             for own in [entry] if kept is None else _within(entry, kept):
                 twice = own.asset in met
                 met.add(own.asset)
-                yield f"{own.asset} of {entry.asset}" if twice else own.asset, own
+                draws = f"{own.asset} of {entry.asset}" if twice else own.asset
+                yield entry.asset, draws, own
 
     def kept(self, key: str, make: Callable[[], T], size: Callable[[T], int]) -> T:
         """The value under `key`, made by `make` when it is not held."""

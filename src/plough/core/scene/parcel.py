@@ -213,6 +213,10 @@ def _pointed(layer: Layer, asset: Change, other: Change) -> dict[str, Any]:
             )
         elif row.control == "conditions":
             out[row.path] = [_measured(c, other) for c in value]
+        elif row.control == "strokes":
+            out[row.path] = [
+                {**s, "assets": [asset(name) for name in s.get("assets", ())]} for s in value
+            ]
         elif row.control == "mix":
             out[row.path] = [
                 {

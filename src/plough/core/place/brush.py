@@ -1,0 +1,100 @@
+"""What a brush lets stand: a mask for each asset of a mix, as strokes leave it one after the other.
+
+A mask is a share of the fill, 0 to 1: a candidate that lies before it in the fill may stand. A stroke that paints raises the masks of
+its assets to what it is worth at a place, one that erases lowers them by as much. So strokes only say which of a layer's candidates
+stand, and never where: the distance between them holds whatever is painted, painting once more where it is painted changes nothing, a
+stroke taken back leaves what was before, and what lies beyond a stroke's radius is never touched.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from plough.core.arrays import Bool, Float64, Int64, UInt64
+from plough.core.ground.brushed import Brushed, Drawn, seen_of
+from plough.core.parameters import Id
+from plough.core.tiles import TileList
+
+MOST_STROKES = 1000
+
+
+class BrushStroke(Brushed):
+    """One stroke of a brush that places."""
+
+    does: Literal["paint", "erase"] = "paint"
+    assets: tuple[Id, ...] = Field(
+        (),
+        max_length=32,
+        description="Of the layer's mix, which of them it acts on; none: all.",
+    )
+
+
+@dataclass(frozen=True, eq=False)
+class Brushwork:
+    """The strokes of a layer over its mix."""
+
+    strokes: tuple[tuple[Drawn, bool, Int64], ...]  #: each, whether it paints, rows of its assets
+    assets: int  #: of the mix
+    alone: bool  #: nothing stands but where it is painted
+    fill: float = 1.0  #: share of what fits that a whole mask lets stand
+
+    @staticmethod
+    def of(
+        strokes: Sequence[BrushStroke], names: Sequence[str], alone: bool, fill: float = 1.0
+    ) -> Brushwork:
+        """`strokes` over a mix whose assets are chosen by `names`; those of assets that are gone do nothing."""
+        every = np.arange(len(names))
+        return Brushwork(
+            tuple(
+                (
+                    Drawn(s),
+                    s.does == "paint",
+                    every[np.isin(names, s.assets)] if s.assets else every,
+                )
+                for s in strokes
+            ),
+            len(names),
+            alone,
+            fill,
+        )
+
+    @cached_property
+    def _drawn(self) -> list[Drawn]:
+        return [stroke for stroke, _, rows in self.strokes if len(rows)]
+
+    def masks(self, east: Float64, south: Float64) -> Float64:
+        """(n, assets) the share of the fill that may stand at each place."""
+        places = np.stack([east, south], axis=1)
+        out = np.full((len(places), self.assets), 0.0 if self.alone else 1.0)
+        if not len(places):
+            return out
+        low, high = places.min(axis=0), places.max(axis=0)
+        for stroke, paints, rows in self.strokes:
+            if not len(rows) or not stroke.meets(low, high):
+                continue
+            near, worth = stroke.acts(places)
+            cells = np.ix_(near, rows)
+            if paints:
+                out[cells] = np.maximum(out[cells], worth[:, None])
+            else:
+                out[cells] = np.minimum(out[cells], 1.0 - worth[:, None])
+        return out
+
+    def let(self, east: Float64, south: Float64, share: Float64) -> Bool:
+        """(n, assets) which assets may stand at each place.
+
+        Args:
+            share: (n,) of what fits that comes before each in the fill, 0 to 1.
+        """
+        masks = self.masks(east, south)
+        return (share[:, None] < self.fill * masks) | (masks >= 1.0)
+
+    def seen(self, tiles: TileList) -> UInt64:
+        """(t, 2) a hash of what is painted in each tile; 0 where nothing is."""
+        return seen_of(self._drawn, tiles)

@@ -1,0 +1,318 @@
+"""The brush: strokes say which of a layer's candidates stand, and nothing else; undone, they leave the bytes before."""
+
+from __future__ import annotations
+
+import copy
+from typing import Any
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial import cKDTree
+
+from plough.core.errors import ParameterError
+from plough.core.layers.brush import BrushParameters
+from plough.core.parameters import build
+from plough.core.scene import Evaluation, Evaluator, read_document
+from plough.core.scene.masks import mask_of
+from plough.core.scene.parcel import pack_layers, unpack
+from tests.conftest import SMALL
+
+EVALUATOR = Evaluator()
+MIX = [{"asset": "willow"}, {"asset": "sedge"}]
+
+
+def stroke(id: str = "a", **own: Any) -> dict[str, Any]:
+    begun = {"id": id, "radius": 20, "falloff": 0, "points": [[-20, 10], [15, -5]]}
+    return {**begun, **own}
+
+
+def scene(*strokes: dict[str, Any], **own: Any) -> Any:
+    """A small scene with a layer of the brush before its bake."""
+    document = copy.deepcopy(SMALL)
+    parameters = {"mix": MIX, "spacing": 3, "apart": 0, "strokes": list(strokes), **own}
+    layer = {"id": "brushed", "kind": "brush", "name": "Brushed", "parameters": parameters}
+    document["layers"].insert(-1, layer)
+    return document
+
+
+def run(document: Any, evaluator: Evaluator = EVALUATOR) -> Evaluation:
+    return evaluator.evaluate(read_document(document))
+
+
+def placed(found: Evaluation, layer: str = "brushed") -> Any:
+    placements = found.layer(layer).output.placements
+    assert placements is not None
+    return placements.whole()
+
+
+def by_id(found: Evaluation, layer: str = "brushed") -> dict[int, bytes]:
+    """All bytes of each placement."""
+    p = placed(found, layer)
+    rows = zip(p.variant, p.position, p.rotation, p.scale, strict=True)
+    told = [b"".join(np.asarray(v).tobytes() for v in row) for row in rows]
+    return dict(zip(p.ids.tolist(), told, strict=True))
+
+
+def assets(found: Evaluation) -> Any:
+    """(n,) the row of the asset of each placement."""
+    of = found.layer("brushed").output.placements
+    assert of is not None
+    names = np.array([v.asset for v in of.variants])
+    return names[placed(found).variant]
+
+
+def away(found: Evaluation, drawn: dict[str, Any]) -> Any:
+    """(n,) metres of each placement from the line of a stroke, by another library."""
+    points = placed(found).position[:, [0, 2]].astype(np.float64)
+    line = drawn["points"] * (2 if len(drawn["points"]) == 1 else 1)
+    return shapely.distance(shapely.points(points), shapely.LineString(line))
+
+
+POINT = st.tuples(st.integers(-60, 60), st.integers(-60, 60)).map(list)
+
+
+@st.composite
+def strokes(draw: st.DrawFn) -> dict[str, Any]:
+    return stroke(
+        f"s{draw(st.integers(0, 2**40))}",
+        does=draw(st.sampled_from(["paint", "paint", "erase"])),
+        radius=draw(st.floats(2, 30)),
+        strength=draw(st.floats(0.2, 1)),
+        falloff=draw(st.floats(0, 1)),
+        points=draw(st.lists(POINT, min_size=1, max_size=5)),
+        assets=draw(st.sampled_from([[], ["willow"], ["sedge"], ["willow", "sedge"], ["gone"]])),
+    )
+
+
+several = st.lists(strokes(), min_size=1, max_size=6, unique_by=lambda s: s["id"])
+
+
+@settings(max_examples=40, deadline=None)
+@given(several, st.floats(0, 6), st.booleans())
+def test_no_stroke_breaks_the_distance(
+    drawn: list[dict[str, Any]], own: float, crowns: bool
+) -> None:
+    mix = [{"asset": "willow", "spacing": own}, {"asset": "sedge"}]
+    found = run(scene(*drawn, mix=mix, crowns=crowns, overlap=30))
+    at = placed(found).position[:, [0, 2]].astype(np.float64)
+    if len(at) > 1:
+        assert cKDTree(at).query(at, k=2)[0][:, 1].min() >= 3 - 1e-4
+    trees = at[assets(found) == "willow"]
+    if len(trees) > 1:
+        assert cKDTree(trees).query(trees, k=2)[0][:, 1].min() >= max(3, own) - 1e-4
+
+
+@settings(max_examples=25, deadline=None)
+@given(several, st.data())
+def test_undone_in_any_place_they_leave_the_bytes_before(
+    drawn: list[dict[str, Any]], data: st.DataObject
+) -> None:
+    gone = data.draw(st.integers(0, len(drawn) - 1))
+    without = [s for k, s in enumerate(drawn) if k != gone]
+    warm = Evaluator()
+    before = by_id(run(scene(*without), warm))
+    with_it = by_id(run(scene(*drawn), warm))
+    assert by_id(run(scene(*without), warm)) == before == by_id(run(scene(*without), Evaluator()))
+    assert with_it == by_id(run(scene(*drawn), Evaluator()))
+
+
+@settings(max_examples=25, deadline=None)
+@given(several, strokes())
+def test_what_lies_beyond_a_stroke_is_as_it_was_bit_for_bit(
+    drawn: list[dict[str, Any]], last: dict[str, Any]
+) -> None:
+    before, after = run(scene(*drawn)), run(scene(*drawn, {**last, "id": "last"}))
+    # float32 positions, and the rim itself
+    rim = last["radius"] + 1e-3
+    far = [
+        {i for i, d in zip(placed(f).ids.tolist(), away(f, last), strict=True) if d > rim}
+        for f in (before, after)
+    ]
+    assert far[0] == far[1]
+    a, b = by_id(before), by_id(after)
+    assert all(a[i] == b[i] for i in far[0])
+
+
+@settings(max_examples=20, deadline=None)
+@given(several, st.randoms())
+def test_painting_again_or_in_another_order_is_the_same(
+    drawn: list[dict[str, Any]], random: Any
+) -> None:
+    paint = [{**s, "does": "paint"} for s in drawn]
+    once = by_id(run(scene(*paint)))
+    mixed = [*paint, *({**s, "id": f"{s['id']}again"} for s in paint)]
+    random.shuffle(mixed)
+    assert by_id(run(scene(*mixed))) == once
+    # however slowly it was drawn: with points between its points
+    slow = [{**s, "points": [p for a in s["points"] for p in (a, a)]} for s in paint]
+    assert by_id(run(scene(*slow))) == once
+
+
+@settings(max_examples=25, deadline=None)
+@given(several)
+def test_nothing_stands_but_where_it_is_painted_and_all_that_fits_does(
+    drawn: list[dict[str, Any]],
+) -> None:
+    hard = [{**s, "strength": 1, "falloff": 0} for s in drawn]
+    found = run(scene(*hard))
+    every = run(scene(stroke(radius=400, points=[[0, 0]])))
+    kinds, there = assets(found), placed(found).ids.tolist()
+    for f, names in ((found, kinds), (every, assets(every))):
+        let = {"willow": np.zeros(len(names), bool), "sedge": np.zeros(len(names), bool)}
+        sure = np.ones(len(names), bool)
+        for s in hard:
+            d = away(f, s)
+            sure &= np.abs(d - s["radius"]) > 1e-3
+            for name in s["assets"] or let:
+                if name in let:
+                    let[name][d < s["radius"]] = s["does"] == "paint"
+        if f is found:
+            assert all(let[n][k] for k, n in enumerate(names) if sure[k])
+        else:
+            some = (let["willow"] | let["sedge"]) & sure
+            assert set(placed(f).ids[some].tolist()) <= set(there)
+
+
+def test_less_of_it_is_a_part_of_more_and_as_much_as_it_says() -> None:
+    whole, less, least = (
+        by_id(run(scene(stroke(radius=400, points=[[0, 0]], strength=s)))) for s in (1, 0.6, 0.2)
+    )
+    assert set(least) < set(less) < set(whole)
+    assert len(less) == pytest.approx(0.6 * len(whole), rel=0.06)
+    assert len(least) == pytest.approx(0.2 * len(whole), rel=0.12)
+    erased = by_id(
+        run(scene(stroke(radius=400), stroke("b", radius=400, does="erase", strength=0.4)))
+    )
+    assert erased == less, "erasing by two fifths leaves what painting three fifths gives"
+
+
+def test_one_of_several_is_erased_and_the_others_take_its_room() -> None:
+    rubbed = stroke("b", does="erase", radius=9, assets=["willow"])
+    before, after = run(scene(stroke())), run(scene(stroke(), rubbed))
+    inner = away(after, rubbed) < 9 - 1e-3
+    assert set(assets(before)[away(before, rubbed) < 9]) == {"willow", "sedge"}
+    assert set(assets(after)[inner]) == {"sedge"}
+    assert set(placed(before).ids.tolist()) == set(placed(after).ids.tolist())
+    back = stroke("c", radius=9, assets=["willow"])
+    assert by_id(run(scene(stroke(), rubbed, back))) == by_id(before)
+
+
+def test_it_keeps_to_its_conditions_and_clear_of_what_stands() -> None:
+    low = {"id": "c", "of": "height", "between": [-50, 0], "fade": 0}
+    wide = stroke(radius=400, points=[[0, 0]])
+    free = run(scene(wide))
+    found = run(scene(wide, conditions=[low], apart=6))
+    assert placed(free).position[:, 1].max() > 0.5
+    assert len(placed(found).ids) and placed(found).position[:, 1].max() <= 0
+    willows = placed(found, "willows").position[:, [0, 2]]
+    nearest = cKDTree(willows).query(placed(found).position[:, [0, 2]])[0]
+    assert (
+        nearest.min()
+        >= 6 - 1e-3
+        > cKDTree(willows).query(placed(free).position[:, [0, 2]])[0].min()
+    )
+
+
+def ruled(*drawn: dict[str, Any], **own: Any) -> Any:
+    """The small scene, its sedges painted over."""
+    document = copy.deepcopy(SMALL)
+    layer = next(x for x in document["layers"] if x["id"] == "sedges")
+    layer["parameters"] |= {"strokes": list(drawn), **own}
+    return document
+
+
+@pytest.mark.parametrize(
+    "own",
+    [
+        {},
+        {"pattern": "rows", "rows": 2},
+        {"pattern": "contours", "contours": 0.4},
+        {"crowns": True},
+        {"how_many": "per-hectare", "per_hectare": 900},
+    ],
+)
+def test_the_brush_takes_from_a_rule_and_gives_back(own: dict[str, Any]) -> None:
+    rubbed, back = stroke("e", does="erase"), stroke("p", radius=25)
+    plain = run(ruled(**own))
+    before, erased = by_id(plain, "sedges"), run(ruled(rubbed, **own))
+    points = placed(erased, "sedges").position[:, [0, 2]].astype(np.float64)
+    line = shapely.LineString(rubbed["points"])
+    assert len(points) and shapely.distance(shapely.points(points), line).min() >= 20 - 1e-3
+    left = by_id(erased, "sedges")
+    alone = not (own.get("crowns") or own.get("contours"))  # else others find room at the rim
+    if alone:
+        assert left.items() < before.items()
+    assert by_id(run(ruled(rubbed, back, **own)), "sedges") == before
+    assert by_id(run(ruled(only_painted=True, **own)), "sedges") == {}
+    only = by_id(run(ruled(back, only_painted=True, **own)), "sedges")
+    assert 0 < len(only) < len(before)
+    if alone:
+        assert only.items() < before.items()
+
+
+def test_a_count_is_met_beside_what_is_erased() -> None:
+    rubbed = stroke("e", does="erase", strength=0.5)
+    few, more = (by_id(run(ruled(rubbed, how_many="count", in_all=n)), "sedges") for n in (40, 120))
+    assert len(few) == 40 and len(more) == 120 and few.items() < more.items()
+
+
+def test_a_mask_shows_what_is_painted() -> None:
+    import io
+
+    from PIL import Image
+
+    rubbed = stroke("e", does="erase", radius=24, points=[[30, 30]])
+    evaluation = run(ruled(rubbed, conditions=[], paths=[], clearance=0))
+    pixels = np.asarray(Image.open(io.BytesIO(mask_of(evaluation, "sedges", 256))), float)
+    middle = (np.arange(256) + 0.5) / 256 * 128 - 64
+    distance = np.hypot(middle[None, :] - 30, middle[:, None] - 30)
+    assert pixels[distance < 23].max() == 0
+    assert pixels[distance > 25].mean() > 100
+
+
+def test_assets_of_strokes_are_named_anew_where_a_layer_is_put() -> None:
+    document = read_document(scene(stroke(assets=["willow"]), stroke("b", assets=["sedge"])))
+    other = copy.deepcopy(SMALL)
+    other["assets"][0]["seeds"] = [9]  # the id is taken by another
+    names = iter(f"new{k}" for k in range(9))
+    put = unpack(read_document(other), pack_layers(document, ["brushed"]), lambda: next(names))
+    (layer,) = put.layers
+    mixed = [e["asset"] for e in layer.parameters["mix"]]
+    assert mixed[0] != "willow"
+    assert [s["assets"] for s in layer.parameters["strokes"]] == [[mixed[0]], [mixed[1]]]
+
+
+def test_a_kept_mix_is_painted_with_whole() -> None:
+    document = scene(stroke(assets=["both"]), stroke("b", points=[[40, 40]], assets=["sedge"]))
+    brushed = document["layers"][-2]["parameters"]
+    brushed["mix"] = [{"asset": "both"}, {"asset": "sedge"}]
+    document["settings"] = {"mixes": [{"id": "both", "name": "Both", "entries": MIX}]}
+    found = run(document)
+    inner = away(found, stroke()) < 20
+    assert set(assets(found)[inner]) == {"willow", "sedge"}
+    assert set(assets(found)[~inner]) == {"sedge"}
+
+
+@pytest.mark.parametrize(
+    ("values", "field"),
+    [
+        ({"does": "scrape"}, "strokes.0.does"),
+        ({"radius": 401}, "strokes.0.radius"),
+        ({"strength": 1.2}, "strokes.0.strength"),
+        ({"points": []}, "strokes.0.points"),
+        ({"points": [[0, 0]] * 401}, "strokes.0.points"),
+        ({"assets": ["a b"]}, "strokes.0.assets"),
+        ({"assets": ["a"] * 33}, "strokes.0.assets"),
+    ],
+)
+def test_a_stroke_out_of_its_limits_is_refused_by_its_field(
+    values: dict[str, Any], field: str
+) -> None:
+    with pytest.raises(ParameterError) as refused:
+        build(BrushParameters, {"strokes": [stroke() | values]}, "")
+    assert refused.value.field.startswith(field)
+    with pytest.raises(ParameterError, match="1000"):
+        build(BrushParameters, {"strokes": [stroke(f"s{k}") for k in range(1001)]}, "")
