@@ -110,12 +110,36 @@ export interface AlongValues {
   spin_front: number;
 }
 
-/** The parameters of a scatter. */
-export interface ScatterValues {
+/** How things stand on the ground. */
+export interface StanceValues {
   mirrored?: number;
+  lean: number;
+  turn: number;
+  tilt: number;
+  facing: number;
+  turn_step: number;
+  linked: boolean;
+  tall: [number, number];
+  size: [number, number];
+  sink: [number, number];
+  grounded: boolean;
+}
+
+/** What is set of a layer that spreads assets over the ground. */
+export interface SpreadValues extends StanceValues {
   mix: MixEntry[];
-  areas: string[];
   spacing: number;
+  crowns: boolean;
+  overlap: number;
+  apart: number;
+  apart_from: string;
+  conditions: Condition[];
+  strokes?: { does: string }[];
+}
+
+/** The parameters of a scatter. */
+export interface ScatterValues extends SpreadValues {
+  areas: string[];
   fill: number;
   how_many: string;
   per_hectare: number;
@@ -124,22 +148,8 @@ export interface ScatterValues {
   rows: number;
   azimuth: number;
   jitter: number;
-  apart: number;
-  apart_from: string;
   contours: number;
-  crowns: boolean;
-  overlap: number;
-  grounded: boolean;
-  lean: number;
-  turn: number;
-  tilt: number;
-  facing: number;
-  turn_step: number;
-  linked: boolean;
-  tall: [number, number];
-  conditions: Condition[];
-  size: [number, number];
-  sink: [number, number];
+  only_painted?: boolean;
 }
 
 export const api = createClient<paths>({ baseUrl: '', fetch: answered });

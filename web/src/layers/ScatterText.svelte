@@ -7,10 +7,12 @@
   import LayerField from '../parts/LayerField.svelte';
   import MixAndWhere from '../parts/MixAndWhere.svelte';
   import MixChip from '../parts/MixChip.svelte';
+  import PlaceBrush from '../parts/PlaceBrush.svelte';
+  import StandsWords from '../parts/StandsWords.svelte';
   import { direction } from '../state/conditions';
   import { PATTERNS, ROOM } from '../state/scatter';
   import WriteMask from '../parts/WriteMask.svelte';
-  import { mirroredWords, pair, shown } from '../state/values';
+  import { shown } from '../state/values';
   import { choicesOf, type PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
@@ -19,16 +21,12 @@
   const mix = $derived(p.mix);
   const conditions = $derived(p.conditions ?? []);
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
-  const lean = $derived(
-    (p.lean === 0 ? 'upright' : p.lean === 100 ? 'square to the slope' : `leaning ${p.lean} % with the slope`) +
-      (p.tilt ? `, tilted by up to ${shown(p.tilt, 0.5)}°` : ''),
-  );
-  const turned = $derived(
-    (p.turn === 360
-      ? 'turned any way'
-      : `facing ${direction(p.facing)}${p.turn ? `, turned by up to ${p.turn}°` : ''}`) +
-      (p.turn_step ? `, in steps of ${p.turn_step}°` : '') +
-      mirroredWords(p.mirrored),
+  const painted = $derived(
+    p.only_painted
+      ? 'only where it is painted'
+      : p.strokes?.some((x) => x.does === 'erase')
+        ? 'but for what is erased'
+        : '',
   );
   const metres = (v: number) => `${shown(v, 0.05)} m`;
   const inRows = $derived(p.pattern === 'rows' || p.pattern === 'staggered');
@@ -47,7 +45,9 @@
     empty="There is no area yet; add one to the strip."
     {disabled}
     onchange={(ids) => onchange('areas', ids)}
-  />, <Chip text={PATTERNS[p.pattern] ?? p.pattern} label="pattern">{@render field('pattern')}</Chip>{#if inRows}
+  />{#if painted}, {painted}{/if}, <Chip text={PATTERNS[p.pattern] ?? p.pattern} label="pattern"
+    >{@render field('pattern')}</Chip
+  >{#if inRows}
     <Chip text="{shown(p.rows, 0.05)} m apart" label="between rows">{@render field('rows')}</Chip>, running <Chip
       text={direction(p.azimuth)}
       label="which way rows run">{@render field('azimuth')}</Chip
@@ -68,16 +68,12 @@
     >{/if}{#if p.apart || p.apart_from !== 'stems'}, <Chip
       text="{metres(p.apart)} from {ROOM[p.apart_from]}"
       label="how far from earlier layers">{@render field('apart')}{@render field('apart_from')}</Chip
-    > of earlier layers{/if}<ConditionChips {conditions} {choices} {disabled} {oninput} {onchange} />. Each stands
-  <Chip text={lean} label="lean">{@render field('lean')}{@render field('tilt')}</Chip>, <Chip text={turned} label="turn"
-    >{@render field('turn')}{@render field('facing')}{@render field('turn_step')}{@render field('mirrored')}</Chip
-  >,
-  <Chip text={pair(p.size, '%')} label="size">{@render field('size')}</Chip> size{#if !p.linked},
-    <Chip text={pair(p.tall, '%')} label="height">{@render field('tall')}</Chip> height{/if}, sunk
-  <Chip text="{pair(p.sink, 'cm')}{p.grounded ? ' and until no gap shows' : ''}" label="how far it is sunk"
-    >{@render field('sink')}{@render field('grounded')}</Chip
-  >.
+    > of earlier layers{/if}<ConditionChips {conditions} {choices} {disabled} {oninput} {onchange} />.
+  <StandsWords {layer} {rows} {disabled} {oninput} {onchange} />
 </p>
+{#if !disabled}
+  <PlaceBrush {open} {layer} title="Painted over by brush">{@render field('only_painted')}</PlaceBrush>
+{/if}
 <MixAndWhere {open} {layer} {disabled} {oninput} {onchange}>
   {#snippet beside()}<WriteMask scene={open.id} layer={layer.id} name={layer.name} />{/snippet}
 </MixAndWhere>

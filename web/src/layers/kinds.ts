@@ -28,6 +28,11 @@ export function holesOf(kind: string): Row | undefined {
   return rowsOf(kind).find((r) => r.control === 'rings');
 }
 
+/** The parameter that holds what is painted on it by brush, where the kind has one. */
+export function strokesOf(kind: string): Row | undefined {
+  return rowsOf(kind).find((r) => r.control === 'strokes');
+}
+
 /** In place of a kind to be drawn: a hole in the layer that is selected. */
 export const HOLE = '#hole';
 

@@ -2,7 +2,7 @@
 import type { Component } from 'svelte';
 import type { Layer, Row } from '../api/client';
 import type { Choice } from '../controls/Picker.svelte';
-import { giving } from './kinds';
+import { giving, strokesOf } from './kinds';
 import { bodyLines, type Body } from '../view/bodies';
 import type { Flat, Point } from '../view/tools/tool';
 import type { SceneStore } from '../state/sceneStore.svelte';
@@ -10,6 +10,7 @@ import AirText from './AirText.svelte';
 import AlongText from './AlongText.svelte';
 import AreaText from './AreaText.svelte';
 import BakeSheet from './BakeSheet.svelte';
+import BrushText from './BrushText.svelte';
 import GroundText from './GroundText.svelte';
 import PathText from './PathText.svelte';
 import ScatterText from './ScatterText.svelte';
@@ -41,8 +42,10 @@ export interface LayerUi {
   whole?: string;
   /** What lies about its points, as lines; by default what it gives is drawn. */
   about?: (layer: Layer, points: Flat[], height: (x: number, z: number) => number) => Point[][];
-  /** Whether a brush can be taken to it. */
+  /** Whether a brush can be taken to it, besides those whose parameters hold strokes of one. */
   brushed?: boolean;
+  /** Whether nothing of it stands but what is painted. */
+  painted?: boolean;
 }
 
 /** The stamp of the first asset of a mix. */
@@ -60,6 +63,7 @@ const SPECIAL: Record<string, LayerUi> = {
     begin: () => ({ spacing: 12, fill: 40 }),
     stamp: ofFirst,
   },
+  brush: { text: BrushText, painted: true, begin: () => ({ spacing: 1 }), stamp: ofFirst },
   along: {
     text: AlongText,
     begin: (open) => ({
@@ -89,6 +93,9 @@ const SPECIAL: Record<string, LayerUi> = {
 };
 
 const NOTHING: LayerUi = {};
+
+/** Whether a brush can be taken to layers of a kind. */
+export const brushed = (kind: string) => Boolean(uiOf(kind).brushed ?? strokesOf(kind));
 
 export function uiOf(kind: string): LayerUi {
   return SPECIAL[kind] ?? NOTHING;

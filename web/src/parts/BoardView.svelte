@@ -1,12 +1,11 @@
 <script lang="ts">
-  import { brush } from '../state/brush.svelte';
+  import { brush, PLACERS } from '../state/brush.svelte';
   /** The coloured plate: the scene in three dimensions, and what is drawn over it. */
   import { Alert, Spinner } from 'flowbite-svelte';
   import * as THREE from 'three';
   import { onMount, untrack } from 'svelte';
   import { said, type Evaluation, type Layer, type Values, type Viewpoint } from '../api/client';
-  import { drawn, HOLE, holesOf, kindOf, uiOf } from '../layers/registry';
-  import type { GroundClass } from '../state/classes';
+  import { brushed, drawn, HOLE, holesOf, kindOf, uiOf } from '../layers/registry';
   import type { Edit } from '../state/editQueue';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { lensOf } from '../view/lens';
@@ -19,6 +18,7 @@
   import { ToolHost } from '../view/tools/host.svelte';
   import { ShapeTool } from '../view/tools/shape';
   import { World } from '../view/world';
+  import BrushTray from './BrushTray.svelte';
   import BoardPanels from './BoardPanels.svelte';
   import Overlay from './Overlay.svelte';
   import ScaleBar from './ScaleBar.svelte';
@@ -51,13 +51,14 @@
   const viewpoints = $derived(open.scene?.settings.viewpoints ?? []);
   const selected = $derived(open.layer(open.selected));
   /** The selected layer, where a brush can be taken to it. */
-  const painted = $derived(
-    selected && open.canEdit && !selected.locked && uiOf(selected.kind).brushed ? selected.id : '',
-  );
+  const painted = $derived(selected && open.canEdit && !selected.locked && brushed(selected.kind) ? selected.id : '');
+  let painter = ''; // the layer that the brush was taken for
   $effect(() => {
-    if (!painted) brush.inHand = ''; // it was for another layer
+    if (painter && painter !== painted) brush.inHand = '';
+    painter = painted;
   });
   const shaped = $derived(selected && drawn(selected.kind) ? selected.id : '');
+  const NOBODY = { id: '', kind: '', parameters: {} } as unknown as Layer; // the layer has just gone
   let lastEye = new THREE.Vector3(1e9, 0, 0);
   let pictured = false;
   let shown = $state(false);
@@ -293,7 +294,12 @@
       if (wanted) host.take(new DrawTool(now, wanted));
       else if (layer)
         host.take(
-          new BrushTool(now, layer, () => brush.over((open.layer(layer)?.parameters.classes ?? []) as GroundClass[])),
+          new BrushTool(
+            now,
+            layer,
+            () => brush.over(open.layer(layer) ?? NOBODY),
+            (radius) => (brush.radius = radius),
+          ),
         );
       else if (row)
         host.take(
@@ -353,6 +359,7 @@
       host={tools}
       label="outline of {drawing ? 'the new layer' : (selected?.name ?? 'nothing')}"
     />{/if}
+  {#if painted && selected && PLACERS.some((b) => b.id === brush.inHand)}<BrushTray {open} layer={selected} />{/if}
   {#if ready && world && standing}
     <BoardPanels {open} {world} {standing} {frame} {hints} {contours} oncontours={nextContours} />
     <ScaleBar {metre} {developed} />

@@ -22,8 +22,11 @@
   const view = $derived(open.view(layer.id));
   const disabled = $derived(!open.canEdit || layer.locked);
   const APART = ['mix', 'reference', 'seed', 'file', 'heights', 'classes', 'conditions', 'rings', 'strokes']; // have a place of their own in the sheet
+  const BRUSH = 'Brush'; // a group that stands beside the brush
   const groups = $derived(
-    grouped(rows.filter((r) => !APART.includes(r.control) && r.group && matters(r, layer.parameters))),
+    grouped(
+      rows.filter((r) => !APART.includes(r.control) && r.group && r.group !== BRUSH && matters(r, layer.parameters)),
+    ),
   );
   const seeded = $derived(rows.some((r) => r.control === 'seed' && matters(r, layer.parameters)));
   let draft: Values = {};

@@ -1,8 +1,9 @@
 <script lang="ts">
+  import { brush } from '../state/brush.svelte';
   import { Button } from 'flowbite-svelte';
   import Redo from '@lucide/svelte/icons/redo-2';
   import Undo from '@lucide/svelte/icons/undo-2';
-  import { onDestroy, untrack } from 'svelte';
+  import { onDestroy, tick, untrack } from 'svelte';
   import { app } from '../state/app.svelte';
   import { api, said, take, type Preset, type Values } from '../api/client';
   import BoardView from '../parts/BoardView.svelte';
@@ -71,7 +72,11 @@
       name: `New ${kindOf(kind)?.title.toLowerCase() ?? kind}`,
       parameters: { ...parameters, ...uiOf(kind).begin?.(open) },
     });
-    if (scene?.created_id) open.selected = scene.created_id;
+    if (!scene?.created_id) return;
+    open.selected = scene.created_id;
+    if (!uiOf(kind).painted) return;
+    await tick(); // the brush of the layer before is laid down
+    brush.inHand = 'set'; // nothing stands until it is painted
   }
 
   /** The layers and assets that a way to begin brings. */

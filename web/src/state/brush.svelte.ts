@@ -1,5 +1,6 @@
-/** The brush that shapes the ground: which is in hand, and how it is set. */
-import type { Row } from '../api/client';
+/** The brush that shapes and paints the ground, or places assets: which is in hand, and how it is set. */
+import type { Layer, Row } from '../api/client';
+import { strokesOf } from '../layers/kinds';
 import type { Brush } from '../view/tools/brush';
 import type { GroundClass } from './classes';
 
@@ -12,7 +13,14 @@ export const BRUSHES = [
   { id: 'terrace', title: 'Terrace', amount: 'Steps of' },
 ] as const;
 
-const BEGIN = { radius: 12, amount: 1, strength: 1, falloff: 0.6 };
+/** Brushes that say which assets of a layer stand where. */
+export const PLACERS = [
+  { id: 'set', title: 'Paint', amount: 'Amount', does: 'paint' },
+  { id: 'thin', title: 'Thin', amount: 'By', does: 'erase' },
+  { id: 'erase', title: 'Erase', amount: '', does: 'erase' },
+] as const;
+
+const BEGIN = { radius: 12, amount: 1, strength: 1, falloff: 0.6, share: 100 };
 
 class BrushBox {
   /** The brush in hand; empty: none is. */
@@ -24,8 +32,41 @@ class BrushBox {
   strength = $state(BEGIN.strength);
   falloff = $state(BEGIN.falloff);
 
-  /** As it is held over a ground of `classes`. */
-  over(classes: GroundClass[]): Brush {
+  /** How much of what fits is painted or taken away, per cent. */
+  share = $state(BEGIN.share);
+  /** The assets that are laid aside, by layer. */
+  private aside = $state<Record<string, string[]>>({});
+
+  /** The assets of a layer's mix that the brush has on it. */
+  on(layer: Layer): string[] {
+    return mixed(layer).filter((asset) => !this.aside[layer.id]?.includes(asset));
+  }
+
+  /** Take one up, or lay it aside; one at least stays on the brush. */
+  flip(layer: Layer, asset: string) {
+    const on = this.on(layer);
+    const next = on.includes(asset) ? on.filter((a) => a !== asset) : [...on, asset];
+    if (next.length) this.aside[layer.id] = mixed(layer).filter((a) => !next.includes(a));
+  }
+
+  /** As it is held over a layer. */
+  over(layer: Layer): Brush {
+    const placer = PLACERS.find((b) => b.id === this.inHand);
+    const path = strokesOf(layer.kind)?.path;
+    if (placer && path) return this.placing(layer, placer, path);
+    return this.overGround((layer.parameters.classes ?? []) as GroundClass[]);
+  }
+
+  private placing(layer: Layer, placer: (typeof PLACERS)[number], path: string): Brush {
+    const { radius, falloff } = this;
+    const on = this.on(layer);
+    const assets = on.length === mixed(layer).length ? [] : on;
+    const strength = placer.amount ? this.share / 100 : 1;
+    const values = { does: placer.does, assets, radius, strength, falloff };
+    return { hint: placer.title.toLowerCase(), path, radius, falloff, values };
+  }
+
+  private overGround(classes: GroundClass[]): Brush {
     const { inHand, paint, radius, amount, strength, falloff } = this;
     if (inHand === 'paint') {
       const name = classes.find((c) => c.key === paint)?.name ?? paint;
@@ -38,6 +79,8 @@ class BrushBox {
 }
 
 export const brush = new BrushBox();
+
+const mixed = (layer: Layer) => ((layer.parameters.mix ?? []) as { asset: string }[]).map((m) => m.asset);
 
 type Range = [low: number, high: number];
 const row = (name: keyof typeof BEGIN, title: string, hard: Range, soft: Range, unit: string, step: number) =>
@@ -59,5 +102,6 @@ export const BRUSH_ROWS = {
   radius: row('radius', 'Radius', [0.5, 400], [1, 60], 'm', 0.5),
   amount: (title: string) => row('amount', title, [0.01, 100], [0.1, 10], 'm', 0.05),
   strength: row('strength', 'Strength', [0.01, 1], [0.01, 1], '', 0.01),
+  share: (title: string) => row('share', title, [1, 100], [1, 100], '%', 1),
   falloff: row('falloff', 'Fall-off', [0, 1], [0, 1], '', 0.01),
 };

@@ -39,10 +39,16 @@ export const KEYS = keys({
   },
   back: { press: ['Backspace'], shown: 'Backspace', what: 'while drawing: take the last point back', bare: true },
   leave: { press: ['Escape'], shown: 'Esc', what: 'leave what you are doing' },
+  which: {
+    press: ['1', '2', '3', '4', '5', '6', '7', '8', '9'],
+    shown: '1–9',
+    what: 'with a brush: take that of its assets up, or lay it aside',
+    bare: true,
+  },
   card: { press: ['?', 'Shift+?'], shown: '?', what: 'this card' },
 });
 export type KeyName = keyof typeof KEYS;
-export type Acts = Partial<Record<KeyName, () => void>>;
+export type Acts = Partial<Record<KeyName, (event: KeyboardEvent) => void>>;
 
 const parsed = Object.fromEntries(
   Object.entries(KEYS).map(([name, key]) => [name, key.press.map((text) => parseKeybinding(text)[0])]),
@@ -98,7 +104,7 @@ export class Keyring {
         event.preventDefault();
         if (event.repeat) return;
         if (key.settles) this.letGo();
-        acts[name]?.();
+        acts[name]?.(event);
         return;
       }
       if (alone) return;

@@ -29,6 +29,8 @@ export interface Still {
   lens: Lens;
 }
 
+const LOWEST = 0.3; // metres of the eye above the ground
+
 export class Stage {
   readonly renderer = theRenderer();
   readonly scene = new THREE.Scene();
@@ -45,6 +47,8 @@ export class Stage {
   onDrawn: (moving: boolean) => void = () => {};
   /** Where the shadows are wanted: middle and reach in metres. */
   shadowAt: () => [THREE.Vector3, number] = () => [this.controls.target, 60];
+  /** The height of the ground. */
+  floor: (x: number, z: number) => number = () => -Infinity;
   fast = false;
   animateWind = true;
   /** More is to come: until it is there, pictures are coarse, and few. */
@@ -82,7 +86,10 @@ export class Stage {
     this.controls.maxPolarAngle = Math.PI * 0.55;
     this.controls.minDistance = 0.5;
     this.controls.maxDistance = 3000;
-    this.controls.addEventListener('change', () => this.move());
+    this.controls.addEventListener('change', () => {
+      this.surface();
+      this.move();
+    });
     this.sizes = new ResizeObserver(() => this.resize());
     this.sizes.observe(host);
     this.take();
@@ -210,6 +217,16 @@ export class Stage {
   }
 
   /** The camera moves: coarse pictures until it rests. */
+  /** Looking at something above the ground, the eye does not dive below it. */
+  private surface() {
+    const { camera, controls, floor } = this;
+    const { target } = controls;
+    const least = floor(camera.position.x, camera.position.z) + LOWEST;
+    if (camera.position.y >= least || target.y < floor(target.x, target.z) - LOWEST) return;
+    camera.position.y = least;
+    camera.lookAt(target);
+  }
+
   move() {
     this.moving = true;
     this.ask();

@@ -43,6 +43,7 @@ export class World implements Terrain {
     stage.coming = stage.empty = true;
     warm(stage, true);
     stage.onPrepare = (coarse) => this.prepare(coarse);
+    stage.floor = (x, z) => this.field?.height(x, z) ?? -Infinity;
     stage.shadowAt = () => {
       const d = stage.camera.position.distanceTo(stage.controls.target);
       const ahead = new THREE.Vector3().subVectors(stage.controls.target, stage.camera.position);

@@ -32,4 +32,9 @@ def evaluate(p: BrushParameters, inputs: Inputs) -> Output:
     brush = Brushwork.of(p.strokes, mix.names, alone=True)
     rule = p.rule(mix, inputs, fill=1.0, brush=brush)
     tiles = p.placed(rule, p.room(mix, inputs), inputs)
+    if not tiles:
+        inputs.find(
+            "nothing-stands",
+            "nothing that is painted may stand there: it is kept clear, taken, or not as the conditions ask",
+        )
     return Output(placements=TiledPlacements(mix.variants, tuple(tiles)))

@@ -124,7 +124,7 @@ class ScatterParameters(Spread):
         help="Share of what fits at this spacing. A higher fill keeps all that stood.",
     )
     only_painted: bool = flag(
-        False, "Only where it is painted", group="Where", help="Else all but what the brush erased."
+        False, "Only where it is painted", group="Brush", help="Else all but what the brush erased."
     )
     strokes: tuple[BrushStroke, ...] = painting()
 

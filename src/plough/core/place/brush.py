@@ -1,9 +1,9 @@
-"""What a brush lets stand: a mask for each asset of a mix, as strokes leave it one after the other.
+"""What a brush lets stand, stroke by stroke.
 
-A mask is a share of the fill, 0 to 1: a candidate that lies before it in the fill may stand. A stroke that paints raises the masks of
-its assets to what it is worth at a place, one that erases lowers them by as much. So strokes only say which of a layer's candidates
-stand, and never where: the distance between them holds whatever is painted, painting once more where it is painted changes nothing, a
-stroke taken back leaves what was before, and what lies beyond a stroke's radius is never touched.
+A stroke that paints puts its assets where nothing of the layer stands yet, one that erases takes them away, each as far in the fill as it is
+worth at a place. So strokes only say which of a layer's candidates stand, and never where: the distance between them holds whatever is
+painted, painting once more where it is painted changes nothing, a stroke taken back leaves what was before, and what lies beyond a
+stroke's radius is never touched.
 """
 
 from __future__ import annotations
@@ -16,9 +16,11 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from plough.core.arrays import Bool, Float64, Int64, UInt64
+from plough.core.arrays import Bool, Float64, Int64, UInt32, UInt64
 from plough.core.ground.brushed import Brushed, Drawn, seen_of
 from plough.core.parameters import Id
+from plough.core.place.candidates import Candidates
+from plough.core.place.variants import NONE, Choices
 from plough.core.tiles import TileList
 
 MOST_STROKES = 1000
@@ -33,6 +35,11 @@ class BrushStroke(Brushed):
         max_length=32,
         description="Of the layer's mix, which of them it acts on; none: all.",
     )
+
+
+def _before(share: Float64, end: Float64) -> Bool:
+    """Whether each lies before an end of the fill; the end of all comes after everything."""
+    return np.asarray((share < end) | (end >= 1.0))
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,7 +76,7 @@ class Brushwork:
         return [stroke for stroke, _, rows in self.strokes if len(rows)]
 
     def masks(self, east: Float64, south: Float64) -> Float64:
-        """(n, assets) the share of the fill that may stand at each place."""
+        """(n, assets) the share of the fill that each may come to at each place, the others apart."""
         places = np.stack([east, south], axis=1)
         out = np.full((len(places), self.assets), 0.0 if self.alone else 1.0)
         if not len(places):
@@ -86,14 +93,34 @@ class Brushwork:
                 out[cells] = np.minimum(out[cells], 1.0 - worth[:, None])
         return out
 
-    def let(self, east: Float64, south: Float64, share: Float64) -> Bool:
-        """(n, assets) which assets may stand at each place.
+    def standing(self, at: Candidates, share: Float64, choices: Choices, likes: Float64) -> UInt32:
+        """(n,) the variant of each candidate that stands, `NONE` of the others.
 
         Args:
             share: (n,) of what fits that comes before each in the fill, 0 to 1.
+            likes: (n, assets) by which the weight of each is multiplied there.
         """
-        masks = self.masks(east, south)
-        return (share[:, None] < self.fill * masks) | (masks >= 1.0)
+        places = np.stack([at.x, at.z], axis=1)
+        out = np.full(len(places), NONE)
+        if not self.alone:
+            out = choices.choose(at.ids, likes)
+        if not len(places):
+            return out
+        low, high = places.min(axis=0), places.max(axis=0)
+        for stroke, paints, on in self.strokes:
+            if not len(on) or not stroke.meets(low, high):
+                continue
+            near, worth = stroke.acts(places)
+            if paints:
+                near = near[(out[near] == NONE) & _before(share[near], self.fill * worth)]
+                only = np.zeros(self.assets)
+                only[on] = 1.0
+                out[near] = choices.choose(at.ids[near], likes[near] * only)
+            else:
+                gone = ~_before(share[near], self.fill * (1.0 - worth))
+                near = near[gone & np.isin(choices.asset_of(out[near]), on)]
+                out[near] = NONE
+        return out
 
     def seen(self, tiles: TileList) -> UInt64:
         """(t, 2) a hash of what is painted in each tile; 0 where nothing is."""

@@ -188,10 +188,12 @@ def _place(
     rows = rows[~taken.at(points.x[rows], points.z[rows], tiles)]
     points, there = points.taken(rows), ground.taken(rows)
     shares = shares_at(rule.shares, there)
-    if rule.brush is not None:
-        painted = rule.brush.let(points.x, points.z, source.share(points.place))
-        shares = painted.astype(np.float64) if shares is None else shares * painted
-    variant = rule.choices.choose(points.ids, shares)
+    if rule.brush is None:
+        variant = rule.choices.choose(points.ids, shares)
+    else:
+        likes = np.ones((len(points.ids), rule.brush.assets)) if shares is None else shares
+        before = source.share(points.place)
+        variant = rule.brush.standing(points, before, rule.choices, likes)
     stand = np.nonzero(variant != NONE)[0]
     if len(stand) < len(variant):
         points, there, variant = points.taken(stand), there.taken(stand), variant[stand]

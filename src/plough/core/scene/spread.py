@@ -27,7 +27,7 @@ def painting() -> Any:
         max_length=MOST_STROKES,
         title="Painted",
         description="Strokes of the brush, in order: which assets may stand where.",
-        json_schema_extra={"control": "strokes", "unit": "", "group": "Where"},
+        json_schema_extra={"control": "strokes", "unit": "", "group": "Brush"},
     )
 
 
@@ -38,6 +38,7 @@ class Spread(Parameters):
         "",
         "What",
         "Where",
+        "Brush",
         "How close",
         "Clear of others",
         "How they stand",

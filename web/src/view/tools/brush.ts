@@ -1,7 +1,7 @@
 /** Shapes or paints the ground by strokes: a ring on the surface is what the brush reaches. */
 import type { Edit } from '../../state/editQueue';
 import { lifted, tidy, type Flat, type Gesture, type Hint, type Label, type Outcome } from './tool';
-import type { Stroke, Terrain, Tool } from './tool';
+import type { Stroke, Terrain, Tool, WheelKey } from './tool';
 
 /** The brush as it is set. */
 export interface Brush {
@@ -28,6 +28,7 @@ export class BrushTool implements Tool {
     private readonly terrain: Terrain,
     private readonly layer: string,
     private readonly brush: () => Brush,
+    private readonly resize: (radius: number) => void = () => {},
     private readonly newId: () => string = () => crypto.randomUUID().slice(0, 8),
   ) {}
 
@@ -36,6 +37,7 @@ export class BrushTool implements Tool {
       ['drag', this.brush().hint],
       ['right drag', 'pan'],
       ['wheel', 'zoom'],
+      ['Y wheel', 'width'],
       ['arrows, Space', 'by keys'],
       ['Esc', 'leave'],
     ];
@@ -92,6 +94,12 @@ export class BrushTool implements Tool {
 
   key(): Outcome {
     return 'nothing';
+  }
+
+  wheel(key: WheelKey, steps: number): Outcome {
+    if (key !== 'y' || this.live) return 'nothing';
+    this.resize(tidy(Math.min(400, Math.max(0.5, this.brush().radius * 1.1 ** steps))));
+    return 'shown';
   }
 
   private change() {

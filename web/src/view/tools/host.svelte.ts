@@ -5,7 +5,7 @@ import type { Edit } from '../../state/editQueue';
 import { keyring } from '../../state/keys';
 import { crossed } from '../overlay';
 import type { Stage } from '../stage';
-import type { Gesture, KeyStroke, Outcome, Spot, Tool } from './tool';
+import type { Gesture, KeyStroke, Outcome, Spot, Tool, WheelKey } from './tool';
 
 /** What becomes of what a tool does. */
 export interface Desk {
@@ -28,6 +28,7 @@ const ARROWS: Record<string, [right: number, up: number]> = {
   ArrowUp: [0, 1],
   ArrowDown: [0, -1],
 };
+const WHEEL_KEYS: string[] = ['t', 'y', 'u', 'i'] satisfies WheelKey[];
 const STILL = 4; // pixels that a click may move by
 
 export class ToolHost {
@@ -38,6 +39,7 @@ export class ToolHost {
   cross = $state.raw<Spot | null>(null);
   /** Grows with whatever changes what is drawn over the view: each picture, each gesture. */
   turn = $state(0);
+  private wheelKey: WheelKey | null = null; // that is held down
   private pressed: Spot = { x: 0, y: 0 };
   private nudging = false;
   private dragging = false;
@@ -68,6 +70,18 @@ export class ToolHost {
     listen('pointerleave', () => this.point(null));
     listen('keydown', (e) => this.steer(e));
     // also as the view leaves the page, when nothing that is shown may change at once
+    const key = (e: KeyboardEvent) => WHEEL_KEYS.includes(e.key.toLowerCase()) && !e.ctrlKey && !e.altKey && !e.metaKey;
+    const typing = (e: KeyboardEvent) => (e.target as Element).closest('input, textarea, [contenteditable], dialog');
+    addEventListener(
+      'keydown',
+      (e) => {
+        if (key(e) && !typing(e)) this.wheelKey = e.key.toLowerCase() as WheelKey;
+      },
+      { signal },
+    );
+    addEventListener('keyup', (e) => key(e) && (this.wheelKey = null), { signal });
+    addEventListener('blur', () => (this.wheelKey = null), { signal });
+    canvas.addEventListener('wheel', (e) => this.wheel(e), { signal, capture: true, passive: false });
     listen('blur', () => queueMicrotask(() => (this.cross = null)));
   }
 
@@ -181,6 +195,16 @@ export class ToolHost {
     this.drop();
     this.turn++;
     this.desk.cancelled();
+  }
+
+  private wheel(event: WheelEvent) {
+    const { tool, wheelKey } = this;
+    if (!wheelKey || !tool?.wheel || !this.stage.drawing) return;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+    // with Shift, browsers tell the wheel as one that turns sideways
+    const turned = Math.sign(event.deltaY || event.deltaX);
+    if (turned) this.follow(tool, tool.wheel(wheelKey, event.shiftKey ? -0.1 * turned : -turned));
   }
 
   private give(gesture: Gesture) {

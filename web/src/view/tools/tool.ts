@@ -35,6 +35,9 @@ export interface Label {
   at: Point;
 }
 
+/** Keys that act with the wheel while they are held. */
+export type WheelKey = 't' | 'y' | 'u' | 'i';
+
 export type Hint = [keys: string, what: string];
 
 export type Gesture =
@@ -68,6 +71,8 @@ export interface Tool {
   labels?(): Label[];
   pointer(gesture: Gesture): Outcome;
   key(stroke: KeyStroke): Outcome;
+  /** The wheel is turned by `steps` while a key is held; not there where it does nothing. */
+  wheel?(key: WheelKey, steps: number): Outcome;
   /** The mark that should have the focus after a key. */
   focus?: string;
   /** What is changing now: a parameter's path and its value. */

@@ -88,7 +88,7 @@ describe('the brush', () => {
   const values = { brush: 'raise', radius: 10, amount: 2, strength: 0.5, falloff: 0.6 };
   const set: Brush = { hint: 'raise', path: 'strokes', radius: 10, falloff: 0.6, values };
   let made = 0;
-  const tool = () => new BrushTool(terrain, 'ground', () => set, () => `s${made++}`); // prettier-ignore
+  const tool = (resize = (_: number) => {}) => new BrushTool(terrain, "ground", () => set, resize, () => `s${made++}`); // prettier-ignore
 
   it('draws a ring of its reach on the ground, with its diameter', () => {
     const b = tool();
@@ -120,6 +120,20 @@ describe('the brush', () => {
     expect(b.draft()?.path).not.toBe(path);
     b.cancel();
     expect(b.commit()).toEqual([]);
+  });
+
+  it('grows by the wheel with a key, within its limits, and not while it draws', () => {
+    const to: number[] = [];
+    const b = tool((radius) => to.push(radius));
+    expect(b.wheel('y', 1)).toBe('shown');
+    b.wheel('y', -1);
+    b.wheel('y', 0.1);
+    b.wheel('y', 99);
+    b.wheel('y', -99);
+    expect(to).toEqual([11, 9.09, 10.1, 400, 0.5]);
+    expect(b.wheel('t', 1)).toBe('nothing');
+    b.pointer(press(0, 0));
+    expect(b.wheel('y', 1)).toBe('nothing');
   });
 
   it('dabs where the cross is set, and never has more points than a stroke may', () => {

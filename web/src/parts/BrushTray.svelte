@@ -1,0 +1,57 @@
+<script lang="ts">
+  /** What the brush has on it: the assets of the layer's mix by picture, each taken up or laid aside by click or number. */
+  import { onDestroy } from 'svelte';
+  import type { Layer } from '../api/client';
+  import { brush } from '../state/brush.svelte';
+  import { keyring } from '../state/keys';
+  import { namedMix, type MixEntry } from '../state/mix';
+  import type { SceneStore } from '../state/sceneStore.svelte';
+
+  let { open, layer }: { open: SceneStore; layer: Layer } = $props();
+  const mix = $derived((layer.parameters.mix ?? []) as MixEntry[]);
+  const on = $derived(brush.on(layer));
+  const kept = (id: string) => namedMix(open.scene?.settings, id);
+  const named = (id: string) => open.asset(id)?.name ?? kept(id)?.name ?? `${id} (missing)`;
+  /** The asset that is pictured: of a kept mix, its first. */
+  const pictured = (id: string) => open.asset(id) ?? open.asset(kept(id)?.entries[0]?.asset ?? '');
+
+  onDestroy(
+    keyring.bind({
+      which: (event) => {
+        const entry = mix[Number(event.key) - 1];
+        if (entry) brush.flip(layer, entry.asset);
+      },
+    }),
+  );
+</script>
+
+<div
+  class="absolute bottom-14 left-3.5 z-10 flex select-none max-w-[calc(100%-28px)] gap-1.5 overflow-x-auto rounded-md bg-[#232b20]/85 p-1.5"
+  role="group"
+  aria-label="on the brush"
+>
+  {#each mix as m, k (m.asset)}
+    {@const taken = on.includes(m.asset)}
+    {@const asset = pictured(m.asset)}
+    <button
+      class="relative w-[76px] shrink-0 overflow-hidden rounded border-2 bg-plate text-left {taken
+        ? 'border-[#dfe6d0]'
+        : 'border-transparent opacity-45 hover:opacity-70'}"
+      aria-pressed={taken}
+      aria-label={named(m.asset)}
+      title="{named(m.asset)}: {taken ? 'on the brush' : 'laid aside'}"
+      onclick={() => brush.flip(layer, m.asset)}
+    >
+      {#if asset}<img
+          src="/api/scenes/{open.id}/assets/{asset.id}/picture?v={asset.version}"
+          alt=""
+          draggable="false"
+          class="portrait aspect-[10/9] w-full"
+        />{:else}<span class="block aspect-[10/9] w-full"></span>{/if}
+      <span class="block truncate px-1 py-0.5 font-serif text-[11px] leading-tight text-ink">{named(m.asset)}</span>
+      {#if k < 9}<span class="absolute top-0.5 left-0.5 rounded bg-[#232b20]/80 px-1 text-[10.5px] text-[#faf7ee]"
+          >{k + 1}</span
+        >{/if}
+    </button>
+  {/each}
+</div>
