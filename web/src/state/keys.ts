@@ -43,7 +43,6 @@ export const KEYS = keys({
     press: ['1', '2', '3', '4', '5', '6', '7', '8', '9'],
     shown: '1–9',
     what: 'with a brush: take that of its assets up, or lay it aside',
-    bare: true,
   },
   card: { press: ['?', 'Shift+?'], shown: '?', what: 'this card' },
 });

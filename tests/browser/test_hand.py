@@ -1,0 +1,143 @@
+"""What is painted and set down by hand, as a person does it."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Iterator
+from typing import Any
+
+import httpx
+import pytest
+from selenium.webdriver import ActionChains
+from selenium.webdriver.common.actions.wheel_input import ScrollOrigin
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.conftest import Page, differing, picture
+from tests.conftest import SMALL
+
+pytestmark = pytest.mark.browser
+
+VIEW = {"id": "v", "name": "Low", "eye": [-30, 14, 52], "target": [0, 2, 8]}
+RUSH = {"id": "rush", "name": "Rush", "kind": "tuft", "parameters": {"blades": 9}, "seeds": [5]}
+
+
+@pytest.fixture
+def meadow(sedge: httpx.Client) -> Iterator[str]:
+    """A small scene with three assets and nothing that stands."""
+    document = copy.deepcopy(SMALL)
+    document["assets"].append(RUSH)
+    document["layers"] = [x for x in document["layers"] if x["kind"] in ("ground", "bake")]
+    document["settings"] = {"viewpoints": [VIEW]}
+    made = sedge.post("/api/scenes", json={"name": "Withy Hythe", "document": document})
+    assert made.status_code == 201, made.text
+    yield str(made.json()["id"])
+    sedge.delete(f"/api/scenes/{made.json()['id']}")
+
+
+class Hand:
+    """A pointer over the view."""
+
+    def __init__(self, page: Page) -> None:
+        self.page = page
+        self.canvas = page.one("section canvas")
+
+    def at(self, x: float, y: float) -> ActionChains:
+        """Moved to a share of the view's width and height."""
+        size = self.canvas.size
+        east, south = int((x - 0.5) * size["width"]), int((y - 0.5) * size["height"])
+        chain = ActionChains(self.page.driver, duration=20)
+        return chain.move_to_element_with_offset(self.canvas, east, south)
+
+    def stroke(self, x: float, y: float, dx: int, dy: int = 0, steps: int = 8) -> None:
+        chain = self.at(x, y).click_and_hold()
+        for _ in range(steps):
+            chain.move_by_offset(dx, dy)
+        chain.release().perform()
+
+    def wheel(self, key: str, clicks: int) -> None:
+        """Turn the wheel while a key is held."""
+        driver = self.page.driver
+        ActionChains(driver).key_down(key).perform()
+        origin = ScrollOrigin.from_element(self.canvas, 0, 60)
+        for _ in range(abs(clicks)):
+            down = 100 if clicks < 0 else -100
+            ActionChains(driver).scroll_from_origin(origin, 0, down).perform()
+        ActionChains(driver).key_up(key).perform()
+
+
+def add(page: Page, kind: str, *assets: str) -> None:
+    """Add a layer of a kind over assets of the scene."""
+    page.button("add a layer").click()
+    row = f"//li//button[contains(., '{kind}')]"
+    page.until(lambda: page.driver.find_elements(By.XPATH, row), kind)[0].click()
+    page.until(lambda: page.all("dialog[open] img"), "pictures")
+    for asset in assets:
+        page.one(f"dialog[open] button[aria-label='place {asset}']").click()
+    page.button("Add the layer").click()
+
+
+def layer_of(client: httpx.Client, scene: str, kind: str) -> dict[str, Any]:
+    layers = client.get(f"/api/scenes/{scene}").json()["layers"]
+    return next((x for x in layers if x["kind"] == kind), {"id": "", "parameters": {}})
+
+
+def counts(client: httpx.Client, scene: str, layer: str) -> dict[str, int]:
+    """How many of each asset stand."""
+    layers = client.get(f"/api/scenes/{scene}/evaluation").json()["layers"]
+    placed = next(x["placements"] for x in layers if x["id"] == layer)
+    out: dict[str, int] = {}
+    for variant in placed["variants"]:
+        out[variant["asset"]] = out.get(variant["asset"], 0) + variant["count"]
+    return out
+
+
+def test_three_assets_are_painted_and_one_of_them_is_erased(
+    page: Page, sedge: httpx.Client, meadow: str
+) -> None:
+    page.sign_in("sedge")
+    page.open_scene(meadow)
+    page.button("Low").click()
+    bare, hand = picture(page), Hand(page)
+    add(page, "Brush", "Willow", "Sedge", "Rush")
+    tray = page.until(lambda: page.all("[aria-label='on the brush'] button"), "the tray")
+    assert [b.get_attribute("aria-pressed") for b in tray] == ["true"] * 3
+    layer = page.until(lambda: layer_of(sedge, meadow, "brush")["id"], "the layer")
+    strokes = lambda: layer_of(sedge, meadow, "brush")["parameters"].get("strokes", [])  # noqa: E731
+
+    hand.at(0.5, 0.6).perform()
+    hand.wheel("y", -4)
+    hand.stroke(0.3, 0.6, 25)
+    page.until(lambda: len(strokes()) == 1, "a stroke")
+    assert strokes()[0]["radius"] < 12 and strokes()[0]["does"] == "paint"
+    stood = counts(sedge, meadow, layer)
+    assert all(stood[a] > 3 for a in ("willow", "sedge", "rush")), stood
+    assert differing(bare, picture(page)) > 0.01, "they are seen"
+
+    page.button("Erase").click()
+    names = [b.get_attribute("aria-label") for b in tray]
+    for other in ("Sedge", "Rush"):
+        ActionChains(page.driver).send_keys(str(names.index(other) + 1)).perform()
+    page.until(
+        lambda: (
+            [
+                n
+                for n, b in zip(names, tray, strict=True)
+                if b.get_attribute("aria-pressed") == "true"
+            ]
+            == ["Willow"]
+        ),
+        "what is laid aside",
+    )
+    hand.stroke(0.3, 0.6, 25)
+    page.until(lambda: len(strokes()) == 2, "another stroke")
+    left = counts(sedge, meadow, layer)
+    assert left.get("willow", 0) < 0.4 * stood["willow"]
+    assert (left["sedge"], left["rush"]) == (stood["sedge"], stood["rush"])
+
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: len(strokes()) == 1, "the stroke undone")
+    assert counts(sedge, meadow, layer) == stood
+    page.keys(Keys.ESCAPE)
+    page.until(lambda: not page.all("[aria-label='on the brush']"), "no brush in hand")
+    assert not page.errors()
