@@ -141,6 +141,7 @@ def test_every_kind_says_what_its_results_hold(name: str) -> None:
         ("surfaces", {"on": ["posts"]}),
         ("air", {"points": [[0, 0]]}),
         ("brush", {"strokes": [stroke]}),
+        ("by_hand", {"placed": [{"id": "p", "asset": "sedge", "seed": 4, "at": [0, 0]}]}),
     ):
         layer = {"id": kind_name, "kind": kind_name, "name": kind_name}
         document["layers"].insert(-1, {**layer, "parameters": {"mix": mix, **own}})

@@ -21,7 +21,7 @@
   const ui = $derived(uiOf(layer.kind));
   const view = $derived(open.view(layer.id));
   const disabled = $derived(!open.canEdit || layer.locked);
-  const APART = ['mix', 'reference', 'seed', 'file', 'heights', 'classes', 'conditions', 'rings', 'strokes']; // have a place of their own in the sheet
+  const APART = ['mix', 'reference', 'seed', 'file', 'heights', 'classes', 'conditions', 'rings', 'strokes', 'placed']; // have a place of their own in the sheet
   const BRUSH = 'Brush'; // a group that stands beside the brush
   const groups = $derived(
     grouped(

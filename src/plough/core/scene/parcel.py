@@ -66,7 +66,7 @@ def pack_layers(document: SceneDocument, ids: Sequence[str]) -> Parcel:
     for layer in layers:
         values = _whole(get_layer_kind(layer.kind).parameters, layer.parameters)
         for row in describe(get_layer_kind(layer.kind).parameters):
-            if row.control == "mix":
+            if row.control in ("mix", "placed"):
                 wanted.update(e["asset"] for e in values[row.path])
     kept = [m for name, m in mixes.items() if name in wanted]
     wanted.update(e.asset for m in kept for e in m.entries)
@@ -217,6 +217,8 @@ def _pointed(layer: Layer, asset: Change, other: Change) -> dict[str, Any]:
             out[row.path] = [
                 {**s, "assets": [asset(name) for name in s.get("assets", ())]} for s in value
             ]
+        elif row.control == "placed":
+            out[row.path] = [{**one, "asset": asset(one["asset"])} for one in value]
         elif row.control == "mix":
             out[row.path] = [
                 {

@@ -1,0 +1,95 @@
+"""Placements that somebody set down one by one."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from plough.core.arrays import Float32, Float64
+from plough.core.ground.surface import Surface
+from plough.core.parameters import Id, Parameters, Point, Seed
+from plough.core.place.placements import PlacedTile, Placements, cut
+from plough.core.rng import stream, uniform_array
+
+MOST_SET = 10_000
+_ORDER = stream("by hand.order")
+
+
+class SetDown(Parameters):
+    """One placement, as it was set down."""
+
+    id: Id
+    asset: Id
+    seed: Seed = Field(description="Which of the asset's variants it is.")
+    at: Point = Field(description="East and south, in metres.")
+    lift: float = Field(
+        0.0, ge=-500, le=500, description="Metres of its foot above the ground beneath it."
+    )
+    turn: float = Field(
+        0.0, ge=0, le=360, description="Degrees clockwise from north that it faces."
+    )
+    up: tuple[float, float] = Field(
+        (0.0, 0.0), description="East and south parts of the direction that is up for it."
+    )
+    size: float = Field(1.0, ge=0.05, le=20, description="1 is its own.")
+    tall: float = Field(1.0, ge=0.05, le=20, description="Its height, besides its size.")
+
+    @model_validator(mode="after")
+    def _pointing(self) -> SetDown:
+        if math.hypot(*self.up) > 1.0:
+            raise ValueError("up: no part of a direction is longer than 1")
+        return self
+
+
+def rotations(turn: Float64, up: Float64) -> Float32:
+    """(n, 4) unit quaternions, xyzw: turned about the vertical, then tilted so that up is `up`.
+
+    Args:
+        turn: (n,) radians clockwise from north.
+        up: (n, 2) east and south parts of the direction that is up.
+    """
+    yaw = 0.5 * (math.pi - turn)
+    s, c = np.sin(yaw), np.cos(yaw)
+    level = np.hypot(up[:, 0], up[:, 1])
+    half = 0.5 * np.arcsin(np.minimum(1.0, level))
+    share = np.sin(half) / np.maximum(level, 1e-12)
+    ax, az, w = up[:, 1] * share, -up[:, 0] * share, np.cos(half)
+    out = np.stack([ax * c - az * s, w * s, az * c + ax * s, w * c], axis=1)
+    return out.astype(np.float32)
+
+
+def set_down(
+    things: Sequence[SetDown],
+    variants: Mapping[tuple[str, int], int],
+    surface: Surface,
+    layer: str,
+) -> list[PlacedTile]:
+    """What stands of `things`, by tile; those whose variant is not among `variants` do not.
+
+    Args:
+        variants: the row of each asset's seed.
+        layer: the id of their layer, from which with their own come the ids of placements.
+    """
+    there = [t for t in things if (t.asset, t.seed) in variants]
+    if not there:
+        return []
+    at = np.array([t.at for t in there], np.float64)
+    turn = np.radians([t.turn for t in there])
+    position = surface.sample(at[:, 0], at[:, 1]).position.astype(np.float64)
+    # beyond the ground its own height is the height above 0
+    position[~np.isfinite(position)] = 0.0
+    position[:, [0, 2]] = at
+    position[:, 1] += [t.lift for t in there]
+    across = np.array([t.size for t in there], np.float32)
+    tall = across * np.array([t.tall for t in there], np.float32)
+    placed = Placements(
+        np.array([stream(f"set down {layer} {t.id}") for t in there], np.uint64),
+        np.array([variants[t.asset, t.seed] for t in there], np.uint32),
+        position.astype(np.float32),
+        rotations(turn, np.array([t.up for t in there], np.float64)),
+        np.stack([across, tall, across], axis=1),
+    )
+    return cut(placed, uniform_array(0, _ORDER, placed.ids).astype(np.float32))
