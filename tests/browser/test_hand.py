@@ -141,3 +141,75 @@ def test_three_assets_are_painted_and_one_of_them_is_erased(
     page.keys(Keys.ESCAPE)
     page.until(lambda: not page.all("[aria-label='on the brush']"), "no brush in hand")
     assert not page.errors()
+
+
+def test_things_are_set_down_by_four_keys_with_pins_and_steps_of_ones_own(
+    page: Page, sedge: httpx.Client, meadow: str
+) -> None:
+    page.sign_in("sedge")
+    page.open_scene(meadow)
+    page.button("Low").click()
+    bare, hand = picture(page), Hand(page)
+    add(page, "By hand", "Willow", "Sedge")
+    page.until(lambda: page.all("[aria-label='in hand'] button"), "the tray")
+    placed = lambda: layer_of(sedge, meadow, "by_hand")["parameters"].get("placed", [])  # noqa: E731
+    chosen = lambda css: page.one(css).get_attribute("aria-pressed")  # noqa: E731
+    if chosen("[aria-label='in hand'] [aria-label='Willow']") != "true":
+        page.one("[aria-label='in hand'] [aria-label='Willow']").click()
+
+    def fill(field: str, value: str) -> None:
+        box = page.one(f"[data-field='hand.{field}'] input")
+        box.send_keys(Keys.CONTROL, "a")
+        box.send_keys(value, Keys.ENTER)
+
+    page.button("How far a notch goes…").click()
+    fill("steps.turn", "30")
+    fill("steps.lift", "50")
+    for name in ("turn", "seed"):
+        page.one(f"[aria-label='pin the {name}']").click()
+    fill("turn", "0")
+    hand.at(0.45, 0.6).perform()
+    hand.wheel("t", 2)
+    hand.wheel("u", 3)
+    hand.wheel("i", 1)
+    fine = ActionChains(page.driver).key_down(Keys.SHIFT)
+    fine.perform()
+    hand.wheel("u", 1)
+    ActionChains(page.driver).key_up(Keys.SHIFT).perform()
+    assert differing(bare, picture(page)) > 0.002, "what is in hand is seen before it is kept"
+    assert placed() == []
+    hand.at(0.45, 0.6).click().perform()
+    page.until(lambda: len(placed()) == 1, "the first")
+    hand.at(0.6, 0.62).click().perform()
+    page.until(lambda: len(placed()) == 2, "the second")
+    first, second = placed()
+    assert first["asset"] == second["asset"] == "willow"
+    assert (first["turn"], second["turn"]) == (60, 60), "pinned"
+    assert first["seed"] == second["seed"], "pinned"
+    assert first["lift"] == pytest.approx(1.55, abs=0.01)
+    assert second["lift"] == pytest.approx(0, abs=0.01), "drawn anew"
+    assert first["size"] != second["size"] and 0.85 <= second["size"] <= 1.15
+
+    # taken up and put back, moved, taken away
+    hand.at(0.6, 0.6).context_click().perform()
+    page.until(lambda: "put it back" in page.text(), "it is in hand")
+    page.keys(Keys.ESCAPE)
+    page.until(lambda: "put it back" not in page.text(), "it is back")
+    assert placed() == [first, second]
+    hand.at(0.6, 0.6).context_click().perform()
+    page.until(lambda: "put it back" in page.text(), "it is in hand again")
+    hand.at(0.7, 0.66).click().perform()
+    page.until(lambda: placed()[1]["at"] != second["at"], "it has moved")
+    moved = placed()[1]
+    assert {k: v for k, v in moved.items() if k not in ("at", "lift")} == {
+        k: v for k, v in second.items() if k not in ("at", "lift")
+    }
+    hand.at(0.7, 0.64).context_click().perform()
+    page.until(lambda: "put it back" in page.text(), "it is in hand a third time")
+    page.keys(Keys.DELETE)
+    page.until(lambda: len(placed()) == 1, "it is gone")
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: len(placed()) == 2, "it is back")
+    page.keys(Keys.ESCAPE)
+    page.until(lambda: not page.all("[aria-label='in hand'] button"), "nothing in hand")
+    assert not page.errors()

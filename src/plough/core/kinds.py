@@ -66,6 +66,7 @@ class Kind:
     impostor: bool = True  #: whether a picture of it serves as one more level, the farthest
     loads: str = ""  #: the parameter that holds the hash of the file that it is made from, if it is
     seeded: bool = True  #: whether seeds make it differ
+    hard: bool = False  #: whether others can be set down on its faces
 
 
 _KINDS: dict[str, Kind] = {}
@@ -103,7 +104,7 @@ def kind(
     """Register the decorated ``make(parameters, seed, detail) -> Product`` as the kind `name`.
 
     Args:
-        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `loads` (then `make` is also given a `Load`).
+        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `hard`, `loads` (then `make` is also given a `Load`).
     """
 
     def register(make: Make) -> Make:

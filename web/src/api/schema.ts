@@ -3880,6 +3880,11 @@ export interface components {
             height: number;
             /** Canopy Radius */
             canopy_radius: number;
+            /**
+             * Hard
+             * @description Whether others can be set down on its faces.
+             */
+            hard: boolean;
             /** Lamps */
             lamps: components["schemas"]["LampOut"][];
             /** @description What the last level's mesh holds, once it has been made, so that it need not be fetched. */

@@ -10,6 +10,7 @@ import AirText from './AirText.svelte';
 import AlongText from './AlongText.svelte';
 import AreaText from './AreaText.svelte';
 import BakeSheet from './BakeSheet.svelte';
+import ByHandText from './ByHandText.svelte';
 import BrushText from './BrushText.svelte';
 import GroundText from './GroundText.svelte';
 import PathText from './PathText.svelte';
@@ -44,7 +45,7 @@ export interface LayerUi {
   about?: (layer: Layer, points: Flat[], height: (x: number, z: number) => number) => Point[][];
   /** Whether a brush can be taken to it, besides those whose parameters hold strokes of one. */
   brushed?: boolean;
-  /** Whether nothing of it stands but what is painted. */
+  /** Whether nothing of it stands but what is painted or set down. */
   painted?: boolean;
 }
 
@@ -64,6 +65,7 @@ const SPECIAL: Record<string, LayerUi> = {
     stamp: ofFirst,
   },
   brush: { text: BrushText, painted: true, begin: () => ({ spacing: 1 }), stamp: ofFirst },
+  by_hand: { text: ByHandText, painted: true, stamp: ofFirst },
   along: {
     text: AlongText,
     begin: (open) => ({

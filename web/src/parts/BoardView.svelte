@@ -1,11 +1,12 @@
 <script lang="ts">
   import { brush, PLACERS } from '../state/brush.svelte';
+  import { hand, type SetDown } from '../state/hand.svelte';
   /** The coloured plate: the scene in three dimensions, and what is drawn over it. */
   import { Alert, Spinner } from 'flowbite-svelte';
   import * as THREE from 'three';
   import { onMount, untrack } from 'svelte';
   import { said, type Evaluation, type Layer, type Values, type Viewpoint } from '../api/client';
-  import { brushed, drawn, HOLE, holesOf, kindOf, uiOf } from '../layers/registry';
+  import { brushed, drawn, HOLE, holesOf, kindOf, placedOf, uiOf } from '../layers/registry';
   import type { Edit } from '../state/editQueue';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { lensOf } from '../view/lens';
@@ -16,9 +17,10 @@
   import { BrushTool } from '../view/tools/brush';
   import { DrawTool, type Wanted } from '../view/tools/draw';
   import { ToolHost } from '../view/tools/host.svelte';
+  import { SetDownTool } from '../view/tools/setDown';
   import { ShapeTool } from '../view/tools/shape';
   import { World } from '../view/world';
-  import BrushTray from './BrushTray.svelte';
+  import AssetTray from './AssetTray.svelte';
   import BoardPanels from './BoardPanels.svelte';
   import Overlay from './Overlay.svelte';
   import ScaleBar from './ScaleBar.svelte';
@@ -52,6 +54,15 @@
   const selected = $derived(open.layer(open.selected));
   /** The selected layer, where a brush can be taken to it. */
   const painted = $derived(selected && open.canEdit && !selected.locked && brushed(selected.kind) ? selected.id : '');
+  /** The selected layer, where things can be set down on it. */
+  const byHand = $derived(selected && open.canEdit && !selected.locked && placedOf(selected.kind) ? selected.id : '');
+  $effect(() => {
+    if (!byHand) hand.on = false;
+  });
+  $effect(() => {
+    void [hand.asset, hand.turn, hand.size, hand.lift, hand.which, hand.square];
+    untrack(() => tools?.again());
+  });
   let painter = ''; // the layer that the brush was taken for
   $effect(() => {
     if (painter && painter !== painted) brush.inHand = '';
@@ -92,6 +103,7 @@
       leave: () => {
         drawing = null;
         brush.inHand = '';
+        hand.on = false;
       },
     }));
     stage.onDrawn = (coarse) => {
@@ -287,6 +299,7 @@
     const wanted = drawing && drawingOf(drawing);
     const id = shaped;
     const layer = brush.inHand ? painted : '';
+    const setting = hand.on ? byHand : '';
     untrack(() => {
       const kind = open.layer(id)?.kind ?? '';
       const row = drawn(kind);
@@ -300,6 +313,14 @@
             () => brush.over(open.layer(layer) ?? NOBODY),
             (radius) => (brush.radius = radius),
           ),
+        );
+      else if (setting)
+        host.take(
+          new SetDownTool(now, setting, hand, {
+            path: placedOf(open.layer(setting)?.kind ?? '')?.path ?? '',
+            placed: () => (open.layer(setting)?.parameters.placed ?? []) as SetDown[],
+            seeds: (asset) => open.asset(asset)?.seeds ?? [],
+          }),
         );
       else if (row)
         host.take(
@@ -359,7 +380,20 @@
       host={tools}
       label="outline of {drawing ? 'the new layer' : (selected?.name ?? 'nothing')}"
     />{/if}
-  {#if painted && selected && PLACERS.some((b) => b.id === brush.inHand)}<BrushTray {open} layer={selected} />{/if}
+  {#if painted && selected && PLACERS.some((b) => b.id === brush.inHand)}<AssetTray
+      {open}
+      layer={selected}
+      label="on the brush"
+      on={brush.on(selected)}
+      onflip={(asset) => brush.flip(selected, asset)}
+    />{/if}
+  {#if byHand && selected && hand.on}<AssetTray
+      {open}
+      layer={selected}
+      label="in hand"
+      on={[hand.asset]}
+      onflip={(asset) => (hand.asset = asset)}
+    />{/if}
   {#if ready && world && standing}
     <BoardPanels {open} {world} {standing} {frame} {hints} {contours} oncontours={nextContours} />
     <ScaleBar {metre} {developed} />

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { brush } from '../state/brush.svelte';
+  import { begin } from '../state/hand.svelte';
   import { Button } from 'flowbite-svelte';
   import Redo from '@lucide/svelte/icons/redo-2';
   import Undo from '@lucide/svelte/icons/undo-2';
@@ -16,7 +17,7 @@
   import TrialTray from '../parts/TrialTray.svelte';
   import WeightBar from '../parts/WeightBar.svelte';
   import Name from '../controls/Name.svelte';
-  import { drawn, fixed, kindOf, mixOf, uiOf } from '../layers/registry';
+  import { drawn, fixed, kindOf, mixOf, placedOf, uiOf } from '../layers/registry';
   import { absent } from '../state/absent';
   import { keyring } from '../state/keys';
   import { parcelIn, pasteLayers, type Parcel } from '../state/parcel';
@@ -76,7 +77,9 @@
     open.selected = scene.created_id;
     if (!uiOf(kind).painted) return;
     await tick(); // the brush of the layer before is laid down
-    brush.inHand = 'set'; // nothing stands until it is painted
+    // nothing stands until it is painted or set down
+    if (placedOf(kind)) begin(open.layer(scene.created_id));
+    else brush.inHand = 'set';
   }
 
   /** The layers and assets that a way to begin brings. */

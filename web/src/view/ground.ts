@@ -34,6 +34,13 @@ export class HeightField {
     return (at(r, c) * (1 - f) + at(r, c + 1) * f) * (1 - g) + (at(r + 1, c) * (1 - f) + at(r + 1, c + 1) * f) * g;
   }
 
+  /** Square to the ground; a unit vector. */
+  normal(x: number, z: number): THREE.Vector3 {
+    const step = this.spacing / 2;
+    const slope = (dx: number, dz: number) => this.height(x - dx, z - dz) - this.height(x + dx, z + dz);
+    return new THREE.Vector3(slope(step, 0), 2 * step, slope(0, step)).normalize();
+  }
+
   /** Where a ray meets the ground; null when it does not. */
   hit(ray: THREE.Ray): THREE.Vector3 | null {
     const half = this.size / 2;

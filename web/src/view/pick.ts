@@ -7,6 +7,8 @@ export interface Hit {
   point: THREE.Vector3;
   distance: number; // metres along the ray
   placement?: bigint; // the id of the placement that is met
+  at?: THREE.Vector3; // where that stands
+  normal?: THREE.Vector3; // of the face that is met, to the side of the ray's origin
 }
 
 // indirect: triangles stay in their order, by which runs of them are told
@@ -26,7 +28,9 @@ export function meets(ray: THREE.Ray, geometry: THREE.BufferGeometry, matrix: TH
   const found = treeOf(geometry).raycastFirst(local, THREE.DoubleSide);
   if (!found) return null;
   const point = found.point.applyMatrix4(matrix);
-  return { point, distance: point.distanceTo(ray.origin) };
+  const normal = found.face?.normal.clone().applyNormalMatrix(new THREE.Matrix3().getNormalMatrix(matrix)).normalize();
+  if (normal && normal.dot(ray.direction) > 0) normal.negate();
+  return { point, distance: point.distanceTo(ray.origin), normal };
 }
 
 /** The nearer of two. */

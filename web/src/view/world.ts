@@ -10,7 +10,7 @@ import { look } from './ground';
 import { texturesIn, wind } from './materials';
 import { nearer, type Hit } from './pick';
 import { Stage } from './stage';
-import type { Spot, Terrain } from './tools/tool';
+import type { Point, Seat, Spot, Terrain } from './tools/tool';
 import { warm } from './warm';
 
 const FACETS: Record<string, Facet> = {
@@ -167,6 +167,20 @@ export class World implements Terrain {
 
   height(x: number, z: number): number {
     return this.field?.height(x, z) ?? 0;
+  }
+
+  seatAt(spot: Spot, layer: string, but: (at: Point) => boolean): Seat | null {
+    const ray = this.stage.ray(spot);
+    let best: Hit | null = null;
+    for (const [id, own] of this.actors)
+      for (const actor of own.values()) best = nearer(best, actor.pick(ray, true, id === layer ? but : undefined));
+    if (!best) return null;
+    const { x, z } = best.point;
+    return { point: best.point, normal: best.normal ?? this.field?.normal(x, z) ?? new THREE.Vector3(0, 1, 0) };
+  }
+
+  standsAt(spot: Spot, layer: string): Point | null {
+    return this.actors.get(layer)?.get('placements')?.pick(this.stage.ray(spot))?.at ?? null;
   }
 
   /** What is nearest under a spot of the view, as far as its shape tells; quick, for a pointer that moves. */

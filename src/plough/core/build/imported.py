@@ -291,6 +291,7 @@ def _nodes(model: Model, piece: Int64) -> tuple[Named, ...]:
     ImportParameters,
     loads="source",
     seeded=False,
+    hard=True,
 )
 def make(p: ImportParameters, seed: int, detail: int, load: Load) -> Product:
     """A mesh that was read from a file."""

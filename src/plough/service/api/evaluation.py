@@ -16,7 +16,7 @@ from plough.core.ground.classes import GroundClass
 from plough.core.ground.conditions import MEASURES, Condition, MeasureFacts
 from plough.core.ground.cover import METRES, TONES
 from plough.core.ground.splat import TEXELS, splat_squares, square_side
-from plough.core.kinds import all_kinds
+from plough.core.kinds import all_kinds, get_kind
 from plough.core.lamp import Lamp
 from plough.core.library import Variant, resolve, variant_of
 from plough.core.library.library import switch_distances
@@ -213,6 +213,7 @@ class Transport:
             count=count,
             height=height,
             canopy_radius=canopy,
+            hard=get_kind(v.kind).hard,
             card=CardOut(**card) if card else None,
             lamps=[lamp_out(x) for x in library.lamps(v, self.check)],
             levels=[

@@ -313,6 +313,7 @@ class VariantOut(BaseModel):
     count: int
     height: float
     canopy_radius: float
+    hard: bool = Field(description="Whether others can be set down on its faces.")
     lamps: list[LampOut]
     card: CardOut | None = Field(
         description="What the last level's mesh holds, once it has been made, so that it need not be fetched."

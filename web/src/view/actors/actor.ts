@@ -3,6 +3,7 @@ import type * as THREE from 'three';
 import type { LayerView, Shadow } from '../../api/client';
 import type { Hit } from '../pick';
 import type { Stage } from '../stage';
+import type { Point } from '../tools/tool';
 
 /** What a picture is about to be drawn with. */
 export interface Frame {
@@ -23,8 +24,8 @@ export interface Actor {
   bounds(): THREE.Box3;
   /** Whether what it shows throws shadows, or is there for its shadow alone. */
   setShadow?(shadow: Shadow): void;
-  /** Where a ray first meets what it shows. */
-  pick(ray: THREE.Ray): Hit | null;
+  /** Where a ray first meets what it shows; of placements those that others can be set down on, but for the ones that `but` leaves out. */
+  pick(ray: THREE.Ray, hard?: boolean, but?: (at: Point) => boolean): Hit | null;
   /** Draws of what is seen of its placements, in numbers from `from` on; gives how many those are. */
   number?(from: number, draws: THREE.Mesh[]): number;
   /** The id of the placement with a number, told from its own first. */

@@ -7,6 +7,7 @@ import { matrixOf, placeOf, sizeOf } from '../instances';
 import type { Standing } from '../lamps';
 import { meets, nearer, type Hit } from '../pick';
 import type { Stage } from '../stage';
+import type { Point } from '../tools/tool';
 import type { Actor, Frame } from './actor';
 import { Batch } from './batch';
 import { wind } from '../materials';
@@ -18,6 +19,7 @@ export class PlacementsActor implements Actor {
   private tiles = new Map<string, Cell[]>(); // by key
   private extents: Extent[] = []; // of the variants
   private batches: (Batch | null)[] = [];
+  private hard: boolean[] = []; // of the variants: whether others can be set down on it
   private shadow: Shadow = 'casts';
   private lamps: Lamp[][] = []; // of the variants
   private readonly held = holdMeshes();
@@ -55,6 +57,7 @@ export class PlacementsActor implements Actor {
     this.dress(placed.variants, loaded);
     this.held.keep(placed.variants.flatMap((v) => (v.count ? v.levels.map((l) => l.mesh) : [])));
     this.lamps = placed.variants.map((v) => v.lamps);
+    this.hard = placed.variants.map((v) => v.hard);
     this.lightUp();
   }
 
@@ -115,21 +118,24 @@ export class PlacementsActor implements Actor {
   }
 
   /** Where a ray first meets an instance: on the last level that still has the shape. */
-  pick(ray: THREE.Ray) {
+  pick(ray: THREE.Ray, hard = false, but?: (at: Point) => boolean) {
     if (!this.group.visible || this.shadow === 'only') return null;
     const nearby: { cell: Cell; k: number; from: number }[] = [];
     for (const cell of this.cells()) {
       const extent = this.extents[cell.variant];
+      if (hard && !this.hard[cell.variant]) continue;
       if (extent && ray.intersectsBox(cell.box)) along(cell, extent, ray, (k, from) => nearby.push({ cell, k, from }));
     }
     nearby.sort((a, b) => a.from - b.from);
     let best: Hit | null = null;
-    const matrix = new THREE.Matrix4();
+    const [matrix, at] = [new THREE.Matrix4(), new THREE.Vector3()];
     for (const { cell, k, from } of nearby) {
       if (best && from > best.distance) break;
+      placeOf(cell.list, k, at);
+      if (but?.(at)) continue;
       for (const part of this.batches[cell.variant]?.shape?.parts ?? []) {
         const hit = meets(ray, part.geometry, matrixOf(cell.list, k, matrix));
-        best = nearer(best, hit && { ...hit, placement: cell.ids[k] });
+        best = nearer(best, hit && { ...hit, placement: cell.ids[k], at: at.clone() });
       }
     }
     return best;

@@ -39,8 +39,10 @@ export class ToolHost {
   cross = $state.raw<Spot | null>(null);
   /** Grows with whatever changes what is drawn over the view: each picture, each gesture. */
   turn = $state(0);
+  private drafted = false; // what is seen is not kept yet
   private wheelKey: WheelKey | null = null; // that is held down
   private pressed: Spot = { x: 0, y: 0 };
+  private last: Spot | null = null; // where the pointer was over the view
   private nudging = false;
   private dragging = false;
   private pointing: { spot: Spot | null } | null = null;
@@ -64,10 +66,14 @@ export class ToolHost {
     listen('dblclick', () => void this.finish());
     listen('pointermove', (e) => {
       this.cross = null;
-      this.give({ kind: 'hover', spot: this.spot(e) });
+      this.last = this.spot(e);
+      if (!e.buttons || this.tool?.paints) this.give({ kind: 'hover', spot: this.last });
       this.point(e.buttons || this.tool?.sets ? null : this.spot(e));
     });
-    listen('pointerleave', () => this.point(null));
+    listen('pointerleave', () => {
+      this.last = null;
+      this.point(null);
+    });
     listen('keydown', (e) => this.steer(e));
     // also as the view leaves the page, when nothing that is shown may change at once
     const key = (e: KeyboardEvent) => WHEEL_KEYS.includes(e.key.toLowerCase()) && !e.ctrlKey && !e.altKey && !e.metaKey;
@@ -96,20 +102,40 @@ export class ToolHost {
     if (this.dragging) this.giveUp();
     this.tool?.cancel();
     this.drop();
+    if (this.drafted) this.desk.cancelled();
+    this.drafted = false;
     this.tool = tool;
     this.cross = null;
     this.release = () => {};
-    if (!tool?.alone && !tool?.paints) return;
-    const set = () => this.cross && this.give({ kind: 'click', spot: this.cross });
+    if (!tool?.alone && !tool?.paints && !tool?.wheel) return;
+    const set = () => {
+      const spot = this.cross ?? (tool.wheel ? this.last : null);
+      if (spot) this.give({ kind: 'click', spot });
+    };
     if (!tool.alone) {
       // Escape gives up what is drawn, and only then the tool
-      this.release = keyring.bind({ set, leave: () => (this.dragging ? this.giveUp() : this.desk.leave(tool)) });
+      const acts = tool.wheel && {
+        finish: set,
+        back: () => this.type({ kind: 'back' }),
+        remove: () => this.type({ kind: 'remove', mark: '' }),
+      };
+      this.release = keyring.bind({
+        ...acts,
+        set,
+        leave: () => (this.dragging || tool.holds ? this.giveUp() : this.desk.leave(tool)),
+      });
       return;
     }
     this.stage.canvas.focus(); // so that the keys act at once
     const back = () => this.type({ kind: 'back' });
     const acts = { finish: () => void this.finish(), back, undo: back, set, leave: () => this.desk.leave(tool) };
     this.release = keyring.bind(acts, true);
+  }
+
+  /** What the tool in hand sets has been changed elsewhere. */
+  again() {
+    const { tool } = this;
+    if (tool?.again) this.follow(tool, tool.again());
   }
 
   drawn() {
@@ -132,9 +158,10 @@ export class ToolHost {
   }
 
   private click(event: PointerEvent) {
-    if (event.button !== 0) return;
     const spot = this.spot(event);
     if (Math.hypot(spot.x - this.pressed.x, spot.y - this.pressed.y) > STILL) return;
+    if (event.button === 2 && this.tool?.wheel) this.give({ kind: 'lift', spot });
+    if (event.button !== 0) return;
     if (this.tool?.paints || (this.tool?.freehand && event.shiftKey)) return; // it had the press
     if (this.tool?.sets) this.give({ kind: 'click', spot });
     else this.desk.click?.(spot);
@@ -191,7 +218,7 @@ export class ToolHost {
 
   private giveUp() {
     this.tool?.cancel();
-    this.nudging = false;
+    this.drafted = this.nudging = false;
     this.drop();
     this.turn++;
     this.desk.cancelled();
@@ -224,7 +251,10 @@ export class ToolHost {
     if (outcome === 'nothing') return;
     this.turn++;
     const draft = outcome === 'draft' ? tool.draft() : null;
-    if (draft) this.desk.draft(draft.path, draft.value);
+    if (draft) {
+      this.drafted = true;
+      this.desk.draft(draft.path, draft.value);
+    }
     if (outcome === 'commit') void this.commit();
   }
 
@@ -233,6 +263,7 @@ export class ToolHost {
     if (!tool) return false;
     try {
       const edits = tool.commit();
+      this.drafted = false;
       this.turn++;
       return edits.length > 0 && (await this.desk.apply(edits));
     } catch (error) {

@@ -43,7 +43,9 @@ export type Hint = [keys: string, what: string];
 export type Gesture =
   | { kind: 'hover' | 'click'; spot: Spot }
   | { kind: 'press'; mark: string; spot: Spot }
-  | { kind: 'drag' | 'release'; spot: Spot };
+  | { kind: 'drag' | 'release'; spot: Spot }
+  /** The right button, without moving. */
+  | { kind: 'lift'; spot: Spot };
 
 export type KeyStroke =
   | { kind: 'nudge'; mark: string; right: number; up: number; fine: boolean }
@@ -79,8 +81,19 @@ export interface Tool {
   draft(): { path: string; value: unknown } | null;
   /** The edits that it came to. Raises an error in plain words where something is still missing. */
   commit(): Edit[];
+  /** What it sets has been changed elsewhere. */
+  again?(): Outcome;
+  /** Whether it holds something that Escape puts back. */
+  readonly holds?: boolean;
   /** As before the gesture. */
   cancel(): void;
+}
+
+/** A spot of whatever can be stood on. */
+export interface Seat {
+  point: Point;
+  /** Square to it; a unit vector. */
+  normal: Point;
 }
 
 /** What tools on the board stand on. */
@@ -88,6 +101,10 @@ export interface Terrain {
   /** Where the ground lies under a spot of the view. */
   groundAt(spot: Spot): Point | null;
   height(x: number, z: number): number;
+  /** What is under a spot of the view that things can be set down on, but for placements of a layer that `but` leaves out. */
+  seatAt(spot: Spot, layer: string, but: (at: Point) => boolean): Seat | null;
+  /** Where the placement of a layer stands that is under a spot of the view. */
+  standsAt(spot: Spot, layer: string): Point | null;
   /** A layer's curves and outlines on the ground. */
   lines(layer: string): Point[][];
 }

@@ -11,6 +11,8 @@ const terrain: Terrain = {
   groundAt: ({ x, y }: Spot) => (x < 0 ? null : { x, y: 0, z: y }),
   height: () => 2,
   lines: () => [],
+  seatAt: () => null,
+  standsAt: () => null,
 };
 const click = (x: number, y: number) => ({ kind: 'click' as const, spot: { x, y } });
 

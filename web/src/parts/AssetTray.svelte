@@ -1,15 +1,25 @@
 <script lang="ts">
-  /** What the brush has on it: the assets of the layer's mix by picture, each taken up or laid aside by click or number. */
+  /** The assets of a layer's mix by picture, each taken up or laid aside by click or number. */
   import { onDestroy } from 'svelte';
   import type { Layer } from '../api/client';
-  import { brush } from '../state/brush.svelte';
   import { keyring } from '../state/keys';
   import { namedMix, type MixEntry } from '../state/mix';
   import type { SceneStore } from '../state/sceneStore.svelte';
 
-  let { open, layer }: { open: SceneStore; layer: Layer } = $props();
+  let {
+    open,
+    layer,
+    label,
+    on,
+    onflip,
+  }: {
+    open: SceneStore;
+    layer: Layer;
+    label: string;
+    on: string[]; // those that are taken up
+    onflip: (asset: string) => void;
+  } = $props();
   const mix = $derived((layer.parameters.mix ?? []) as MixEntry[]);
-  const on = $derived(brush.on(layer));
   const kept = (id: string) => namedMix(open.scene?.settings, id);
   const named = (id: string) => open.asset(id)?.name ?? kept(id)?.name ?? `${id} (missing)`;
   /** The asset that is pictured: of a kept mix, its first. */
@@ -19,7 +29,7 @@
     keyring.bind({
       which: (event) => {
         const entry = mix[Number(event.key) - 1];
-        if (entry) brush.flip(layer, entry.asset);
+        if (entry) onflip(entry.asset);
       },
     }),
   );
@@ -28,7 +38,7 @@
 <div
   class="absolute bottom-14 left-3.5 z-10 flex select-none max-w-[calc(100%-28px)] gap-1.5 overflow-x-auto rounded-md bg-[#232b20]/85 p-1.5"
   role="group"
-  aria-label="on the brush"
+  aria-label={label}
 >
   {#each mix as m, k (m.asset)}
     {@const taken = on.includes(m.asset)}
@@ -39,8 +49,8 @@
         : 'border-transparent opacity-45 hover:opacity-70'}"
       aria-pressed={taken}
       aria-label={named(m.asset)}
-      title="{named(m.asset)}: {taken ? 'on the brush' : 'laid aside'}"
-      onclick={() => brush.flip(layer, m.asset)}
+      title="{named(m.asset)}: {taken ? label : 'laid aside'}"
+      onclick={() => onflip(m.asset)}
     >
       {#if asset}<img
           src="/api/scenes/{open.id}/assets/{asset.id}/picture?v={asset.version}"
