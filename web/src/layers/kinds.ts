@@ -33,6 +33,11 @@ export function strokesOf(kind: string): Row | undefined {
   return rowsOf(kind).find((r) => r.control === 'strokes');
 }
 
+/** The parameter that holds what was done by hand to single placements, where the kind has one. */
+export function touchesOf(kind: string): Row | undefined {
+  return rowsOf(kind).find((r) => r.control === 'touches');
+}
+
 /** The parameter that holds what is set down by hand, where the kind has one. */
 export function placedOf(kind: string): Row | undefined {
   return rowsOf(kind).find((r) => r.control === 'placed');

@@ -1,12 +1,12 @@
 <script lang="ts">
   import { brush, PLACERS } from '../state/brush.svelte';
-  import { hand, type SetDown } from '../state/hand.svelte';
+  import { hand, type SetDown, type Touch } from '../state/hand.svelte';
   /** The coloured plate: the scene in three dimensions, and what is drawn over it. */
   import { Alert, Spinner } from 'flowbite-svelte';
   import * as THREE from 'three';
   import { onMount, untrack } from 'svelte';
   import { said, type Evaluation, type Layer, type Values, type Viewpoint } from '../api/client';
-  import { brushed, drawn, HOLE, holesOf, kindOf, placedOf, uiOf } from '../layers/registry';
+  import { brushed, drawn, HOLE, holesOf, kindOf, placedOf, touchesOf, uiOf } from '../layers/registry';
   import type { Edit } from '../state/editQueue';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { lensOf } from '../view/lens';
@@ -18,6 +18,7 @@
   import { DrawTool, type Wanted } from '../view/tools/draw';
   import { ToolHost } from '../view/tools/host.svelte';
   import { SetDownTool } from '../view/tools/setDown';
+  import { TouchTool } from '../view/tools/touch';
   import { ShapeTool } from '../view/tools/shape';
   import { World } from '../view/world';
   import AssetTray from './AssetTray.svelte';
@@ -56,8 +57,13 @@
   const painted = $derived(selected && open.canEdit && !selected.locked && brushed(selected.kind) ? selected.id : '');
   /** The selected layer, where things can be set down on it. */
   const byHand = $derived(selected && open.canEdit && !selected.locked && placedOf(selected.kind) ? selected.id : '');
+  /** And where its placements can be touched. */
+  const touched = $derived(selected && open.canEdit && !selected.locked && touchesOf(selected.kind) ? selected.id : '');
+  let handled = ''; // the layer that the hand was taken for
   $effect(() => {
-    if (!byHand) hand.on = false;
+    const now = byHand || touched;
+    if (brush.inHand || (handled && handled !== now)) hand.on = false;
+    handled = now;
   });
   $effect(() => {
     void [hand.asset, hand.turn, hand.size, hand.lift, hand.which, hand.square];
@@ -300,6 +306,7 @@
     const id = shaped;
     const layer = brush.inHand ? painted : '';
     const setting = hand.on ? byHand : '';
+    const touching = hand.on ? touched : '';
     untrack(() => {
       const kind = open.layer(id)?.kind ?? '';
       const row = drawn(kind);
@@ -320,6 +327,15 @@
             path: placedOf(open.layer(setting)?.kind ?? '')?.path ?? '',
             placed: () => (open.layer(setting)?.parameters.placed ?? []) as SetDown[],
             seeds: (asset) => open.asset(asset)?.seeds ?? [],
+          }),
+        );
+      else if (touching)
+        host.take(
+          new TouchTool(now, touching, hand, {
+            path: touchesOf(open.layer(touching)?.kind ?? '')?.path ?? '',
+            touches: () => (open.layer(touching)?.parameters.touches ?? []) as Touch[],
+            variants: () =>
+              (open.view(touching)?.placements?.variants ?? []).map(({ asset, seed }) => ({ asset, seed })),
           }),
         );
       else if (row)

@@ -6,7 +6,7 @@
   import Field from '../controls/Field.svelte';
   import Name from '../controls/Name.svelte';
   import Seed from '../controls/Seed.svelte';
-  import { fixed, mixOf, rowsOf, uiOf } from '../layers/registry';
+  import { fixed, mixOf, rowsOf, touchesOf, uiOf } from '../layers/registry';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { offerTrials } from '../state/trials.svelte';
   import { matters } from '../state/matters';
@@ -14,6 +14,7 @@
   import AssetShelf from './AssetShelf.svelte';
   import LayerActions from './LayerActions.svelte';
   import LayerInGame from './LayerInGame.svelte';
+  import Touched from './Touched.svelte';
   import NotesForGame from './NotesForGame.svelte';
 
   let { open, layer, ondraw }: { open: SceneStore; layer: Layer; ondraw: (what: string) => void } = $props();
@@ -21,7 +22,19 @@
   const ui = $derived(uiOf(layer.kind));
   const view = $derived(open.view(layer.id));
   const disabled = $derived(!open.canEdit || layer.locked);
-  const APART = ['mix', 'reference', 'seed', 'file', 'heights', 'classes', 'conditions', 'rings', 'strokes', 'placed']; // have a place of their own in the sheet
+  const APART = [
+    'mix',
+    'reference',
+    'seed',
+    'file',
+    'heights',
+    'classes',
+    'conditions',
+    'rings',
+    'strokes',
+    'placed',
+    'touches',
+  ]; // have a place of their own in the sheet
   const BRUSH = 'Brush'; // a group that stands beside the brush
   const groups = $derived(
     grouped(
@@ -105,6 +118,7 @@
     {#if mixOf(layer.kind)}
       <AssetShelf {open} {layer} onopen={(id) => push(`/scene/${open.id}/asset/${id}`)} />
     {/if}
+    {#if touchesOf(layer.kind)}<Touched {open} {layer} {disabled} />{/if}
     {#if mixOf(layer.kind)}<LayerInGame {open} {layer} {disabled} />{/if}
     {#if !fixed(layer.kind)}
       {#key layer.id}

@@ -1,5 +1,6 @@
 /** What is being set down by hand: which asset, and how it is turned, sized, lifted, and in which of its variants. */
 import type { Layer, Row } from '../api/client';
+import type { WheelKey } from '../view/tools/tool';
 
 /** A placement as it is kept. */
 export interface SetDown {
@@ -14,8 +15,26 @@ export interface SetDown {
   tall: number;
 }
 
+/** What was done to a placement of a rule. */
+export interface Touch {
+  id: string;
+  of?: string | null; // the asset that it was of
+  removed?: boolean;
+  at?: [east: number, south: number] | null;
+  lift?: number | null;
+  turn?: number | null;
+  up?: [east: number, south: number] | null;
+  size?: number | null;
+  tall?: number | null;
+  asset?: string | null;
+  seed?: number | null;
+}
+
 export type Drawn = 'turn' | 'size' | 'lift' | 'which';
-const SIZES = [0.85, 1.15];
+const SIZES: [number, number] = [0.85, 1.15];
+
+/** What each key does with the wheel. */
+export const OF_KEY: Record<WheelKey, Drawn> = { t: 'turn', y: 'size', u: 'lift', i: 'which' };
 const tidy = (v: number) => Math.round(v * 1000) / 1000;
 
 class Hand {
@@ -39,7 +58,7 @@ class Hand {
   draw() {
     const { pins, random } = this;
     if (!pins.turn) this.turn = Math.floor(360 * random());
-    if (!pins.size) this.size = tidy((SIZES[0] as number) + ((SIZES[1] as number) - (SIZES[0] as number)) * random());
+    if (!pins.size) this.size = tidy(SIZES[0] + (SIZES[1] - SIZES[0]) * random());
     if (!pins.lift) this.lift = 0;
     if (!pins.which) this.which = Math.floor(1000 * random());
   }

@@ -53,6 +53,11 @@ export function placeOf(list: Uint32Array, k: number, out: THREE.Vector3): THREE
   return out.set((a & 0x3fffff) - ACROSS, y - UP, (b & 0x3fffff) - ACROSS).multiplyScalar(STEP);
 }
 
+/** How wide the `k`th instance of `list` is, as a share of its own width. */
+export function widthOf(list: Uint32Array, k: number): number {
+  return SIZES[(list[k * WORDS + 3] as number) & 4095] as number;
+}
+
 /** How tall the `k`th instance of `list` is, as a share of its own height. */
 export function sizeOf(list: Uint32Array, k: number): number {
   return SIZES[((list[k * WORDS + 3] as number) >>> 12) & 4095] as number;

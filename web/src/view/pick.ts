@@ -1,13 +1,14 @@
 /** Where rays meet what is drawn. */
 import * as THREE from 'three';
 import { MeshBVH } from 'three-mesh-bvh';
+import type { Cell } from './actors/cells';
 
 /** Where a ray meets something first. */
 export interface Hit {
   point: THREE.Vector3;
   distance: number; // metres along the ray
   placement?: bigint; // the id of the placement that is met
-  at?: THREE.Vector3; // where that stands
+  row?: [cell: Cell, k: number]; // and where it is kept
   normal?: THREE.Vector3; // of the face that is met, to the side of the ray's origin
 }
 

@@ -10,7 +10,7 @@ import { look } from './ground';
 import { texturesIn, wind } from './materials';
 import { nearer, type Hit } from './pick';
 import { Stage } from './stage';
-import type { Point, Seat, Spot, Terrain } from './tools/tool';
+import type { Point, Seat, Spot, Stood, Terrain } from './tools/tool';
 import { warm } from './warm';
 
 const FACETS: Record<string, Facet> = {
@@ -179,8 +179,9 @@ export class World implements Terrain {
     return { point: best.point, normal: best.normal ?? this.field?.normal(x, z) ?? new THREE.Vector3(0, 1, 0) };
   }
 
-  standsAt(spot: Spot, layer: string): Point | null {
-    return this.actors.get(layer)?.get('placements')?.pick(this.stage.ray(spot))?.at ?? null;
+  standsAt(spot: Spot, layer: string): Stood | null {
+    const found = this.actors.get(layer)?.get('placements');
+    return found instanceof PlacementsActor ? found.stood(this.stage.ray(spot)) : null;
   }
 
   /** What is nearest under a spot of the view, as far as its shape tells; quick, for a pointer that moves. */

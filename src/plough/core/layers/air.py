@@ -32,9 +32,10 @@ from plough.core.place.placements import Placements, cut
 from plough.core.place.pose import Pose, set_up
 from plough.core.place.room import settled
 from plough.core.place.rules import own_sizes, shares_at
+from plough.core.place.touches import Touch
 from plough.core.place.variants import NONE
 from plough.core.rng import stream, uniform_array
-from plough.core.scene.document import MixEntry, mirrored, mix_of, where
+from plough.core.scene.document import MixEntry, mirrored, mix_of, touches_of, where
 from plough.core.scene.facets import Output, TiledPlacements
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
@@ -52,6 +53,7 @@ class AirParameters(Parameters):
 
     seed: Seed = seeded()
     mix: tuple[MixEntry, ...] = mix_of()
+    touches: tuple[Touch, ...] = touches_of()
     points: Annotated[tuple[Point, ...], Field(min_length=1, max_length=60)] = points(
         "Points", least=1, group="The body"
     )

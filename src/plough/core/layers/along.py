@@ -43,9 +43,10 @@ from plough.core.place.along import (
 from plough.core.place.footing import gaps
 from plough.core.place.placements import Placements, cut, joined
 from plough.core.place.pose import Pose, set_up, widths
+from plough.core.place.touches import Touch
 from plough.core.place.variants import NONE
 from plough.core.rng import stream, uniform_array
-from plough.core.scene.document import MixEntry, mirrored, mix_of, where
+from plough.core.scene.document import MixEntry, mirrored, mix_of, touches_of, where
 from plough.core.scene.facets import Output, TiledPlacements
 from plough.core.scene.inputs import Inputs, Mix
 from plough.core.scene.registry import layer_kind
@@ -83,6 +84,7 @@ class AlongParameters(Parameters):
 
     seed: Seed = seeded()
     mix: tuple[MixEntry, ...] = mix_of()
+    touches: tuple[Touch, ...] = touches_of()
     paths: tuple[Id, ...] = reference((), "Along", "curve", group="Where")
     spacing: float = number(
         10, "Spacing", (0.1, 1000), soft=(0.5, 40), unit="m", step=0.05, group="How close"

@@ -9,8 +9,9 @@ import numpy as np
 from plough.core.ground.conditions import Condition
 from plough.core.parameters import Id, Parameters, Seed, number, reference, seeded, span, within
 from plough.core.place.pose import Pose
+from plough.core.place.touches import Touch
 from plough.core.place.upon import UponRule, upon
-from plough.core.scene.document import MixEntry, mirrored, mix_of, where
+from plough.core.scene.document import MixEntry, mirrored, mix_of, touches_of, where
 from plough.core.scene.facets import Output, TiledPlacements
 from plough.core.scene.inputs import Inputs, Mix
 from plough.core.scene.registry import layer_kind
@@ -21,6 +22,7 @@ class SurfacesParameters(Parameters):
 
     seed: Seed = seeded()
     mix: tuple[MixEntry, ...] = mix_of()
+    touches: tuple[Touch, ...] = touches_of()
     on: tuple[Id, ...] = reference(
         (), "On", "placements", group="Where", help="On what these layers place."
     )

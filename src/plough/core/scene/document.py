@@ -25,6 +25,7 @@ from plough.core.parameters import (
     span,
     within,
 )
+from plough.core.place.touches import MOST_TOUCHES
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 
 Profile = Literal["phone", "console", "high-end"]
@@ -174,6 +175,17 @@ def mirrored() -> Any:
         step=1,
         group="How they stand",
         help="Share of them, left for right.",
+    )
+
+
+def touches_of() -> Any:
+    """What was done by hand to single placements of a layer; the field's type is `tuple[Touch, ...]`."""
+    return Field(
+        (),
+        max_length=MOST_TOUCHES,
+        title="Touched by hand",
+        description="Single placements that were moved, turned, changed or removed; each hangs on the placement's id.",
+        json_schema_extra={"control": "touches", "unit": "", "group": "By hand"},
     )
 
 

@@ -18,6 +18,7 @@ from plough.core.hashing import key_of
 from plough.core.library.library import Library
 from plough.core.parameters import Parameters, build
 from plough.core.place.placements import first_share
+from plough.core.place.touches import Touch, touched
 from plough.core.scene.document import Layer, Profile, SceneDocument, files_of
 from plough.core.scene.facets import Finding, Ground, Output, Traced
 from plough.core.scene.inputs import Inputs, Shelf
@@ -65,6 +66,24 @@ class Evaluation:
     def layer(self, layer_id: str) -> LayerResult:
         """The result of one layer."""
         return next(r for r in self.layers if r.layer.id == layer_id)
+
+
+def _touched(output: Output, touches: Sequence[Touch], inputs: Inputs) -> Output:
+    """`output` with what was done to single placements by hand; it is told which of that waits."""
+    placed = output.placements
+    if not touches or placed is None:
+        return output
+    rows = {(v.asset, v.seed): k for k, v in enumerate(placed.variants) if v.mirror_of is None}
+    tiles, waiting = touched(placed.tiles, touches, rows, inputs.surface())
+    if waiting and placed.share == 1.0:
+        many = len(waiting) > 1
+        what = (
+            f"{len(waiting)} touches wait: their placements are"
+            if many
+            else "1 touch waits: its placement is"
+        )
+        inputs.find("waiting-touch", f"{what} not there now")
+    return replace(output, placements=replace(placed, tiles=tuple(tiles)))
 
 
 class Evaluator:
@@ -213,6 +232,7 @@ class Evaluator:
                 layer.id, earlier, shelf, self.cache, check, self.library, ground, light
             )
             output = kind.evaluate(built.parameters, inputs)
+            output = _touched(output, getattr(built.parameters, "touches", ()), inputs)
             return replace(output, findings=(*output.findings, *findings, *inputs.findings))
 
         output = self.outputs.get(key, make, lambda o: o.nbytes)

@@ -217,6 +217,11 @@ def _pointed(layer: Layer, asset: Change, other: Change) -> dict[str, Any]:
             out[row.path] = [
                 {**s, "assets": [asset(name) for name in s.get("assets", ())]} for s in value
             ]
+        elif row.control == "touches":
+            out[row.path] = [
+                {k: asset(v) if v and k in ("asset", "of") else v for k, v in t.items()}
+                for t in value
+            ]
         elif row.control == "placed":
             out[row.path] = [{**one, "asset": asset(one["asset"])} for one in value]
         elif row.control == "mix":

@@ -16,7 +16,8 @@ from plough.core.place.placements import PlacedTile
 from plough.core.place.pose import Pose
 from plough.core.place.room import Room, with_room
 from plough.core.place.rules import ScatterRule, scatter
-from plough.core.scene.document import MixEntry, mirrored, mix_of, where
+from plough.core.place.touches import Touch
+from plough.core.scene.document import MixEntry, mirrored, mix_of, touches_of, where
 from plough.core.scene.inputs import Inputs, Mix
 
 
@@ -42,6 +43,7 @@ class Spread(Parameters):
         "How close",
         "Clear of others",
         "How they stand",
+        "By hand",
     )
     matters: ClassVar[Matters] = {
         "overlap": among("crowns", True),
@@ -50,6 +52,7 @@ class Spread(Parameters):
 
     seed: Seed = seeded()
     mix: tuple[MixEntry, ...] = mix_of()
+    touches: tuple[Touch, ...] = touches_of()
     spacing: float = number(
         4,
         "Spacing",

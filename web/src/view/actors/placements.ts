@@ -3,23 +3,25 @@ import * as THREE from 'three';
 import type { Lamp, LayerView, Shadow, Variant } from '../../api/client';
 import { buffers } from '../blobs';
 import { cardMesh, holdMeshes, type LoadedMesh } from '../glb';
-import { matrixOf, placeOf, sizeOf } from '../instances';
+import { matrixOf, placeOf, sizeOf, turnOf, widthOf } from '../instances';
 import type { Standing } from '../lamps';
 import { meets, nearer, type Hit } from '../pick';
 import type { Stage } from '../stage';
-import type { Point } from '../tools/tool';
+import type { Point, Stood } from '../tools/tool';
 import type { Actor, Frame } from './actor';
 import { Batch } from './batch';
 import { wind } from '../materials';
 import { along, cellsOf, rowOf, type Cell, type Extent } from './cells';
 import { Spin } from './spin';
 
+const UP = new THREE.Vector3(0, 1, 0);
+
 export class PlacementsActor implements Actor {
   readonly group = new THREE.Group();
   private tiles = new Map<string, Cell[]>(); // by key
   private extents: Extent[] = []; // of the variants
   private batches: (Batch | null)[] = [];
-  private hard: boolean[] = []; // of the variants: whether others can be set down on it
+  private variants: Variant[] = [];
   private shadow: Shadow = 'casts';
   private lamps: Lamp[][] = []; // of the variants
   private readonly held = holdMeshes();
@@ -57,7 +59,7 @@ export class PlacementsActor implements Actor {
     this.dress(placed.variants, loaded);
     this.held.keep(placed.variants.flatMap((v) => (v.count ? v.levels.map((l) => l.mesh) : [])));
     this.lamps = placed.variants.map((v) => v.lamps);
-    this.hard = placed.variants.map((v) => v.hard);
+    this.variants = placed.variants;
     this.lightUp();
   }
 
@@ -123,7 +125,7 @@ export class PlacementsActor implements Actor {
     const nearby: { cell: Cell; k: number; from: number }[] = [];
     for (const cell of this.cells()) {
       const extent = this.extents[cell.variant];
-      if (hard && !this.hard[cell.variant]) continue;
+      if (hard && !this.variants[cell.variant]?.hard) continue;
       if (extent && ray.intersectsBox(cell.box)) along(cell, extent, ray, (k, from) => nearby.push({ cell, k, from }));
     }
     nearby.sort((a, b) => a.from - b.from);
@@ -135,10 +137,34 @@ export class PlacementsActor implements Actor {
       if (but?.(at)) continue;
       for (const part of this.batches[cell.variant]?.shape?.parts ?? []) {
         const hit = meets(ray, part.geometry, matrixOf(cell.list, k, matrix));
-        best = nearer(best, hit && { ...hit, placement: cell.ids[k], at: at.clone() });
+        best = nearer(best, hit && { ...hit, placement: cell.ids[k], row: [cell, k] });
       }
     }
     return best;
+  }
+
+  /** The placement that a ray meets first, as it stands. */
+  stood(ray: THREE.Ray): Stood | null {
+    const { row, placement } = this.pick(ray) ?? {};
+    const variant = row && this.variants[row[0].variant];
+    if (!row || !variant || placement === undefined) return null;
+    const { list } = row[0];
+    const turn = turnOf(list, row[1], new THREE.Quaternion());
+    const up = UP.clone().applyQuaternion(turn);
+    // what is left when it is set upright again
+    const front = new THREE.Vector3(0, 0, 1).applyQuaternion(turn);
+    front.applyQuaternion(new THREE.Quaternion().setFromUnitVectors(up, UP));
+    const [size, height] = [widthOf(list, row[1]), sizeOf(list, row[1])];
+    return {
+      id: `${placement}`,
+      at: placeOf(list, row[1], new THREE.Vector3()),
+      asset: variant.asset,
+      seed: variant.seed,
+      turn: (THREE.MathUtils.radToDeg(Math.atan2(front.x, -front.z)) + 360) % 360,
+      up: [up.x, up.z],
+      size,
+      tall: height / size,
+    };
   }
 
   /** Draws of what is seen in its numbers, from `from` on; gives how many there are. */

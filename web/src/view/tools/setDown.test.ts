@@ -1,8 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import { Hand, type SetDown } from '../../state/hand.svelte';
 import { SetDownTool } from './setDown';
-import type { Point, Spot, Terrain } from './tool';
+import type { Point, Spot, Stood, Terrain } from './tool';
 
+const STOOD: Stood = { id: '9', at: { x: 50, y: 2, z: 50 }, asset: 'rock', seed: 7, turn: 30, up: [0, 0], size: 2, tall: 1.5 }; // prettier-ignore
 const STONE = { x: 50, z: 50, top: 3 };
 /** Ground at a height of 2 on which a spot's pixels are metres, with a stone; left of 0 there is nothing. */
 const terrain: Terrain = {
@@ -14,7 +15,7 @@ const terrain: Terrain = {
     const onStone = Math.hypot(x - STONE.x, y - STONE.z) < 1 && !but({ x: STONE.x, y: 2, z: STONE.z });
     return { point: { x, y: onStone ? STONE.top : 2, z: y }, normal: { x: 0.6, y: 0.8, z: 0 } };
   },
-  standsAt: ({ x, y }: Spot) => (Math.hypot(x - 50, y - 50) < 1 ? { x: 50, y: 2, z: 50 } : null),
+  standsAt: ({ x, y }: Spot) => (Math.hypot(x - 50, y - 50) < 1 ? STOOD : null),
 };
 const stone: SetDown = { id: 'stone', asset: 'rock', seed: 7, at: [50, 50], lift: 0, turn: 30, up: [0, 0], size: 2, tall: 1.5 }; // prettier-ignore
 const hover = (x: number, y: number) => ({ kind: 'hover' as const, spot: { x, y } });

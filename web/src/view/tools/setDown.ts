@@ -1,10 +1,9 @@
 /** Sets things down one by one: what is in hand stands under the pointer, on whatever is there. */
 import type { Edit } from '../../state/editQueue';
-import type { Drawn, Hand, SetDown } from '../../state/hand.svelte';
-import { tidy, type Gesture, type Hint, type KeyStroke, type Outcome, type Point, type Seat } from './tool';
+import { OF_KEY, type Hand, type SetDown } from '../../state/hand.svelte';
+import { fine, tidy, type Gesture, type Hint, type KeyStroke, type Outcome, type Point, type Seat } from './tool';
 import type { Label, Stroke, Terrain, Tool, WheelKey } from './tool';
 
-const OF_KEY: Record<WheelKey, Drawn> = { t: 'turn', y: 'size', u: 'lift', i: 'which' };
 const NEAR = 0.02; // metres between a thing that stands and where it is kept
 const RING = 32;
 
@@ -95,7 +94,7 @@ export class SetDownTool implements Tool {
   }
 
   private takeUp(spot: { x: number; y: number }): Outcome {
-    const found = this.terrain.standsAt(spot, this.layer);
+    const found = this.terrain.standsAt(spot, this.layer)?.at;
     const thing = found && this.kept(found);
     if (!found || !thing) return 'nothing';
     this.lifted = thing;
@@ -173,6 +172,3 @@ export class SetDownTool implements Tool {
     this.own = this.newId();
   }
 }
-
-/** A tenth of a millimetre: what it is set on need not be level. */
-const fine = (v: number) => Math.round(v * 10000) / 10000;

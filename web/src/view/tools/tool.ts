@@ -96,6 +96,19 @@ export interface Seat {
   normal: Point;
 }
 
+/** A placement as it stands. */
+export interface Stood {
+  id: string;
+  at: Point;
+  /** Of its variant. */
+  asset: string;
+  seed: number;
+  turn: number; // degrees clockwise from north that it faces, before it is tilted
+  up: [east: number, south: number]; // parts of the direction that is up for it
+  size: number;
+  tall: number; // besides its size
+}
+
 /** What tools on the board stand on. */
 export interface Terrain {
   /** Where the ground lies under a spot of the view. */
@@ -103,8 +116,8 @@ export interface Terrain {
   height(x: number, z: number): number;
   /** What is under a spot of the view that things can be set down on, but for placements of a layer that `but` leaves out. */
   seatAt(spot: Spot, layer: string, but: (at: Point) => boolean): Seat | null;
-  /** Where the placement of a layer stands that is under a spot of the view. */
-  standsAt(spot: Spot, layer: string): Point | null;
+  /** The placement of a layer that is under a spot of the view. */
+  standsAt(spot: Spot, layer: string): Stood | null;
   /** A layer's curves and outlines on the ground. */
   lines(layer: string): Point[][];
 }
@@ -113,6 +126,9 @@ export type Flat = [x: number, z: number];
 
 /** Centimetres. */
 export const tidy = (v: number) => Math.round(v * 100) / 100;
+
+/** A tenth of a millimetre. */
+export const fine = (v: number) => Math.round(v * 10000) / 10000;
 
 /** A point of the ground, a little above it so that it is not hidden. */
 export const lifted = (terrain: Terrain, [x, z]: Flat): Point => ({ x, y: terrain.height(x, z) + 0.2, z });

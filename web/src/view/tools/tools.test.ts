@@ -90,7 +90,7 @@ describe('the brush', () => {
   const values = { brush: 'raise', radius: 10, amount: 2, strength: 0.5, falloff: 0.6 };
   const set: Brush = { hint: 'raise', path: 'strokes', radius: 10, falloff: 0.6, values };
   let made = 0;
-  const tool = (resize = (_: number) => {}) => new BrushTool(terrain, "ground", () => set, resize, () => `s${made++}`); // prettier-ignore
+  const tool = (resize: (radius: number) => void = () => {}) => new BrushTool(terrain, "ground", () => set, resize, () => `s${made++}`); // prettier-ignore
 
   it('draws a ring of its reach on the ground, with its diameter', () => {
     const b = tool();
