@@ -213,3 +213,58 @@ def test_things_are_set_down_by_four_keys_with_pins_and_steps_of_ones_own(
     page.keys(Keys.ESCAPE)
     page.until(lambda: not page.all("[aria-label='in hand'] button"), "nothing in hand")
     assert not page.errors()
+
+
+def test_one_tree_is_moved_and_stays_so_when_its_rule_runs_again(
+    page: Page, sedge: httpx.Client, meadow: str
+) -> None:
+    rule = {"mix": [{"asset": "willow"}], "spacing": 9, "fill": 60, "apart": 0}
+    made = sedge.post(
+        f"/api/scenes/{meadow}/layers",
+        json={"kind": "scatter", "name": "Willows", "parameters": rule},
+    )
+    assert made.status_code in (200, 201), made.text
+    layer = layer_of(sedge, meadow, "scatter")["id"]
+    page.sign_in("sedge")
+    page.open_scene(meadow)
+    page.button("Low").click()
+    page.one(f'[data-packet="{layer}"]').click()
+    hand = Hand(page)
+    touches = lambda: layer_of(sedge, meadow, "scatter")["parameters"].get("touches", [])  # noqa: E731
+    page.button("choose").click()
+    picture(page)
+    # where in the view some tree stands
+    spot = page.driver.execute_script(
+        """const {stage, world} = window.plough;
+        for (let y = 0.75; y > 0.2; y -= 0.02) for (let x = 0.2; x < 0.8; x += 0.02)
+          if (world.standsAt({x: x * stage.width, y: y * stage.height}, arguments[0])) return [x, y];""",
+        layer,
+    )
+    hand.at(*spot).click().perform()
+    page.until(lambda: "put it back" in page.text(), "a tree in hand")
+    hand.at(0.55, 0.8).perform()
+    hand.wheel("y", 3)
+    before = picture(page)
+    hand.at(0.55, 0.8).click().perform()
+    page.until(lambda: len(touches()) == 1, "a touch")
+    touch = touches()[0]
+    assert touch["at"] and touch["size"] and touch["of"] == "willow" and not touch["removed"]
+    assert differing(before, picture(page)) < 0.1, "it was seen there before it was kept"
+    assert "moved" in page.text("[aria-label='touched by hand']")
+    stand = counts(sedge, meadow, layer)["willow"]
+
+    # the rule runs again, with more of them
+    sedge.patch(
+        f"/api/scenes/{meadow}/layers/{layer}",
+        json={"version": layer_of(sedge, meadow, "scatter")["version"], "parameters": {"fill": 95}},
+    ).raise_for_status()
+    page.until(lambda: counts(sedge, meadow, layer)["willow"] > stand, "more of them")
+    view = sedge.get(f"/api/scenes/{meadow}/evaluation").json()
+    findings = next(x["findings"] for x in view["layers"] if x["id"] == layer)
+    assert not findings and touches() == [touch]
+
+    page.one("[aria-label^='drop what was done']").click()
+    page.until(lambda: not touches(), "the touch dropped")
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: touches() == [touch], "and back")
+    assert not page.errors()

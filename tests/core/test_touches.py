@@ -201,7 +201,9 @@ def test_in_any_order_and_from_any_cache_they_give_the_same(data: st.DataObject)
     of = found.layer("ruled").output.placements
     assert of is not None
     for tile in of.tiles:  # each in the tile that it stands in
-        assert (np.floor(tile.placements.position[:, [0, 2]].astype(float) / 64) == [tile.x, tile.z]).all()
+        assert (
+            np.floor(tile.placements.position[:, [0, 2]].astype(float) / 64) == [tile.x, tile.z]
+        ).all()
     assert len({(t.x, t.z) for t in of.tiles}) == len(of.tiles)
 
 

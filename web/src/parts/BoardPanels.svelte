@@ -8,6 +8,7 @@
   import SkyPanel from './SkyPanel.svelte';
   import StillDialog from './StillDialog.svelte';
   import SunDial from './SunDial.svelte';
+  import ToolRow from './ToolRow.svelte';
   import WindVane from './WindVane.svelte';
   import Camera from '@lucide/svelte/icons/camera';
   import CloudSun from '@lucide/svelte/icons/cloud-sun';
@@ -34,6 +35,7 @@
   let still = $state(false);
   const settings = $derived(open.scene?.settings);
   const viewpoints = $derived(settings?.viewpoints ?? []);
+  const layer = $derived(open.layer(open.selected));
 
   const change = (changes: Record<string, unknown>) => open.edit({ op: 'scene', settings: changes });
   /** Show settings before they are kept. */
@@ -49,31 +51,34 @@
   }
 </script>
 
-<div class="absolute top-3.5 right-64 left-3.5 flex flex-wrap gap-2" role="group" aria-label="viewpoints">
-  {#each viewpoints as v (v.id)}
-    <span
-      class="group flex items-center rounded-full border border-line text-[12.5px] {standing.at === v.id
-        ? 'bg-[#232b20] text-[#faf7ee]'
-        : 'bg-leaf/95'}"
-    >
-      <Button
-        pill
-        color="alternative"
-        class="border-0 bg-transparent px-3 text-inherit hover:bg-transparent hover:text-inherit focus-within:text-inherit"
-        aria-pressed={standing.at === v.id}
-        onclick={() => standing.go(v)}>{v.name}</Button
+<div class="absolute top-3.5 right-64 left-3.5 flex flex-col items-start gap-2">
+  <div class="flex flex-wrap gap-2" role="group" aria-label="viewpoints">
+    {#each viewpoints as v (v.id)}
+      <span
+        class="group flex items-center rounded-full border border-line text-[12.5px] {standing.at === v.id
+          ? 'bg-[#232b20] text-[#faf7ee]'
+          : 'bg-leaf/95'}"
       >
-      {#if open.canEdit}
-        <ToolbarButton
-          class="mr-1 -ml-2 hidden text-inherit group-focus-within:block group-hover:block hover:text-inherit"
-          aria-label="forget {v.name}"
-          onclick={() => change({ [`viewpoints#${v.id}`]: null })}><X size={16} /></ToolbarButton
+        <Button
+          pill
+          color="alternative"
+          class="border-0 bg-transparent px-3 text-inherit hover:bg-transparent hover:text-inherit focus-within:text-inherit"
+          aria-pressed={standing.at === v.id}
+          onclick={() => standing.go(v)}>{v.name}</Button
         >
-      {/if}
-    </span>
-  {/each}
-  {#if open.canEdit}<Button pill color="alternative" class="bg-leaf/95" onclick={keepView}>+ keep this view</Button
-    >{/if}
+        {#if open.canEdit}
+          <ToolbarButton
+            class="mr-1 -ml-2 hidden text-inherit group-focus-within:block group-hover:block hover:text-inherit"
+            aria-label="forget {v.name}"
+            onclick={() => change({ [`viewpoints#${v.id}`]: null })}><X size={16} /></ToolbarButton
+          >
+        {/if}
+      </span>
+    {/each}
+    {#if open.canEdit}<Button pill color="alternative" class="bg-leaf/95" onclick={keepView}>+ keep this view</Button
+      >{/if}
+  </div>
+  {#if layer && open.canEdit && !layer.locked}<ToolRow {layer} />{/if}
 </div>
 {#if settings}
   <div class="absolute top-3.5 right-3.5 flex flex-wrap items-start justify-end gap-2">

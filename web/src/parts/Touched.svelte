@@ -3,8 +3,7 @@
   import { Button, ToolbarButton } from 'flowbite-svelte';
   import X from '@lucide/svelte/icons/x';
   import type { Layer } from '../api/client';
-  import { brush } from '../state/brush.svelte';
-  import { hand, type Touch } from '../state/hand.svelte';
+  import type { Touch } from '../state/hand.svelte';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import Stamp from './Stamp.svelte';
 
@@ -43,49 +42,40 @@
   }
 </script>
 
-<section class="rule mt-3 pt-2" aria-label="touched by hand">
-  <div class="mb-1 flex items-baseline justify-between">
-    <h2 class="text-[14px]">Touched by hand</h2>
-    <span class="text-[12px] text-soft" data-touched={touches.length}>{summary}</span>
-  </div>
-  <ul class="flex flex-col gap-1">
-    {#each listed as t (t.id)}
-      {@const asset = open.asset(t.of ?? '')}
-      <li class="flex items-center gap-2 rounded border border-line pl-1" data-touch={t.id}>
-        {#if asset}<img
-            src="/api/scenes/{open.id}/assets/{asset.id}/picture?v={asset.version}"
-            alt=""
-            class="portrait size-8 rounded"
-          />{:else}<Stamp kind={layer.kind} size={28} />{/if}
-        <span class="min-w-0 flex-1 truncate"><b class="font-serif">{asset?.name ?? 'One'}</b> {words(t)}</span>
-        {#if !disabled}<ToolbarButton
-            class="size-7 text-soft"
-            aria-label="drop what was done to {asset?.name ?? 'it'}"
-            title="As its rule has it again"
-            onclick={() => drop([t.id])}><X size={15} /></ToolbarButton
-          >{/if}
-      </li>
-    {/each}
-  </ul>
-  {#if listed.length < touches.length}
-    <Button color="alternative" size="xs" class="mt-1.5" onclick={() => (all = true)}
-      >All {touches.length.toLocaleString('en')}</Button
-    >
-  {/if}
-  {#if !disabled}
-    <div class="mt-1.5 flex gap-1.5">
-      <Button
-        color={hand.on ? 'primary' : 'alternative'}
-        size="xs"
-        aria-pressed={hand.on}
-        onclick={() => {
-          brush.inHand = '';
-          hand.on = !hand.on;
-        }}>Take up by hand</Button
-      >
-      {#if touches.length > 1}
-        <Button color="alternative" size="xs" onclick={() => drop(touches.map((t) => t.id))}>Drop all</Button>
-      {/if}
+{#if touches.length}
+  <section class="rule mt-3 pt-2" aria-label="touched by hand">
+    <div class="mb-1 flex items-baseline justify-between">
+      <h2 class="text-[14px]">Touched by hand</h2>
+      <span class="text-[12px] text-soft" data-touched={touches.length}>{summary}</span>
     </div>
-  {/if}
-</section>
+    <ul class="flex flex-col gap-1">
+      {#each listed as t (t.id)}
+        {@const asset = open.asset(t.of ?? '')}
+        <li class="flex items-center gap-2 rounded border border-line pl-1" data-touch={t.id}>
+          {#if asset}<img
+              src="/api/scenes/{open.id}/assets/{asset.id}/picture?v={asset.version}"
+              alt=""
+              class="portrait size-8 rounded"
+            />{:else}<Stamp kind={layer.kind} size={28} />{/if}
+          <span class="min-w-0 flex-1 truncate"><b class="font-serif">{asset?.name ?? 'One'}</b> {words(t)}</span>
+          {#if !disabled}<ToolbarButton
+              class="size-7 text-soft"
+              aria-label="drop what was done to {asset?.name ?? 'it'}"
+              title="As its rule has it again"
+              onclick={() => drop([t.id])}><X size={15} /></ToolbarButton
+            >{/if}
+        </li>
+      {/each}
+    </ul>
+    {#if listed.length < touches.length}
+      <Button color="alternative" size="xs" class="mt-1.5" onclick={() => (all = true)}
+        >All {touches.length.toLocaleString('en')}</Button
+      >
+    {/if}
+    {#if !disabled && touches.length > 1}
+      <Button color="alternative" size="xs" class="mt-1.5" onclick={() => drop(touches.map((t) => t.id))}
+        >Drop all</Button
+      >
+    {/if}
+  </section>
+{/if}
