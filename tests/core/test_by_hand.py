@@ -17,11 +17,22 @@ from plough.core.layers.by_hand import ByHandParameters
 from plough.core.parameters import build
 from plough.core.place.by_hand import rotations
 from plough.core.scene import Evaluation, Evaluator, read_document
+from plough.core.scene.loose import set_loose
 from plough.core.scene.parcel import pack_layers, unpack
 from tests.conftest import SMALL
 from tests.core.test_brush import by_id
+from tests.core.test_touches import OWN
+from tests.core.test_touches import scene as ruled_by
 
 EVALUATOR = Evaluator()
+
+
+def ruled(kind: str, *touches: dict[str, Any], game: Any = None, **own: Any) -> Any:
+    """A scene with a layer of a rule; `game` is what of it the tiers keep."""
+    document = ruled_by(kind, *touches, **own)
+    if game:
+        next(x for x in document["layers"] if x["id"] == "ruled")["game"] = game
+    return document
 
 
 def thing(id: str = "a", **own: Any) -> dict[str, Any]:
@@ -164,3 +175,46 @@ def test_what_is_out_of_its_limits_is_refused_by_its_field(
     assert refused.value.field.startswith(field)
     with pytest.raises(ParameterError, match="10000"):
         build(ByHandParameters, {"placed": [thing(f"s{k}") for k in range(10_001)]}, "")
+
+
+@pytest.mark.parametrize("kind", OWN)
+def test_a_rule_set_loose_stands_as_it_stood_and_what_ruled_it_may_go(kind: str) -> None:
+    mirrored = {"mirrored": 40, "tilt": 20} if kind in ("scatter", "brush") else {}
+    touch = {"id": "1", "removed": True}
+    document = read_document(ruled(kind, touch, game={"console": 30}, **mirrored))
+    before = EVALUATOR.evaluate(read_document(ruled(kind, touch, **mirrored)))
+    loose = set_loose(EVALUATOR, document, "ruled")
+    changed = ruled(kind)
+    layer = next(x for x in changed["layers"] if x["id"] == "ruled")
+    layer |= {"kind": loose.kind, "parameters": loose.parameters}
+    changed["layers"] = [x for x in changed["layers"] if x["kind"] not in ("path", "scatter")]
+    after = EVALUATOR.evaluate(read_document(changed))
+
+    def all_of(found: Evaluation) -> Any:
+        of = found.layer("ruled").output.placements
+        assert of is not None
+        p = of.whole()
+        order = np.lexsort((p.position[:, 2].round(2), p.position[:, 0].round(2)))
+        return p, order, [of.variants[v].label for v in p.variant[order].tolist()]
+
+    (a, i, one), (b, k, other) = all_of(before), all_of(after)
+    assert len(one) > 10 and one == other
+    assert np.abs(a.position[i] - b.position[k]).max() < 1e-3
+    assert np.abs(a.scale[i] - b.scale[k]).max() < 1e-4
+    turned = Rotation.from_quat(a.rotation[i]).inv() * Rotation.from_quat(b.rotation[k])
+    upright = Rotation.from_quat(a.rotation[i]).apply([0, 1, 0])[:, 1] > 0.05
+    assert np.degrees(turned.magnitude()[upright]).max() < 0.2
+    assert set(loose.parameters) == {"mix", "placed"}
+
+
+def test_what_cannot_be_set_loose_says_why() -> None:
+    document = read_document(ruled("along", spin=20))
+    many = read_document(ruled("scatter", spacing=0.5, fill=100))
+    for scene_, layer, why in (
+        (document, "ruled", "what spins stays with its rule"),
+        (many, "ruled", "no more than 10,000 can be set loose"),
+        (document, "dyke", "nothing of Dyke stands"),
+        (document, "gone", "there is no layer 'gone'"),
+    ):
+        with pytest.raises(ParameterError, match=why):
+            set_loose(EVALUATOR, scene_, layer)

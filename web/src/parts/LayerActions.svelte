@@ -6,12 +6,15 @@
   import LockOpen from '@lucide/svelte/icons/lock-open';
   import Trash from '@lucide/svelte/icons/trash-2';
   import { Button } from 'flowbite-svelte';
-  import { said, type Layer } from '../api/client';
+  import Unlink from '@lucide/svelte/icons/unlink';
+  import { touchesOf } from '../layers/kinds';
+  import { api, said, take, type Layer, type Values } from '../api/client';
   import { app } from '../state/app.svelte';
   import { copyLayer } from '../state/parcel';
   import type { SceneStore } from '../state/sceneStore.svelte';
 
   let { open, layer }: { open: SceneStore; layer: Layer } = $props();
+  let loosening = $state(false);
   const alone = $derived(open.alone === layer.id);
 
   /** One like it, right of it. */
@@ -29,6 +32,33 @@
       ...(before ? { before } : {}),
     });
     if (made?.created_id) open.selected = made.created_id;
+  }
+
+  /** In its place, a layer of all that it placed, set down one by one. */
+  async function setLoose() {
+    loosening = true;
+    try {
+      const path = { scene_id: open.id, layer_id: layer.id };
+      const made = await take<{ kind: string; parameters: Values }>(
+        api.GET('/api/scenes/{scene_id}/layers/{layer_id}/loose', { params: { path } }),
+      );
+      const added = await open.edit({
+        op: 'addLayer',
+        ...made,
+        name: layer.name,
+        shadow: layer.shadow,
+        notes: $state.snapshot(layer.notes),
+        game: $state.snapshot(layer.game),
+        before: layer.id,
+      });
+      if (!added?.created_id) return;
+      await open.edit({ op: 'removeLayer', id: layer.id });
+      open.selected = added.created_id;
+    } catch (error) {
+      app.tell(said(error), 'bad');
+    } finally {
+      loosening = false;
+    }
   }
 
   /** Its text goes to the clipboard, and is held for the scenes of this window where that is not allowed. */
@@ -65,6 +95,15 @@
     >
     {#if open.canEdit}
       <Button color="alternative" size="xs" onclick={double}><CopyPlus size={14} class="mr-1" />Double it</Button>
+      {#if touchesOf(layer.kind)}
+        <Button
+          color="alternative"
+          size="xs"
+          disabled={layer.locked || loosening}
+          title="Its placements stand as if set down by hand; what it was ruled by may go"
+          onclick={setLoose}><Unlink size={14} class="mr-1" />Set it loose</Button
+        >
+      {/if}
       <Button
         color="alternative"
         size="xs"

@@ -39,10 +39,11 @@ def evaluate(p: ByHandParameters, inputs: Inputs) -> Output:
     if not p.mix:
         inputs.find("nothing-chosen", "nothing is chosen to set down")
     used = Counter(t.asset for t in p.placed)
-    mix = inputs.mix([MixEntry(asset=name) for name in used])
-    rows = {(v.asset, v.seed): row for row, v in enumerate(mix.variants)}
+    mirrored = 100.0 if any(t.mirrored for t in p.placed) else 0.0
+    mix = inputs.mix([MixEntry(asset=name) for name in used], mirrored)
+    rows = {(v.asset, v.seed, v.mirror_of is not None): row for row, v in enumerate(mix.variants)}
     known = {v.asset for v in mix.variants}
-    gone = Counter((t.asset, t.seed) for t in p.placed if (t.asset, t.seed) not in rows)
+    gone = Counter((t.asset, t.seed) for t in p.placed if t.variant not in rows)
     for (name, seed), count in gone.items():
         if name in known:  # else the asset itself is missing, and that has been told
             text = f"{count} {'stands' if count == 1 else 'stand'} in the seed {seed} of {name}, which is gone"

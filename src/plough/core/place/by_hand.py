@@ -24,6 +24,7 @@ class SetDown(Parameters):
     id: Id
     asset: Id
     seed: Seed = Field(description="Which of the asset's variants it is.")
+    mirrored: bool = Field(False, description="Left and right exchanged.")
     at: Point = Field(description="East and south, in metres.")
     lift: float = Field(
         0.0, ge=-500, le=500, description="Metres of its foot above the ground beneath it."
@@ -36,6 +37,11 @@ class SetDown(Parameters):
     )
     size: float = Field(1.0, ge=0.05, le=20, description="1 is its own.")
     tall: float = Field(1.0, ge=0.05, le=20, description="Its height, besides its size.")
+
+    @property
+    def variant(self) -> tuple[str, int, bool]:
+        """Asset, seed, and whether it is mirrored."""
+        return self.asset, self.seed, self.mirrored
 
     @model_validator(mode="after")
     def _pointing(self) -> SetDown:
@@ -63,17 +69,17 @@ def rotations(turn: Float64, up: Float64) -> Float32:
 
 def set_down(
     things: Sequence[SetDown],
-    variants: Mapping[tuple[str, int], int],
+    variants: Mapping[tuple[str, int, bool], int],
     surface: Surface,
     layer: str,
 ) -> list[PlacedTile]:
     """What stands of `things`, by tile; those whose variant is not among `variants` do not.
 
     Args:
-        variants: the row of each asset's seed.
+        variants: the row of each asset's seed, as it is or mirrored.
         layer: the id of their layer, from which with their own come the ids of placements.
     """
-    there = [t for t in things if (t.asset, t.seed) in variants]
+    there = [t for t in things if t.variant in variants]
     if not there:
         return []
     at = np.array([t.at for t in there], np.float64)
@@ -87,7 +93,7 @@ def set_down(
     tall = across * np.array([t.tall for t in there], np.float32)
     placed = Placements(
         np.array([stream(f"set down {layer} {t.id}") for t in there], np.uint64),
-        np.array([variants[t.asset, t.seed] for t in there], np.uint32),
+        np.array([variants[t.variant] for t in there], np.uint32),
         position.astype(np.float32),
         rotations(turn, np.array([t.up for t in there], np.float64)),
         np.stack([across, tall, across], axis=1),

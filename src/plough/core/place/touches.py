@@ -37,7 +37,8 @@ class Touch(Parameters):
     asset: Id | None = Field(None, description="Another of the layer's assets, with a seed.")
     seed: Seed | None = None
     of: Id | None = Field(
-        None, description="The asset that it was of when it was touched, for those who list touches."
+        None,
+        description="The asset that it was of when it was touched, for those who list touches.",
     )
 
     @model_validator(mode="after")

@@ -13,6 +13,7 @@ from plough.core.bake.ground_file import MEDIA, GroundFormat, ground_file
 from plough.core.formats.geojson import MOST_BYTES, read_geojson, write_geojson
 from plough.core.formats.heights import unpack_heights
 from plough.core.formats.reading import read_heights_apart
+from plough.core.scene.loose import set_loose
 from plough.core.scene.masks import SIDES, mask_of
 from plough.core.scene.outlines import layers_of, shapes_of
 from plough.core.scene.registry import begun_with
@@ -22,7 +23,7 @@ from plough.service.accounts import scene_for
 from plough.service.api.bench import download
 from plough.service.api.context import Ctx, Me, Session
 from plough.service.api.items import add_layer
-from plough.service.api.models import PROBLEMS, LinesOut, NewLayer
+from plough.service.api.models import PROBLEMS, LinesOut, LooseOut, NewLayer
 from plough.service.api.own_meshes import plain_name, reading
 from plough.service.results import keep_model
 from plough.service.scenes import Editing
@@ -131,6 +132,16 @@ def read_strips(scene_id: str, layer_id: str, db: Session, me: Me, ctx: Ctx) -> 
     document = documents.document_of(db, scene)
     db.commit()  # nothing of the database is held while computing
     return strip_maps(ctx.evaluator.evaluate(document), layer_id)
+
+
+@router.get("/scenes/{scene_id}/layers/{layer_id}/loose")
+def read_loose(scene_id: str, layer_id: str, db: Session, me: Me, ctx: Ctx) -> LooseOut:
+    """What a layer would be with each of its placements set down by itself: its kind and its parameters."""
+    scene = scene_for(db, me, scene_id)
+    document = documents.document_of(db, scene)
+    db.commit()  # nothing of the database is held while computing
+    loose = set_loose(ctx.evaluator, document, layer_id)
+    return LooseOut(kind=loose.kind, parameters=loose.parameters)
 
 
 @router.get("/scenes/{scene_id}/geojson", response_class=Response)

@@ -522,6 +522,13 @@ class KindOut(BaseModel):
     )
 
 
+class LooseOut(BaseModel):
+    """A layer whose placements are set down one by one."""
+
+    kind: str
+    parameters: dict[str, Any]
+
+
 class LinesOut(BaseModel):
     """What was made of a file of lines and areas."""
 

@@ -1,0 +1,104 @@
+"""A layer set loose: what its rule placed, as placements set down by hand; what it was ruled by may go."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from plough.core.arrays import Float32, Float64
+from plough.core.errors import ParameterError
+from plough.core.parameters import describe
+from plough.core.place.by_hand import MOST_SET
+from plough.core.scene.document import LayerGame, SceneDocument, with_layer
+from plough.core.scene.evaluation import Evaluator
+from plough.core.scene.registry import all_layer_kinds
+
+
+@dataclass(frozen=True, slots=True)
+class Loose:
+    """What the layer becomes."""
+
+    kind: str
+    parameters: dict[str, Any]
+
+
+def set_loose(evaluator: Evaluator, document: SceneDocument, layer_id: str) -> Loose:
+    """What the layer `layer_id` comes to at the highest tier, each placement by itself; they stand where they stood.
+
+    Raises:
+        ParameterError: the layer is not there, places nothing, places too much, or what it places spins.
+    """
+    layer = next((x for x in document.layers if x.id == layer_id), None)
+    if layer is None:
+        raise ParameterError("layer", f"there is no layer {layer_id!r}", value=layer_id)
+    whole_of_it = with_layer(document, layer.model_copy(update={"game": LayerGame()}))
+    evaluation = evaluator.evaluate(whole_of_it, until=layer_id)
+    found = evaluation.layer(layer_id)
+    placed, name = found.output.placements, found.layer.name
+    if placed is None or not placed.count:
+        raise ParameterError("layer", f"nothing of {name} stands, or it is hidden", value=layer_id)
+    if placed.count > MOST_SET:
+        text = f"{placed.count:,} placements of {name}; no more than {MOST_SET:,} can be set loose"
+        raise ParameterError("layer", text, value=placed.count, limit=f"{MOST_SET:,}")
+    if any(placed.spin):
+        raise ParameterError("layer", f"what spins stays with its rule: {name}", value=layer_id)
+    whole = placed.whole()
+    position = whole.position.astype(np.float64)
+    beneath = evaluation.surface.sample(position[:, 0], position[:, 2])
+    lift = position[:, 1] - np.where(beneath.hit, beneath.position[:, 1], 0.0)
+    turn, up = facing_of(whole.rotation)
+    things = []
+    for k, row in enumerate(whole.variant.tolist()):
+        variant = placed.variants[row]
+        own = variant.mirror_of or variant
+        things.append(
+            {
+                "id": f"{whole.ids[k]}",
+                "asset": own.asset,
+                "seed": own.seed,
+                "mirrored": variant.mirror_of is not None,
+                "at": [float(v) for v in position[k, [0, 2]]],
+                "lift": float(lift[k]),
+                "turn": float(turn[k]),
+                "up": [float(v) for v in up[k]],
+                "size": float(whole.scale[k, 0]),
+                "tall": float(whole.scale[k, 1] / whole.scale[k, 0]),
+            }
+        )
+    kind, mix = _kind()
+    used = dict.fromkeys(t["asset"] for t in things)
+    return Loose(kind, {mix: [{"asset": asset} for asset in used], "placed": things})
+
+
+def _kind() -> tuple[str, str]:
+    """The kind of layer whose placements are set down, and the parameter that holds its assets."""
+    for kind in all_layer_kinds().values():
+        controls = {row.control: row.path for row in describe(kind.parameters)}
+        if "placed" in controls:
+            return kind.name, controls["mix"]
+    raise AssertionError("no kind of layer is set down by hand")
+
+
+def facing_of(rotation: Float32) -> tuple[Float64, Float64]:
+    """What `rotations` was given: degrees clockwise from north (n,), and east and south of what is up (n, 2).
+
+    Those whose head is below their foot cannot be told so, and are taken to lie level.
+    """
+    from scipy.spatial.transform import Rotation
+
+    q = Rotation.from_quat(rotation.astype(np.float64))
+    y, front = q.apply([0.0, 1.0, 0.0]), q.apply([0.0, 0.0, 1.0])
+    level = np.hypot(y[:, 0], y[:, 2])
+    axis = np.stack([y[:, 2], np.zeros(len(y)), -y[:, 0]], axis=1)
+    angle = np.arctan2(level, y[:, 1])
+    tilt = Rotation.from_rotvec(axis / np.maximum(level, 1e-12)[:, None] * angle[:, None])
+    front = tilt.inv().apply(front)
+    turn = np.degrees(np.arctan2(front[:, 0], -front[:, 2])) % 360.0
+    up = y[:, [0, 2]]
+    below = y[:, 1] < 0
+    up[below] /= np.maximum(level[below], 1e-12)[:, None]
+    # a part of a direction is never longer than 1, whatever rounding says
+    longest = np.maximum(1.0, np.hypot(up[:, 0], up[:, 1]) * (1 + 1e-9))
+    return turn, up / longest[:, None]
