@@ -228,7 +228,18 @@ def test_one_tree_is_moved_and_stays_so_when_its_rule_runs_again(
     page.sign_in("sedge")
     page.open_scene(meadow)
     page.button("Low").click()
+    # it is named, and gone to by a key
+    ActionChains(page.driver).double_click(page.button("Low")).perform()
+    page.one("[aria-label='name of the viewpoint']").send_keys(Keys.CONTROL, "a")
+    page.one("[aria-label='name of the viewpoint']").send_keys("Bank", Keys.ENTER)
+    named = lambda: sedge.get(f"/api/scenes/{meadow}").json()["settings"]["viewpoints"][0]  # noqa: E731
+    page.until(lambda: named()["name"] == "Bank", "its name")
+    assert named()["eye"] == VIEW["eye"]
     page.one(f'[data-packet="{layer}"]').click()
+    page.keys(Keys.PAGE_DOWN)
+    page.until(
+        lambda: page.button("Bank").get_attribute("aria-pressed") == "true", "the viewpoint by key"
+    )
     hand = Hand(page)
     touches = lambda: layer_of(sedge, meadow, "scatter")["parameters"].get("touches", [])  # noqa: E731
     page.button("choose").click()

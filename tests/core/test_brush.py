@@ -280,6 +280,15 @@ def test_the_brush_takes_from_a_rule_and_gives_back(own: dict[str, Any]) -> None
         assert only.items() < before.items()
 
 
+def test_thinning_a_rule_leaves_as_much_of_it_as_it_says() -> None:
+    every = {"spacing": 1.2, "fill": 40, "apart": 0, "conditions": [], "paths": [], "clearance": 0}
+    whole = by_id(run(ruled(**every)), "sedges")
+    thin = stroke("e", does="erase", strength=0.5, radius=400)
+    half = by_id(run(ruled(thin, **every)), "sedges")
+    assert half.items() < whole.items()
+    assert len(half) == pytest.approx(0.5 * len(whole), rel=0.1)
+
+
 def test_a_count_is_met_beside_what_is_erased() -> None:
     rubbed = stroke("e", does="erase", strength=0.5)
     few, more = (by_id(run(ruled(rubbed, how_many="count", in_all=n)), "sedges") for n in (40, 120))

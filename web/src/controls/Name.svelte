@@ -8,13 +8,27 @@
     disabled = false,
     class: look = '',
     onchange,
-  }: { value: string; label: string; disabled?: boolean; class?: string; onchange: (name: string) => void } = $props();
+    onleave,
+  }: {
+    value: string;
+    label: string;
+    disabled?: boolean;
+    class?: string;
+    onchange: (name: string) => void;
+    onleave?: () => void;
+  } = $props();
 
   function settle(event: Event) {
     const input = event.target as HTMLInputElement;
     const name = input.value.trim();
     if (name && name !== value) onchange(name);
     else input.value = value;
+  }
+
+  function typed(event: KeyboardEvent) {
+    const input = event.target as HTMLInputElement;
+    if (event.key === 'Escape') input.value = value;
+    if (event.key === 'Enter' || event.key === 'Escape') input.blur();
   }
 </script>
 
@@ -25,5 +39,6 @@
   {disabled}
   {value}
   onchange={settle}
-  onkeydown={(e) => e.key === 'Enter' && (e.target as HTMLInputElement).blur()}
+  onkeydown={typed}
+  onblur={() => onleave?.()}
 />

@@ -1,7 +1,10 @@
 <script lang="ts">
   /** What lies over the board's view: viewpoints, sun, wind and weather, and hints for the hand. */
   import { Button, ToolbarButton } from 'flowbite-svelte';
-  import type { Settings } from '../api/client';
+  import { onDestroy } from 'svelte';
+  import type { Settings, Viewpoint } from '../api/client';
+  import Name from '../controls/Name.svelte';
+  import { keyring } from '../state/keys';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import type { Standing } from '../view/standing.svelte';
   import type { World } from '../view/world';
@@ -33,6 +36,7 @@
   } = $props();
   let weather = $state(false);
   let still = $state(false);
+  let naming = $state(''); // the viewpoint whose name is being written
   const settings = $derived(open.scene?.settings);
   const viewpoints = $derived(settings?.viewpoints ?? []);
   const layer = $derived(open.layer(open.selected));
@@ -40,6 +44,19 @@
   const change = (changes: Record<string, unknown>) => open.edit({ op: 'scene', settings: changes });
   /** Show settings before they are kept. */
   const show = (changes: Partial<Settings>) => settings && world.setSettings({ ...settings, ...changes });
+
+  function named({ id, ...viewpoint }: Viewpoint, name: string) {
+    void change({ [`viewpoints#${id}`]: { ...viewpoint, name } });
+  }
+
+  /** Go to the viewpoint that is some after the one at which the camera stands. */
+  function step(by: number) {
+    const n = viewpoints.length;
+    const at = viewpoints.findIndex((v) => v.id === standing.at);
+    const next = viewpoints[at < 0 ? (by > 0 ? 0 : n - 1) : (at + by + n) % n];
+    if (next) standing.go(next);
+  }
+  onDestroy(keyring.bind({ nextView: () => step(1), lastView: () => step(-1) }));
 
   function keepView() {
     const { camera, controls } = world.stage;
@@ -59,13 +76,27 @@
           ? 'bg-[#232b20] text-[#faf7ee]'
           : 'bg-leaf/95'}"
       >
-        <Button
-          pill
-          color="alternative"
-          class="border-0 bg-transparent px-3 text-inherit hover:bg-transparent hover:text-inherit focus-within:text-inherit"
-          aria-pressed={standing.at === v.id}
-          onclick={() => standing.go(v)}>{v.name}</Button
-        >
+        {#if naming === v.id}
+          <span class="px-3" {@attach (span) => span.querySelector('input')?.select()}>
+            <Name
+              class="w-32 py-1.5 font-sans text-[12.5px] font-medium text-inherit"
+              label="name of the viewpoint"
+              value={v.name}
+              onchange={(name) => named(v, name.slice(0, 60))}
+              onleave={() => (naming = '')}
+            />
+          </span>
+        {:else}
+          <Button
+            pill
+            color="alternative"
+            class="border-0 bg-transparent px-3 text-inherit hover:bg-transparent hover:text-inherit focus-within:text-inherit"
+            aria-pressed={standing.at === v.id}
+            title={open.canEdit ? 'Double click to name it' : undefined}
+            ondblclick={() => open.canEdit && (naming = v.id)}
+            onclick={() => standing.go(v)}>{v.name}</Button
+          >
+        {/if}
         {#if open.canEdit}
           <ToolbarButton
             class="mr-1 -ml-2 hidden text-inherit group-focus-within:block group-hover:block hover:text-inherit"

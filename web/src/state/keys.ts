@@ -17,6 +17,8 @@ export const KEYS = keys({
   redo: { press: ['$mod+Shift+z'], shown: 'Ctrl Shift Z', what: 'do it again', settles: true },
   frame: { press: ['f'], shown: 'F', what: 'frame the selected layer; on the bench, the asset' },
   whole: { press: ['Home'], shown: 'Home', what: 'frame the whole scene' },
+  nextView: { press: ['PageDown'], shown: 'Page down', what: 'the next viewpoint', bare: true },
+  lastView: { press: ['PageUp'], shown: 'Page up', what: 'the viewpoint before', bare: true },
   contours: { press: ['l'], shown: 'L', what: 'contour lines: none, 1 m, 5 m' },
   hide: { press: ['h'], shown: 'H', what: 'hide or show the selected layer' },
   remove: {
