@@ -19,6 +19,7 @@ from rich.table import Table
 from scipy.stats import qmc
 
 from bench.ground import ground_rows
+from bench.hand import hand_rows
 from bench.room import room_rows
 from bench.table import median, row, table
 from bench.trials import trial_rows
@@ -355,6 +356,7 @@ def main() -> None:
         sampling_rows,
         placing_rows,
         room_rows,
+        hand_rows,
         trial_rows,
         ground_rows,
         evaluation_rows,

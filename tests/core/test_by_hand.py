@@ -161,7 +161,7 @@ def test_they_are_put_into_another_scene_with_their_assets() -> None:
         ({"tall": 21}, "placed.0.tall"),
         ({"turn": 361}, "placed.0.turn"),
         ({"lift": 501}, "placed.0.lift"),
-        ({"up": [0.9, 0.9]}, "placed.0"),
+        ({"up": [1.1, 0]}, "placed.0.up"),
         ({"at": [0, 9000]}, "placed.0.at"),
         ({"asset": "a b"}, "placed.0.asset"),
         ({"lean": 1}, "placed.0.lean"),

@@ -7,6 +7,7 @@ browser and the reference; `build` makes a model from plain values and turns eve
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from functools import cache
 from typing import Annotated, Any, TypeVar
 
 import numpy as np
@@ -37,13 +38,21 @@ class Parameters(BaseModel):
     @classmethod
     def _over_defaults(cls, values: Any) -> Any:
         """A nested model that is given in part keeps the defaults of its place, not of its type."""
-        if not isinstance(values, Mapping):
+        nested = _nested_in(cls)
+        if not nested or not isinstance(values, Mapping):
             return values
         merged = dict(values)
-        for name, field in cls.model_fields.items():
-            if isinstance(field.default, Parameters) and isinstance(merged.get(name), Mapping):
-                merged[name] = {**field.default.model_dump(), **merged[name]}
+        for name, default in nested.items():
+            if isinstance(merged.get(name), Mapping):
+                merged[name] = {**default.model_dump(), **merged[name]}
         return merged
+
+
+@cache
+def _nested_in(model: type[Parameters]) -> dict[str, Parameters]:
+    """The nested models that stand in a model by default."""
+    fields = model.model_fields.items()
+    return {n: f.default for n, f in fields if isinstance(f.default, Parameters)}
 
 
 M = TypeVar("M", bound=BaseModel)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from typing import Annotated
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import Field
 
 from plough.core.arrays import Float32, Float64
 from plough.core.ground.surface import Surface
@@ -15,6 +16,7 @@ from plough.core.place.placements import PlacedTile, Placements, cut
 from plough.core.rng import stream, uniform_array
 
 MOST_SET = 10_000
+Part = Annotated[float, Field(ge=-1, le=1)]
 _ORDER = stream("by hand.order")
 
 
@@ -32,8 +34,9 @@ class SetDown(Parameters):
     turn: float = Field(
         0.0, ge=0, le=360, description="Degrees clockwise from north that it faces."
     )
-    up: tuple[float, float] = Field(
-        (0.0, 0.0), description="East and south parts of the direction that is up for it."
+    up: tuple[Part, Part] = Field(
+        (0.0, 0.0),
+        description="East and south parts of the direction that is up for it; level where they are longer than a direction can be.",
     )
     size: float = Field(1.0, ge=0.05, le=20, description="1 is its own.")
     tall: float = Field(1.0, ge=0.05, le=20, description="Its height, besides its size.")
@@ -42,12 +45,6 @@ class SetDown(Parameters):
     def variant(self) -> tuple[str, int, bool]:
         """Asset, seed, and whether it is mirrored."""
         return self.asset, self.seed, self.mirrored
-
-    @model_validator(mode="after")
-    def _pointing(self) -> SetDown:
-        if math.hypot(*self.up) > 1.0:
-            raise ValueError("up: no part of a direction is longer than 1")
-        return self
 
 
 def rotations(turn: Float64, up: Float64) -> Float32:
@@ -59,6 +56,8 @@ def rotations(turn: Float64, up: Float64) -> Float32:
     """
     yaw = 0.5 * (math.pi - turn)
     s, c = np.sin(yaw), np.cos(yaw)
+    long = np.maximum(1.0, np.hypot(up[:, 0], up[:, 1]))
+    up = up / long[:, None]
     level = np.hypot(up[:, 0], up[:, 1])
     half = 0.5 * np.arcsin(np.minimum(1.0, level))
     share = np.sin(half) / np.maximum(level, 1e-12)

@@ -178,8 +178,9 @@ class Evaluator:
             return _Built(parameters, key_of(whole), frozenset(files_of(whole)))
 
         given = key_of(layer.kind, layer.parameters)
-        size = 16 * len(repr(layer.parameters))
-        return self.read.get(("parameters", given), make, lambda _: size)
+        return self.read.get(
+            ("parameters", given), make, lambda _: 16 * len(repr(layer.parameters))
+        )
 
     def _shaped(
         self, document: SceneDocument, ground: Ground, shelf: Shelf, check: Callable[[], None]

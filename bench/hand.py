@@ -1,0 +1,105 @@
+"""The brush, touches and what is set down by hand, in scenes of very many placements."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from rich.table import Table
+
+from bench.table import median, row
+from plough.core.scene import Evaluator, SceneDocument, read_document
+
+_GROUND = {"id": "ground", "kind": "ground", "name": "Ground"}
+_STRIPES = [
+    {
+        "id": f"s{k}",
+        "radius": 60,
+        "falloff": 0,
+        "points": [[-500 + 100 * k, -500], [-500 + 100 * k, 500]],
+    }
+    for k in range(11)
+]
+_TUFT = {"name": "Rush", "kind": "tuft", "parameters": {"blades": 6}}
+
+
+def scene(kind: str, **parameters: Any) -> SceneDocument:
+    """One layer of a kind on a square kilometre."""
+    mix = [{"asset": "rush"}, {"asset": "sedge"}]
+    return read_document(
+        {
+            "version": 1,
+            "name": "Bench",
+            "assets": [
+                {"id": "rush", **_TUFT, "seeds": [1, 2]},
+                {"id": "sedge", **_TUFT, "seeds": [3]},
+            ],
+            "layers": [
+                {**_GROUND, "parameters": {"size": 1024, "resolution": 2}},
+                {
+                    "id": "own",
+                    "kind": kind,
+                    "name": "Own",
+                    "parameters": {"mix": mix, **parameters},
+                },
+                {"id": "bake", "kind": "bake", "name": "Bake"},
+            ],
+        }
+    )
+
+
+def placed(evaluator: Evaluator, document: SceneDocument) -> Any:
+    """What stands in the layer."""
+    found = evaluator.evaluate(document).layer("own").output.placements
+    assert found is not None
+    return found
+
+
+def hand_rows(into: Table) -> None:
+    """A stroke that grows, a touch that is dragged, and things that are moved."""
+    evaluator = Evaluator()
+    document = scene("brush", spacing=2.45, strokes=_STRIPES)
+    began = time.perf_counter()
+    found = placed(evaluator, document)
+    cold = time.perf_counter() - began
+    ways = iter(range(1, 200))
+
+    def stroke() -> None:
+        points = [[3 * k, 2 * k] for k in range(next(ways))]
+        drawn = {"id": "new", "radius": 20, "does": "erase", "points": points}
+        placed(evaluator, scene("brush", spacing=2.45, strokes=[*_STRIPES, drawn]))
+
+    took = median(stroke, 15)
+    row(into, f"a stroke over {found.count:,} painted", took, "all of it, cold", cold, "≤ 60 ms")
+    ids = found.whole().ids.tolist()
+    others = [{"id": f"{i}", "size": 1.5} for i in ids[:500]]
+
+    def touch() -> None:
+        moved = {"id": f"{ids[700]}", "at": [next(ways), 5]}
+        placed(
+            evaluator,
+            scene("brush", spacing=2.45, strokes=_STRIPES, touches=[*others, moved]),
+        )
+
+    row(
+        into,
+        f"one of {found.count:,} moved, 500 touched",
+        median(touch, 9),
+        "all of it, cold",
+        cold,
+    )
+    things = [
+        {
+            "id": f"t{k}",
+            "asset": "rush",
+            "seed": 1 + k % 2,
+            "at": [k % 71 * 9 - 320, k // 71 * 9 - 320],
+        }
+        for k in range(5000)
+    ]
+
+    def move() -> None:
+        by = next(ways)
+        placed(evaluator, scene("by_hand", placed=[{**t, "lift": 0.01 * by} for t in things]))
+
+    row(into, "5,000 set down, all moved", median(move, 9), "all of it, cold", cold, "≤ 100 ms")
