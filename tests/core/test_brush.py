@@ -289,6 +289,15 @@ def test_thinning_a_rule_leaves_as_much_of_it_as_it_says() -> None:
     assert len(half) == pytest.approx(0.5 * len(whole), rel=0.1)
 
 
+def test_a_rule_over_an_area_sees_what_is_painted() -> None:
+    warm, over = Evaluator(), {"areas": ["holt"], "apart": 0}
+    before = by_id(run(ruled(**over), warm), "sedges")
+    rubbed = stroke("e", does="erase", radius=12)
+    after = by_id(run(ruled(rubbed, **over), warm), "sedges")
+    assert after.items() < before.items()
+    assert after == by_id(run(ruled(rubbed, **over), Evaluator()), "sedges")
+
+
 def test_a_count_is_met_beside_what_is_erased() -> None:
     rubbed = stroke("e", does="erase", strength=0.5)
     few, more = (by_id(run(ruled(rubbed, how_many="count", in_all=n)), "sedges") for n in (40, 120))
@@ -352,3 +361,21 @@ def test_a_stroke_out_of_its_limits_is_refused_by_its_field(
     assert refused.value.field.startswith(field)
     with pytest.raises(ParameterError, match="1000"):
         build(BrushParameters, {"strokes": [stroke(f"s{k}") for k in range(1001)]}, "")
+
+
+def test_painted_all_over_it_is_a_scatter_that_is_full_bit_for_bit() -> None:
+    painted = scene(stroke(radius=400, points=[[0, 0]]), spacing=1)
+    document = scene(spacing=1, fill=100)
+    layer = next(x for x in document["layers"] if x["id"] == "brushed")
+    layer["kind"] = "scatter"
+    whole = by_id(run(document))
+    assert len(whole) > 5000 and by_id(run(painted)) == whole
+
+
+def test_the_order_of_strokes_is_seen_by_every_tile() -> None:
+    a, b = stroke(), stroke("b", does="erase", radius=12)
+    warm = Evaluator()
+    for drawn in ([a, b], [b, a], [a, b]):
+        found, cold = run(scene(*drawn), warm), run(scene(*drawn), Evaluator())
+        assert by_id(found) == by_id(cold)
+    assert by_id(run(scene(a, b))) != by_id(run(scene(b, a)))
