@@ -53,20 +53,22 @@ def set_loose(evaluator: Evaluator, document: SceneDocument, layer_id: str) -> L
     for k, row in enumerate(whole.variant.tolist()):
         variant = placed.variants[row]
         own = variant.mirror_of or variant
-        things.append(
-            {
-                "id": f"{whole.ids[k]}",
-                "asset": own.asset,
-                "seed": own.seed,
-                "mirrored": variant.mirror_of is not None,
-                "at": [float(v) for v in position[k, [0, 2]]],
-                "lift": float(lift[k]),
-                "turn": float(turn[k]),
-                "up": [float(v) for v in up[k]],
-                "size": float(whole.scale[k, 0]),
-                "tall": float(whole.scale[k, 1] / whole.scale[k, 0]),
-            }
-        )
+        thing = {
+            "id": f"{whole.ids[k]}",
+            "asset": own.asset,
+            "seed": own.seed,
+            "at": [round(float(v), 4) for v in position[k, [0, 2]]],
+            "lift": round(float(lift[k]), 4),
+            "turn": round(float(turn[k]), 2),
+            "size": round(float(whole.scale[k, 0]), 5),
+        }
+        if variant.mirror_of is not None:
+            thing["mirrored"] = True
+        if up[k].any():
+            thing["up"] = [round(float(v), 5) for v in up[k]]
+        if whole.scale[k, 1] != whole.scale[k, 0]:
+            thing["tall"] = round(float(whole.scale[k, 1] / whole.scale[k, 0]), 5)
+        things.append(thing)
     kind, mix = _kind()
     used = dict.fromkeys(t["asset"] for t in things)
     return Loose(kind, {mix: [{"asset": asset} for asset in used], "placed": things})
