@@ -190,6 +190,15 @@ def test_things_are_set_down_by_four_keys_with_pins_and_steps_of_ones_own(
     assert second["lift"] == pytest.approx(0, abs=0.01), "drawn anew"
     assert first["size"] != second["size"] and 0.85 <= second["size"] <= 1.15
 
+    # by keys alone: the arrows move a cross, and in place of the wheel they turn
+    chain = ActionChains(page.driver).send_keys(Keys.ARROW_LEFT, Keys.ARROW_LEFT)
+    chain.key_down("t").send_keys(Keys.ARROW_UP, Keys.ARROW_UP).key_up("t").perform()
+    page.keys(" ")
+    page.until(lambda: len(placed()) == 3, "a third")
+    assert placed()[2]["turn"] == 120 and placed()[2]["at"] != second["at"]
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: len(placed()) == 2, "the third undone")
+
     # taken up and put back, moved, taken away
     hand.at(0.6, 0.6).context_click().perform()
     page.until(lambda: "put it back" in page.text(), "it is in hand")

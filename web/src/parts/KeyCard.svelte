@@ -8,6 +8,8 @@
     ['← →', 'on the strip: the layer before or behind; with Alt: move it'],
     ['arrows', 'on a ruler: change; Shift fine, Alt coarse; Home, End to its ends · on a point in the view: move it'],
     ['arrows + −', 'in the view: turn and zoom, with Shift walk · while drawing: move the cross, with Ctrl turn'],
+    ['T Y U I', 'held, with the wheel or the arrows: turn, size, lift, which of them; with Shift finely'],
+    ['right click', 'while setting down: take up what stands there'],
     ['Insert', 'on a point in the view: add one behind it'],
   ];
   const all = $derived([...Object.values(KEYS).map((k): [string, string] => [k.shown, k.what]), ...controls]);

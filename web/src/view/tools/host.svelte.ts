@@ -225,13 +225,17 @@ export class ToolHost {
   }
 
   private wheel(event: WheelEvent) {
-    const { tool, wheelKey } = this;
-    if (!wheelKey || !tool?.wheel || !this.stage.drawing) return;
+    if (!this.wheelKey || !this.tool?.wheel || !this.stage.drawing) return;
     event.preventDefault();
     event.stopImmediatePropagation();
     // with Shift, browsers tell the wheel as one that turns sideways
-    const turned = Math.sign(event.deltaY || event.deltaX);
-    if (turned) this.follow(tool, tool.wheel(wheelKey, event.shiftKey ? -0.1 * turned : -turned));
+    this.notch(-Math.sign(event.deltaY || event.deltaX), event.shiftKey);
+  }
+
+  /** The wheel is turned by a notch, or an arrow key takes its place. */
+  private notch(steps: number, fine: boolean) {
+    const { tool, wheelKey } = this;
+    if (tool?.wheel && wheelKey && steps) this.follow(tool, tool.wheel(wheelKey, fine ? 0.1 * steps : steps));
   }
 
   private give(gesture: Gesture) {
@@ -282,7 +286,8 @@ export class ToolHost {
     if (event.altKey || event.metaKey) return;
     const way = ARROWS[event.key];
     const { stage } = this;
-    if (way && this.tool?.sets && !event.ctrlKey) this.moveCross(way, event.shiftKey ? 2 : 16);
+    if (way && this.wheelKey && this.tool?.wheel) this.notch(way[0] + way[1], event.shiftKey);
+    else if (way && this.tool?.sets && !event.ctrlKey) this.moveCross(way, event.shiftKey ? 2 : 16);
     else if (way && event.shiftKey) stage.walk(way[0] * 0.06, way[1] * 0.06);
     else if (way) stage.turn(way[0] * 0.09, way[1] * 0.06);
     else if (event.key === '+' || event.key === '=') stage.zoom(0.86);
