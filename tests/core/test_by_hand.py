@@ -134,6 +134,14 @@ def test_it_goes_with_the_ground_and_the_layers_before_it_are_nothing_to_it() ->
     assert by_id(run(document), "set") == by_id(run(scene(*things)), "set")
 
 
+def test_two_layers_with_things_of_one_name_have_placements_of_their_own() -> None:
+    document = scene(thing(), thing("b"))
+    again = copy.deepcopy(next(x for x in document["layers"] if x["id"] == "set"))
+    document["layers"].insert(-1, again | {"id": "again"})
+    found = run(document)
+    assert set(by_id(found, "set")).isdisjoint(by_id(found, "again"))
+
+
 def test_what_is_missing_is_told_and_no_other_stands_for_it() -> None:
     things = [thing(), thing("b", asset="gone"), thing("c", seed=9), thing("d", seed=9)]
     output = run(scene(*things)).layer("set").output

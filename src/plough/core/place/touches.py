@@ -105,10 +105,8 @@ def _together(parts: Sequence[PlacedTile]) -> PlacedTile:
     """Several parts of one tile as one."""
     whole = joined([p.placements for p in parts])
     place = np.concatenate([p.place for p in parts])
-    # by id: where a placement came from does not matter
-    order = np.argsort(whole.ids, kind="stable")
     square = np.array([[parts[0].x, parts[0].z]])
-    return by_tile(whole.taken(order), place[order], square, np.array([0, len(order)]))[0]
+    return by_tile(whole, place, square, np.array([0, whole.count]))[0]
 
 
 def _changed(
