@@ -293,6 +293,8 @@ def test_a_rule_over_an_area_sees_what_is_painted() -> None:
     warm, over = Evaluator(), {"areas": ["holt"], "apart": 0}
     before = by_id(run(ruled(**over), warm), "sedges")
     rubbed = stroke("e", does="erase", radius=12)
+    elsewhere = {**rubbed, "points": [[60, 60]]}
+    assert by_id(run(ruled(elsewhere, **over), warm), "sedges")
     after = by_id(run(ruled(rubbed, **over), warm), "sedges")
     assert after.items() < before.items()
     assert after == by_id(run(ruled(rubbed, **over), Evaluator()), "sedges")
