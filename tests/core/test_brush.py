@@ -381,3 +381,15 @@ def test_the_order_of_strokes_is_seen_by_every_tile() -> None:
         found, cold = run(scene(*drawn), warm), run(scene(*drawn), Evaluator())
         assert by_id(found) == by_id(cold)
     assert by_id(run(scene(a, b))) != by_id(run(scene(b, a)))
+
+
+def test_a_long_painting_can_be_stopped_between_strokes() -> None:
+    calls = 0
+
+    def check() -> None:
+        nonlocal calls
+        calls += 1
+
+    drawn = [stroke(f"s{k}", radius=200, points=[[k, -60], [-k, 60]] * 100) for k in range(60)]
+    Evaluator().evaluate(read_document(scene(*drawn)), check)
+    assert calls > len(drawn), "each stroke of each group is a chance to stop"

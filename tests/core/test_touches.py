@@ -242,3 +242,9 @@ def test_what_is_out_of_its_limits_is_refused_by_its_field(
     with pytest.raises(ParameterError) as refused:
         build(model, {"touches": [values]}, "")
     assert refused.value.field.startswith("touches.0")
+
+
+def test_touches_of_nothing_at_all_only_wait() -> None:
+    touches = [{"id": f"{k}", "removed": True} for k in range(3)]
+    found = run(scene("scatter", *touches, fill=0))
+    assert not len(placed(found).ids) and told(found)[0].startswith("3 touches wait")

@@ -129,6 +129,32 @@ def line_hashes(points: Float64, tiles: Int64, size: float, reach: float) -> UIn
 
 
 @kernel
+def stroke_hashes(
+    points: Float64, starts: Int64, reach: Float64, said: UInt64, tiles: Int64, size: float
+) -> UInt64:
+    """(t, 2) for each tile, a hash of what lines do in it, one after the other; 0 where none does anything.
+
+    Args:
+        points: (n, 2) of all lines, of which line s has the rows from `starts[s]` to `starts[s + 1]`, two at least.
+        reach: (s,) metres to either side that each acts in.
+        said: (s, 2) hashes of what each does.
+    """
+    out = np.zeros((tiles.shape[0], 2), np.uint64)
+    every, near = np.arange(tiles.shape[0]), np.empty(tiles.shape[0], np.int64)
+    for s in range(reach.shape[0]):
+        line = points[starts[s] : starts[s + 1]]
+        count = _meeting(line, tiles, every, size, reach[s], near)
+        found = line_hashes(line, tiles[near[:count]], size, reach[s])
+        for k in range(count):
+            if found[k, 0] == 0 and found[k, 1] == 0:
+                continue  # it is as if the line were not
+            for axis in range(2):
+                fold(out[near[k]], said[s, axis])
+                fold(out[near[k]], found[k, axis])
+    return out
+
+
+@kernel
 def region_hashes(ring: Float64, tiles: Int64, size: float) -> tuple[UInt64, Bool]:
     """What each tile sees of a polygon (n, 2): a hash (t, 2) of the edges that touch it and of its middle, and whether they meet.
 

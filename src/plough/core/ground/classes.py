@@ -14,7 +14,7 @@ import numpy as np
 from pydantic import Field, field_validator
 
 from plough.core.arrays import Float32, Float64, UInt8, UInt64
-from plough.core.ground.brushed import Brushed, Drawn, seen_of
+from plough.core.ground.brushed import Brushed, Strokes
 from plough.core.ground.conditions import (
     GROUND_ONLY,
     MEASURES,
@@ -130,16 +130,14 @@ class GroundCover:
         return key_of(
             [[c.key, c.name, c.look, c.tint] for c in self.classes],
             [None if r is None else [w.head().tolist() for w in r] for r in self.rules],
-            [s.told() for _, s in self._strokes],
+            self._strokes.key,
         )
 
     @cached_property
-    def _strokes(self) -> list[tuple[int | None, Drawn]]:
-        """What is painted, but for strokes of classes that are gone: the row of the class of each, None for what the rules say."""
-        known = {c.key: row for row, c in enumerate(self.classes)}
-        return [
-            (known.get(s.paint), Drawn(s)) for s in self.painted if not s.paint or s.paint in known
-        ]
+    def _strokes(self) -> Strokes[Painted]:
+        """What is painted, but for strokes of classes that are gone."""
+        known = {c.key for c in self.classes}
+        return Strokes([s for s in self.painted if not s.paint or s.paint in known])
 
     @property
     def looks(self) -> tuple[CoverName, ...]:
@@ -186,12 +184,11 @@ class GroundCover:
         over = np.zeros_like(ruled)
         x, z = at.position[:, 0], at.position[:, 2]
         places = np.stack([x, z], axis=1)
-        low = np.asarray(places.min(axis=0, initial=np.inf), np.float64)
-        high = np.asarray(places.max(axis=0, initial=-np.inf), np.float64)
-        for row, stroke in self._strokes:
-            if not stroke.meets(low, high):
-                continue
-            near, share = stroke.acts(places)
+        known = {c.key: row for row, c in enumerate(self.classes)}
+        for k in self._strokes.meeting(places):
+            near = self._strokes.reached(k, places)
+            share = self._strokes.worth(k, places[near])
+            row = known.get(self._strokes.drawn[k].paint)
             over[near] *= (1.0 - share)[:, None]
             if row is None:
                 free[near] += share * (1.0 - free[near])
@@ -206,7 +203,7 @@ class GroundCover:
         for row, rules in enumerate(self.rules):
             if row and rules is not None:
                 out = combine(out, hash_of(row), seen(rules, tiles))
-        out = combine(out, seen_of([stroke for _, stroke in self._strokes], tiles))
+        out = combine(out, self._strokes.seen(tiles))
         for laid in self.laid if paths else ():
             out += laid.strip.seen(tiles) * (hash_of(laid.look) | np.uint64(1))
         return out

@@ -8,16 +8,15 @@ stroke's radius is never touched.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Literal
 
 import numpy as np
 from pydantic import Field
 
 from plough.core.arrays import Bool, Float64, Int64, UInt32, UInt64
-from plough.core.ground.brushed import Brushed, Drawn, seen_of
+from plough.core.ground.brushed import Brushed, Strokes
 from plough.core.parameters import Id
 from plough.core.place.candidates import Candidates
 from plough.core.place.variants import NONE, Choices
@@ -46,7 +45,9 @@ def _before(share: Float64, end: Float64) -> Bool:
 class Brushwork:
     """The strokes of a layer over its mix."""
 
-    strokes: tuple[tuple[Drawn, bool, Int64], ...]  #: each, whether it paints, rows of its assets
+    strokes: Strokes[BrushStroke]
+    paints: tuple[bool, ...]  #: of each stroke; else it erases
+    on: tuple[Int64, ...]  #: of each, the rows of the assets that it acts on
     assets: int  #: of the mix
     alone: bool  #: nothing stands but where it is painted
     fill: float = 1.0  #: share of what fits that a whole mask lets stand
@@ -57,71 +58,65 @@ class Brushwork:
     ) -> Brushwork:
         """`strokes` over a mix whose assets are chosen by `names`; those of assets that are gone do nothing."""
         every = np.arange(len(names))
+        acting = [s for s in strokes if not s.assets or not set(names).isdisjoint(s.assets)]
         return Brushwork(
-            tuple(
-                (
-                    Drawn(s),
-                    s.does == "paint",
-                    every[np.isin(names, s.assets)] if s.assets else every,
-                )
-                for s in strokes
-            ),
+            Strokes(acting),
+            tuple(s.does == "paint" for s in acting),
+            tuple(every[np.isin(names, s.assets)] if s.assets else every for s in acting),
             len(names),
             alone,
             fill,
         )
 
-    @cached_property
-    def _drawn(self) -> list[Drawn]:
-        return [stroke for stroke, _, rows in self.strokes if len(rows)]
-
     def masks(self, east: Float64, south: Float64) -> Float64:
         """(n, assets) the share of the fill that each may come to at each place, the others apart."""
         places = np.stack([east, south], axis=1)
         out = np.full((len(places), self.assets), 0.0 if self.alone else 1.0)
-        if not len(places):
-            return out
-        low, high = places.min(axis=0), places.max(axis=0)
-        for stroke, paints, rows in self.strokes:
-            if not len(rows) or not stroke.meets(low, high):
-                continue
-            near, worth = stroke.acts(places)
-            cells = np.ix_(near, rows)
-            if paints:
-                out[cells] = np.maximum(out[cells], worth[:, None])
+        for k in self.strokes.meeting(places):
+            near = self.strokes.reached(k, places)
+            worth, cells = self.strokes.worth(k, places[near])[:, None], np.ix_(near, self.on[k])
+            if self.paints[k]:
+                out[cells] = np.maximum(out[cells], worth)
             else:
-                out[cells] = np.minimum(out[cells], 1.0 - worth[:, None])
+                out[cells] = np.minimum(out[cells], 1.0 - worth)
         return out
 
-    def standing(self, at: Candidates, share: Float64, choices: Choices, likes: Float64) -> UInt32:
+    def standing(
+        self,
+        at: Candidates,
+        share: Float64,
+        choices: Choices,
+        likes: Float64,
+        check: Callable[[], None] = lambda: None,
+    ) -> UInt32:
         """(n,) the variant of each candidate that stands, `NONE` of the others.
 
         Args:
             share: (n,) of what fits that comes before each in the fill, 0 to 1.
             likes: (n, assets) by which the weight of each is multiplied there.
+            check: called between strokes; may raise to stop.
         """
         places = np.stack([at.x, at.z], axis=1)
         out = np.full(len(places), NONE)
         if not self.alone:
             out = choices.choose(at.ids, likes)
-        if not len(places):
-            return out
-        low, high = places.min(axis=0), places.max(axis=0)
-        for stroke, paints, on in self.strokes:
-            if not len(on) or not stroke.meets(low, high):
-                continue
-            near, worth = stroke.acts(places)
-            if paints:
-                near = near[(out[near] == NONE) & _before(share[near], self.fill * worth)]
+        for k in self.strokes.meeting(places):
+            check()
+            near, on = self.strokes.reached(k, places), self.on[k]
+            if self.paints[k]:
+                near = near[out[near] == NONE]
+                worth = self.strokes.worth(k, places[near])
+                near = near[_before(share[near], self.fill * worth)]
                 only = np.zeros(self.assets)
                 only[on] = 1.0
                 out[near] = choices.choose(at.ids[near], likes[near] * only)
             else:
-                gone = ~_before(share[near], self.fill * (1.0 - worth))
-                near = near[gone & np.isin(choices.asset_of(out[near]), on)]
-                out[near] = NONE
+                near = near[out[near] != NONE]
+                near = near[np.isin(choices.asset_of(out[near]), on)]
+                worth = self.strokes.worth(k, places[near])
+                out[near[~_before(share[near], self.fill * (1.0 - worth))]] = NONE
         return out
 
-    def seen(self, tiles: TileList) -> UInt64:
+    def seen(self, tiles: TileList, check: Callable[[], None] = lambda: None) -> UInt64:
         """(t, 2) a hash of what is painted in each tile; 0 where nothing is."""
-        return seen_of(self._drawn, tiles)
+        return self.strokes.seen(tiles, check)

@@ -77,12 +77,14 @@ class ScatterRule:
         return hash_of([VERSION, self.seed, limits, mix, bool(self.regions), own, feet, brush])
 
 
-def _domain(rule: ScatterRule, surface: Surface) -> tuple[TileList, UInt64]:
+def _domain(
+    rule: ScatterRule, surface: Surface, check: Callable[[], None]
+) -> tuple[TileList, UInt64]:
     """The tiles that may hold placements, and what each sees of the rule's regions and of what is painted."""
     tiles = surface.tiles()
     painted = np.zeros((len(tiles), 2), np.uint64)
     if rule.brush is not None:
-        painted = rule.brush.seen(tiles)
+        painted = rule.brush.seen(tiles, check)
         if rule.brush.alone:
             touched = painted.any(axis=1)
             tiles, painted = tiles[touched], painted[touched]
@@ -144,7 +146,7 @@ def scatter(
     """
     cache = cache or Cache()
     taken = Taken(standing, rule.apart)
-    tiles, seen = _domain(rule, surface)
+    tiles, seen = _domain(rule, surface, check)
     if rule.fill <= 0 or not len(tiles):
         return []
     source = _source(rule, surface, cache, check)
@@ -156,7 +158,7 @@ def scatter(
 
     def work(rows: Int64) -> list[PlacedTile]:
         check()
-        return _place(rule, surface, taken, source, tiles[rows])
+        return _place(rule, surface, taken, source, tiles[rows], check)
 
     groups = grouped(tiles, missing)
     with ThreadPoolExecutor(2) as pool:
@@ -179,7 +181,12 @@ def _source(rule: ScatterRule, surface: Surface, cache: Cache, check: Callable[[
 
 
 def _place(
-    rule: ScatterRule, surface: Surface, taken: Taken, source: Source, tiles: TileList
+    rule: ScatterRule,
+    surface: Surface,
+    taken: Taken,
+    source: Source,
+    tiles: TileList,
+    check: Callable[[], None],
 ) -> list[PlacedTile]:
     """What stands in each of `tiles`."""
     points, wanted = source.of_tiles(tiles), code_of(tiles)
@@ -193,7 +200,7 @@ def _place(
     else:
         likes = np.ones((len(points.ids), rule.brush.assets)) if shares is None else shares
         before = source.share(points.place)
-        variant = rule.brush.standing(points, before, rule.choices, likes)
+        variant = rule.brush.standing(points, before, rule.choices, likes, check)
     stand = np.nonzero(variant != NONE)[0]
     if len(stand) < len(variant):
         points, there, variant = points.taken(stand), there.taken(stand), variant[stand]

@@ -10,7 +10,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field, model_validator
 
-from plough.core.arrays import Float32, Int64
+from plough.core.arrays import Float32
 from plough.core.ground.surface import Surface
 from plough.core.parameters import Id, Parameters, Point, Seed
 from plough.core.place.by_hand import rotations
@@ -66,12 +66,14 @@ def touched(
         variants: the row of each asset's seed.
     """
     by_id = {np.uint64(int(t.id)): t for t in touches}
-    wanted = np.array(list(by_id), np.uint64)
-    found: dict[int, Int64] = {}  # rows of each tile that are touched
-    for k, tile in enumerate(tiles):
-        rows = np.nonzero(np.isin(tile.placements.ids, wanted))[0]
-        if len(rows):
-            found[k] = rows
+    wanted = np.sort(np.array(list(by_id), np.uint64))
+    ids = np.concatenate([np.empty(0, np.uint64), *(t.placements.ids for t in tiles)])
+    at = np.minimum(np.searchsorted(wanted, ids), len(wanted) - 1)
+    hits = np.nonzero(wanted[at] == ids)[0]
+    ends = np.cumsum([t.placements.count for t in tiles])
+    found: dict[int, list[int]] = defaultdict(list)  # rows of each tile that are touched
+    for hit, k in zip(hits.tolist(), np.searchsorted(ends, hits, "right").tolist(), strict=True):
+        found[k].append(hit - int(ends[k] - tiles[k].placements.count))
     out: dict[tuple[int, int], list[PlacedTile]] = defaultdict(list)
     moved: list[Placements] = []
     places: list[Float32] = []
@@ -80,7 +82,7 @@ def touched(
         if k not in found:
             out[tile.x, tile.z].append(tile)
             continue
-        rows = found[k]
+        rows = np.array(found[k])
         own = tile.placements.taken(rows)
         of = [by_id[i] for i in own.ids]
         can = np.array([t.asset is None or (t.asset, t.seed) in variants for t in of])

@@ -312,7 +312,12 @@ class SceneDocument(Parameters):
 
 def files_of(values: Any) -> set[str]:
     """The hashes of files that plain values (an asset's images, the parameters of a layer) refer to."""
-    return {found.decode() for found in _A_HASH.findall(orjson.dumps(values))}
+    return hashes_in(orjson.dumps(values))
+
+
+def hashes_in(data: bytes) -> set[str]:
+    """The hashes of files in JSON."""
+    return {found.decode() for found in _A_HASH.findall(data)}
 
 
 def check_asset(asset: Asset, where: str = "") -> None:

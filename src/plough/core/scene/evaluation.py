@@ -12,14 +12,16 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import NamedTuple
 
+import orjson
+
 from plough.core.cache import Cache
 from plough.core.ground.surface import Surface
-from plough.core.hashing import key_of
+from plough.core.hashing import digest, key_of
 from plough.core.library.library import Library
 from plough.core.parameters import Parameters, build
 from plough.core.place.placements import first_share
 from plough.core.place.touches import Touch, touched
-from plough.core.scene.document import Layer, Profile, SceneDocument, files_of
+from plough.core.scene.document import Layer, Profile, SceneDocument, hashes_in
 from plough.core.scene.facets import Finding, Ground, Output, Traced
 from plough.core.scene.inputs import Inputs, Shelf
 from plough.core.scene.registry import get_layer_kind
@@ -174,12 +176,12 @@ class Evaluator:
         def make() -> _Built:
             kind = get_layer_kind(layer.kind)
             parameters = build(kind.parameters, layer.parameters, f"{layer.id}.parameters")
-            whole = parameters.model_dump(mode="json")
-            return _Built(parameters, key_of(whole), frozenset(files_of(whole)))
+            whole = parameters.model_dump_json().encode()
+            return _Built(parameters, digest(whole), frozenset(hashes_in(whole)))
 
         given = key_of(layer.kind, layer.parameters)
         return self.read.get(
-            ("parameters", given), make, lambda _: 16 * len(repr(layer.parameters))
+            ("parameters", given), make, lambda _: 16 * len(orjson.dumps(layer.parameters))
         )
 
     def _shaped(
