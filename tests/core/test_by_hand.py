@@ -142,6 +142,11 @@ def test_two_layers_with_things_of_one_name_have_placements_of_their_own() -> No
     assert set(by_id(found, "set")).isdisjoint(by_id(found, "again"))
 
 
+def test_beyond_the_ground_it_stands_above_nothing() -> None:
+    (y,) = placed(run(scene(thing(at=[900, 900], lift=2.5)))).position[:, 1].tolist()
+    assert y == 2.5
+
+
 def test_what_is_missing_is_told_and_no_other_stands_for_it() -> None:
     things = [thing(), thing("b", asset="gone"), thing("c", seed=9), thing("d", seed=9)]
     output = run(scene(*things)).layer("set").output

@@ -66,6 +66,12 @@ def rotations(turn: Float64, up: Float64) -> Float32:
     return out.astype(np.float32)
 
 
+def beneath(surface: Surface, at: Float64) -> Float64:
+    """(n,) metres of the ground under each place (n, 2); 0 where there is none."""
+    found = surface.sample(at[:, 0], at[:, 1])
+    return np.where(found.hit, found.position[:, 1], 0.0)
+
+
 def set_down(
     things: Sequence[SetDown],
     variants: Mapping[tuple[str, int, bool], int],
@@ -83,11 +89,8 @@ def set_down(
         return []
     at = np.array([t.at for t in there], np.float64)
     turn = np.radians([t.turn for t in there])
-    position = surface.sample(at[:, 0], at[:, 1]).position.astype(np.float64)
-    # beyond the ground its own height is the height above 0
-    position[~np.isfinite(position)] = 0.0
-    position[:, [0, 2]] = at
-    position[:, 1] += [t.lift for t in there]
+    height = beneath(surface, at) + [t.lift for t in there]
+    position = np.stack([at[:, 0], height, at[:, 1]], axis=1)
     across = np.array([t.size for t in there], np.float32)
     tall = across * np.array([t.tall for t in there], np.float32)
     placed = Placements(

@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 from plough.core.arrays import Float32
 from plough.core.ground.surface import Surface
 from plough.core.parameters import Id, Parameters, Point, Seed
-from plough.core.place.by_hand import rotations
+from plough.core.place.by_hand import beneath, rotations
 from plough.core.place.placements import PlacedTile, Placements, by_tile, cut, joined
 
 MOST_TOUCHES = 5_000
@@ -120,12 +120,12 @@ def _changed(
     """`own` with what was done to each."""
     position = own.position.astype(np.float64)
     scale, rotation, variant = own.scale.copy(), own.rotation.copy(), own.variant.copy()
-    beneath = _heights(surface, position)
-    lift = position[:, 1] - beneath
+    under = beneath(surface, position[:, [0, 2]])
+    lift = position[:, 1] - under
     placed = [k for k, t in enumerate(touches) if t.at is not None]
     for k in placed:
         position[k, [0, 2]] = touches[k].at
-    beneath[placed] = _heights(surface, position[placed])
+    under[placed] = beneath(surface, position[placed][:, [0, 2]])
     for k, t in enumerate(touches):
         lift[k] = lift[k] if t.lift is None else t.lift
         if t.turn is not None:
@@ -139,12 +139,6 @@ def _changed(
             scale[k, 1] = scale[k, 0] * np.float32(t.tall)
     changed = [k for k, t in enumerate(touches) if t.at is not None or t.lift is not None]
     out = own.position.copy()
-    position[:, 1] = beneath + lift
+    position[:, 1] = under + lift
     out[changed] = position[changed]
     return Placements(own.ids, variant, out, rotation, scale)
-
-
-def _heights(surface: Surface, position: np.ndarray) -> np.ndarray:
-    """(n,) of the ground beneath each; 0 where there is none."""
-    found = surface.sample(position[:, 0], position[:, 2])
-    return np.where(found.hit, found.position[:, 1], 0.0)

@@ -10,7 +10,7 @@ import numpy as np
 from plough.core.arrays import Float32, Float64
 from plough.core.errors import ParameterError
 from plough.core.parameters import describe
-from plough.core.place.by_hand import MOST_SET
+from plough.core.place.by_hand import MOST_SET, beneath
 from plough.core.scene.document import LayerGame, SceneDocument, with_layer
 from plough.core.scene.evaluation import Evaluator
 from plough.core.scene.registry import all_layer_kinds
@@ -46,8 +46,7 @@ def set_loose(evaluator: Evaluator, document: SceneDocument, layer_id: str) -> L
         raise ParameterError("layer", f"what spins stays with its rule: {name}", value=layer_id)
     whole = placed.whole()
     position = whole.position.astype(np.float64)
-    beneath = evaluation.surface.sample(position[:, 0], position[:, 2])
-    lift = position[:, 1] - np.where(beneath.hit, beneath.position[:, 1], 0.0)
+    lift = position[:, 1] - beneath(evaluation.surface, position[:, [0, 2]])
     turn, up = facing_of(whole.rotation)
     things = []
     for k, row in enumerate(whole.variant.tolist()):
