@@ -23,7 +23,7 @@
   Set down <MixChip {open} {mix} label="what is set down" {disabled} onchange={(v) => onchange('mix', v)} /> by hand,
   {placed.length ? `${placed.length.toLocaleString('en')} so far` : 'none so far'}.
 </p>
-{#if !disabled}<HandPanel {layer} />{/if}
+{#if !disabled}<HandPanel {open} {layer} />{/if}
 {#if counts.length}
   <section class="rule mt-3 pt-2" aria-label="what stands">
     <h2 class="mb-1 text-[14px]">What stands</h2>

@@ -36,6 +36,8 @@ export interface LayerUi {
   text?: Component<PartProps>;
   /** Takes the place of its numbers. */
   sheet?: Component<PartProps>;
+  /** What a new one is called; by default after its kind. */
+  called?: string;
   /** A new one's parameters, besides what is drawn or chosen. */
   begin?: (open: SceneStore) => Record<string, unknown>;
   /** What its points are called, one of them and all. */
@@ -64,8 +66,8 @@ const SPECIAL: Record<string, LayerUi> = {
     begin: () => ({ spacing: 12, fill: 40 }),
     stamp: ofFirst,
   },
-  brush: { text: BrushText, painted: true, begin: () => ({ spacing: 1 }), stamp: ofFirst },
-  by_hand: { text: ByHandText, painted: true, stamp: ofFirst },
+  brush: { text: BrushText, called: 'Painted', painted: true, begin: () => ({ spacing: 1 }), stamp: ofFirst },
+  by_hand: { text: ByHandText, called: 'Set by hand', painted: true, stamp: ofFirst },
   along: {
     text: AlongText,
     begin: (open) => ({

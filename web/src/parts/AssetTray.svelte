@@ -1,25 +1,23 @@
 <script lang="ts">
-  /** The assets of a layer's mix by picture, each taken up or laid aside by click or number. */
+  /** Assets by picture, each taken up or laid aside by click or number. */
   import { onDestroy } from 'svelte';
-  import type { Layer } from '../api/client';
   import { keyring } from '../state/keys';
-  import { namedMix, type MixEntry } from '../state/mix';
+  import { namedMix } from '../state/mix';
   import type { SceneStore } from '../state/sceneStore.svelte';
 
   let {
     open,
-    layer,
+    choices,
     label,
     on,
     onflip,
   }: {
     open: SceneStore;
-    layer: Layer;
+    choices: string[]; // assets, or mixes that are kept
     label: string;
     on: string[]; // those that are taken up
     onflip: (asset: string) => void;
   } = $props();
-  const mix = $derived((layer.parameters.mix ?? []) as MixEntry[]);
   const kept = (id: string) => namedMix(open.scene?.settings, id);
   const named = (id: string) => open.asset(id)?.name ?? kept(id)?.name ?? `${id} (missing)`;
   /** The asset that is pictured: of a kept mix, its first. */
@@ -28,8 +26,8 @@
   onDestroy(
     keyring.bind({
       which: (event) => {
-        const entry = mix[Number(event.key) - 1];
-        if (entry) onflip(entry.asset);
+        const asset = choices[Number(event.key) - 1];
+        if (asset) onflip(asset);
       },
     }),
   );
@@ -40,17 +38,17 @@
   role="group"
   aria-label={label}
 >
-  {#each mix as m, k (m.asset)}
-    {@const taken = on.includes(m.asset)}
-    {@const asset = pictured(m.asset)}
+  {#each choices as id, k (id)}
+    {@const taken = on.includes(id)}
+    {@const asset = pictured(id)}
     <button
       class="relative w-[76px] shrink-0 overflow-hidden rounded border-2 bg-plate text-left {taken
         ? 'border-[#dfe6d0]'
         : 'border-transparent opacity-45 hover:opacity-70'}"
       aria-pressed={taken}
-      aria-label={named(m.asset)}
-      title="{named(m.asset)}: {taken ? label : 'laid aside'}"
-      onclick={() => onflip(m.asset)}
+      aria-label={named(id)}
+      title="{named(id)}: {taken ? label : 'laid aside'}"
+      onclick={() => onflip(id)}
     >
       {#if asset}<img
           src="/api/scenes/{open.id}/assets/{asset.id}/picture?v={asset.version}"
@@ -58,7 +56,7 @@
           draggable="false"
           class="portrait aspect-[10/9] w-full"
         />{:else}<span class="block aspect-[10/9] w-full"></span>{/if}
-      <span class="block truncate px-1 py-0.5 font-serif text-[11px] leading-tight text-ink">{named(m.asset)}</span>
+      <span class="block truncate px-1 py-0.5 font-serif text-[11px] leading-tight text-ink">{named(id)}</span>
       {#if k < 9}<span class="absolute top-0.5 left-0.5 rounded bg-[#232b20]/80 px-1 text-[10.5px] text-[#faf7ee]"
           >{k + 1}</span
         >{/if}

@@ -109,7 +109,7 @@
     {#if open.canEdit}<Button pill color="alternative" class="bg-leaf/95" onclick={keepView}>+ keep this view</Button
       >{/if}
   </div>
-  {#if layer && open.canEdit && !layer.locked}<ToolRow {layer} />{/if}
+  {#if layer && open.canEdit && !layer.locked}<ToolRow {open} {layer} />{/if}
 </div>
 {#if settings}
   <div class="absolute top-3.5 right-3.5 flex flex-wrap items-start justify-end gap-2">

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { brush, PLACERS } from '../state/brush.svelte';
-  import { hand, type SetDown, type Touch } from '../state/hand.svelte';
+  import { mixed } from '../state/mix';
+  import { hand, handy, type SetDown, type Touch } from '../state/hand.svelte';
   /** The coloured plate: the scene in three dimensions, and what is drawn over it. */
   import { Alert, Spinner } from 'flowbite-svelte';
   import * as THREE from 'three';
@@ -59,6 +60,11 @@
   const byHand = $derived(selected && open.canEdit && !selected.locked && placedOf(selected.kind) ? selected.id : '');
   /** And where its placements can be touched. */
   const touched = $derived(selected && open.canEdit && !selected.locked && touchesOf(selected.kind) ? selected.id : '');
+  /** What a placement of a layer may be; those that are mirrored are the same once more. */
+  const variantsOf = (layer: string) =>
+    (open.view(layer)?.placements?.variants ?? [])
+      .map(({ asset, seed }) => ({ asset, seed }))
+      .filter((v, k, all) => all.findIndex((o) => o.asset === v.asset && o.seed === v.seed) === k);
   let handled = ''; // the layer that the hand was taken for
   $effect(() => {
     const now = byHand || touched;
@@ -334,8 +340,7 @@
           new TouchTool(now, touching, hand, {
             path: touchesOf(open.layer(touching)?.kind ?? '')?.path ?? '',
             touches: () => (open.layer(touching)?.parameters.touches ?? []) as Touch[],
-            variants: () =>
-              (open.view(touching)?.placements?.variants ?? []).map(({ asset, seed }) => ({ asset, seed })),
+            variants: () => variantsOf(touching),
           }),
         );
       else if (row)
@@ -398,14 +403,14 @@
     />{/if}
   {#if painted && selected && PLACERS.some((b) => b.id === brush.inHand)}<AssetTray
       {open}
-      layer={selected}
+      choices={mixed(selected)}
       label="on the brush"
       on={brush.on(selected)}
       onflip={(asset) => brush.flip(selected, asset)}
     />{/if}
   {#if byHand && selected && hand.on}<AssetTray
       {open}
-      layer={selected}
+      choices={handy(open.scene?.settings, selected)}
       label="in hand"
       on={[hand.asset]}
       onflip={(asset) => (hand.asset = asset)}

@@ -2,6 +2,7 @@
   /** Brushes that shape the ground or paint its classes: one is taken in hand, and set by rulers. */
   import { Button } from 'flowbite-svelte';
   import type { LayerView } from '../api/client';
+  import BrushButtons from './BrushButtons.svelte';
   import RuledSlider from '../controls/RuledSlider.svelte';
   import { brush, BRUSHES, BRUSH_ROWS } from '../state/brush.svelte';
   import { swatchOf, type GroundClass } from '../state/classes';
@@ -47,16 +48,7 @@
       <h2 class="text-[14px]">Shape by brush</h2>
       <span class="text-[12px] text-soft">{many(strokes)}</span>
     </div>
-    <div class="grid grid-cols-3 gap-1.5">
-      {#each BRUSHES as b (b.id)}
-        <Button
-          color={brush.inHand === b.id ? 'primary' : 'alternative'}
-          size="xs"
-          aria-pressed={brush.inHand === b.id}
-          onclick={() => (brush.inHand = brush.inHand === b.id ? '' : b.id)}>{b.title}</Button
-        >
-      {/each}
-    </div>
+    <BrushButtons brushes={BRUSHES} />
     {#if shaping}{@render rulers(shaping.amount)}{/if}
     {#if strokes}
       <Button color="alternative" size="xs" class="mt-1.5" onclick={() => onclear('strokes')}

@@ -4,10 +4,11 @@
   import Pin from '@lucide/svelte/icons/pin';
   import PinOff from '@lucide/svelte/icons/pin-off';
   import type { Layer } from '../api/client';
+  import type { SceneStore } from '../state/sceneStore.svelte';
   import RuledSlider from '../controls/RuledSlider.svelte';
   import { begin, hand, HAND_ROWS, type Drawn } from '../state/hand.svelte';
 
-  let { layer }: { layer: Layer } = $props();
+  let { open, layer }: { open: SceneStore; layer: Layer } = $props();
   let steps = $state(false);
 </script>
 
@@ -29,7 +30,7 @@
       color={hand.on ? 'primary' : 'alternative'}
       size="xs"
       aria-pressed={hand.on}
-      onclick={() => (hand.on ? (hand.on = false) : begin(layer))}>Set down</Button
+      onclick={() => (hand.on ? (hand.on = false) : begin(open.scene?.settings, layer))}>Set down</Button
     >
   </div>
   {#if hand.on}

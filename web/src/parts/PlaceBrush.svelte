@@ -3,6 +3,7 @@
   import type { Snippet } from 'svelte';
   import { Button } from 'flowbite-svelte';
   import type { Layer } from '../api/client';
+  import BrushButtons from './BrushButtons.svelte';
   import RuledSlider from '../controls/RuledSlider.svelte';
   import { strokesOf } from '../layers/registry';
   import { brush, BRUSH_ROWS, PLACERS } from '../state/brush.svelte';
@@ -31,16 +32,7 @@
       >{count ? `${count} ${count === 1 ? 'stroke' : 'strokes'}` : 'no stroke yet'}</span
     >
   </div>
-  <div class="grid grid-cols-3 gap-1.5">
-    {#each PLACERS as b (b.id)}
-      <Button
-        color={brush.inHand === b.id ? 'primary' : 'alternative'}
-        size="xs"
-        aria-pressed={brush.inHand === b.id}
-        onclick={() => (brush.inHand = brush.inHand === b.id ? '' : b.id)}>{b.title}</Button
-      >
-    {/each}
-  </div>
+  <BrushButtons brushes={PLACERS} />
   {#if inHand}
     <div class="mt-1.5">
       <RuledSlider row={BRUSH_ROWS.radius} value={brush.radius} onchange={(v) => (brush.radius = v)} />

@@ -2,11 +2,12 @@
   /** The tools that the selected layer knows, as a row of words; one is in hand, or none. */
   import { Button, ButtonGroup } from 'flowbite-svelte';
   import type { Layer } from '../api/client';
+  import type { SceneStore } from '../state/sceneStore.svelte';
   import { placedOf, strokesOf, touchesOf } from '../layers/kinds';
   import { brush, PLACERS } from '../state/brush.svelte';
   import { begin, hand } from '../state/hand.svelte';
 
-  let { layer }: { layer: Layer } = $props();
+  let { open, layer }: { open: SceneStore; layer: Layer } = $props();
   const brushing = $derived(PLACERS.some((b) => b.id === brush.inHand));
 
   interface Word {
@@ -30,7 +31,7 @@
         title: 'Set things down one by one',
         there: Boolean(placedOf(layer.kind)),
         on: hand.on,
-        take: () => begin(layer),
+        take: () => begin(open.scene?.settings, layer),
       },
       {
         word: 'brush',

@@ -70,7 +70,7 @@
     const scene = await open.edit({
       op: 'addLayer',
       kind,
-      name: `New ${kindOf(kind)?.title.toLowerCase() ?? kind}`,
+      name: uiOf(kind).called ?? `New ${kindOf(kind)?.title.toLowerCase() ?? kind}`,
       parameters: { ...parameters, ...uiOf(kind).begin?.(open) },
     });
     if (!scene?.created_id) return;
@@ -78,7 +78,7 @@
     if (!uiOf(kind).painted) return;
     await tick(); // the brush of the layer before is laid down
     // nothing stands until it is painted or set down
-    if (placedOf(kind)) begin(open.layer(scene.created_id));
+    if (placedOf(kind)) begin(open.scene?.settings, open.layer(scene.created_id));
     else brush.inHand = 'set';
   }
 

@@ -3,6 +3,7 @@ import type { Layer, Row } from '../api/client';
 import { strokesOf } from '../layers/kinds';
 import type { Brush } from '../view/tools/brush';
 import type { GroundClass } from './classes';
+import { mixed } from './mix';
 
 export const BRUSHES = [
   { id: 'raise', title: 'Raise', amount: 'By' },
@@ -79,8 +80,6 @@ class BrushBox {
 }
 
 export const brush = new BrushBox();
-
-const mixed = (layer: Layer) => ((layer.parameters.mix ?? []) as { asset: string }[]).map((m) => m.asset);
 
 type Range = [low: number, high: number];
 const row = (name: keyof typeof BEGIN, title: string, hard: Range, soft: Range, unit: string, step: number) =>

@@ -1,4 +1,4 @@
-import { describe, expect, it } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { DraftChannel } from './draftChannel';
 
 const pause = (ms: number) => new Promise((done) => setTimeout(done, ms));
@@ -42,7 +42,8 @@ describe('drafts', () => {
     channel.ask('older still waiting');
     channel.cancel();
     channel.ask('new');
-    await pause(30);
+    await vi.waitFor(() => expect(shown.length).toBeGreaterThan(0));
+    await pause(10);
     expect(shown).toEqual(['new']);
   });
 

@@ -1,5 +1,6 @@
 /** What is being set down by hand: which asset, and how it is turned, sized, lifted, and in which of its variants. */
-import type { Layer, Row } from '../api/client';
+import type { Layer, Row, Settings } from '../api/client';
+import { assetsIn, mixed } from './mix';
 import type { WheelKey } from '../view/tools/tool';
 
 /** A placement as it is kept. */
@@ -13,6 +14,7 @@ export interface SetDown {
   up: [east: number, south: number];
   size: number;
   tall: number;
+  mirrored?: boolean;
 }
 
 /** What was done to a placement of a rule. */
@@ -91,16 +93,20 @@ class Hand {
     this.size = thing.size;
     this.lift = thing.lift;
     this.which = Math.max(0, seeds.indexOf(thing.seed));
-    this.square = Math.hypot(...thing.up) > 1e-6;
   }
 }
 
 export const hand = new Hand();
 
+/** The assets of a layer's mix, those of kept mixes by themselves. */
+export const handy = (settings: Settings | undefined, layer: Layer) => [
+  ...new Set(mixed(layer).flatMap((id) => assetsIn(settings, id))),
+];
+
 /** Take something of a layer in hand. */
-export function begin(layer: Layer | undefined) {
-  const mix = ((layer?.parameters.mix ?? []) as { asset: string }[]).map((m) => m.asset);
-  if (!mix.includes(hand.asset)) hand.asset = mix[0] ?? '';
+export function begin(settings: Settings | undefined, layer: Layer | undefined) {
+  const there = layer ? handy(settings, layer) : [];
+  if (!there.includes(hand.asset)) hand.asset = there[0] ?? '';
   hand.draw();
   hand.on = true;
 }

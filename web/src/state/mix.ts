@@ -1,5 +1,5 @@
 /** A mix: assets with weights, each with what it likes and a size of its own. Edited whole. */
-import type { LayerView, Settings } from '../api/client';
+import type { Layer, LayerView, Settings } from '../api/client';
 import { withOne, type Condition } from './conditions';
 
 export interface MixEntry {
@@ -87,3 +87,6 @@ export function seedsWith(entry: MixEntry, all: number[], seed: number, wanted: 
 export function withLiking(mix: MixEntry[], asset: string, id: string, value: Condition | null): MixEntry[] {
   return mix.map((m) => (m.asset === asset ? { ...m, conditions: withOne(m.conditions ?? [], id, value) } : m));
 }
+
+/** What the mix of a layer names. */
+export const mixed = (layer: Layer) => ((layer.parameters.mix ?? []) as { asset: string }[]).map((m) => m.asset);

@@ -87,7 +87,7 @@ export class Stage {
     this.controls.minDistance = 0.5;
     this.controls.maxDistance = 3000;
     this.controls.addEventListener('change', () => {
-      this.surface();
+      this.stayAbove();
       this.move();
     });
     this.sizes = new ResizeObserver(() => this.resize());
@@ -218,7 +218,7 @@ export class Stage {
 
   /** The camera moves: coarse pictures until it rests. */
   /** Looking at something above the ground, the eye does not dive below it. */
-  private surface() {
+  private stayAbove() {
     const { camera, controls, floor } = this;
     const { target } = controls;
     const least = floor(camera.position.x, camera.position.z) + LOWEST;

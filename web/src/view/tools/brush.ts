@@ -1,6 +1,6 @@
 /** Shapes or paints the ground by strokes: a ring on the surface is what the brush reaches. */
 import type { Edit } from '../../state/editQueue';
-import { lifted, tidy, type Flat, type Gesture, type Hint, type Label, type Outcome } from './tool';
+import { lifted, round, tidy, type Flat, type Gesture, type Hint, type Label, type Outcome } from './tool';
 import type { Stroke, Terrain, Tool, WheelKey } from './tool';
 
 /** The brush as it is set. */
@@ -13,7 +13,6 @@ export interface Brush {
 }
 
 const MOST_POINTS = 400;
-const RING = 56; // points of the ring
 
 export class BrushTool implements Tool {
   readonly id = 'brush';
@@ -63,14 +62,12 @@ export class BrushTool implements Tool {
     return [{ text: `${tidy(2 * radius)} m`, at: lifted(this.terrain, [x + radius, z]) }];
   }
 
-  private ring([x, z]: Flat, radius: number) {
-    return Array.from({ length: RING + 1 }, (_, k) => {
-      const turn = (2 * Math.PI * k) / RING;
-      return lifted(this.terrain, [x + radius * Math.cos(turn), z + radius * Math.sin(turn)]);
-    });
+  private ring(middle: Flat, radius: number) {
+    return round(middle, radius).map((at) => lifted(this.terrain, at));
   }
 
   pointer(gesture: Gesture): Outcome {
+    if (gesture.kind === 'lift') return 'nothing';
     if (gesture.kind === 'release') return this.live ? 'commit' : 'nothing';
     const ground = this.terrain.groundAt(gesture.spot);
     if (gesture.kind === 'hover' || !ground) {

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { Hand, type SetDown } from '../../state/hand.svelte';
+import type { Layer, Settings } from '../../api/client';
+import { Hand, handy, type SetDown } from '../../state/hand.svelte';
 import { SetDownTool } from './setDown';
 import type { Point, Spot, Stood, Terrain } from './tool';
 
@@ -94,6 +95,16 @@ describe('setting down', () => {
     expect([hand.turn, hand.size, hand.lift, hand.which]).toEqual([90, 0.85, 0.4, 1]);
   });
 
+  it('keeps the lean and the mirroring of what it takes up, until it is reset', () => {
+    const leaning: SetDown = { ...stone, up: [0.3, -0.1], mirrored: true };
+    const { tool } = hands([leaning]);
+    tool.pointer(lift(50, 50));
+    tool.pointer(hover(60, 61));
+    expect(tool.draft()?.value).toMatchObject({ up: [0.3, -0.1], mirrored: true, at: [60, 61] });
+    tool.key({ kind: 'back' });
+    expect(tool.draft()?.value).toMatchObject({ up: [0, 0], turn: 0 });
+  });
+
   it('takes up what stands with all that it has, puts it back, moves it or takes it away', () => {
     const { tool, hand } = hands();
     expect(tool.pointer(lift(3, 3))).toBe('nothing');
@@ -113,5 +124,13 @@ describe('setting down', () => {
     expect(tool.commit()).toEqual([{ op: 'layer', id: 'layer', parameters: { 'placed#stone': null } }]);
     expect(tool.key({ kind: 'remove', mark: '' })).toBe('nothing');
     expect(hand.asset).toBe('rock');
+  });
+});
+
+describe('what may be set down', () => {
+  it('is each asset of the mix, those of kept mixes by themselves', () => {
+    const settings = { mixes: [{ id: 'herbs', name: 'Herbs', entries: [{ asset: 'fern', weight: 1 }, { asset: 'rock', weight: 2 }] }] } as unknown as Settings; // prettier-ignore
+    const layer = { parameters: { mix: [{ asset: 'rock' }, { asset: 'herbs' }] } } as unknown as Layer;
+    expect(handy(settings, layer)).toEqual(['rock', 'fern']);
   });
 });

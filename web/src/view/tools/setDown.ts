@@ -1,11 +1,21 @@
 /** Sets things down one by one: what is in hand stands under the pointer, on whatever is there. */
 import type { Edit } from '../../state/editQueue';
 import { OF_KEY, type Hand, type SetDown } from '../../state/hand.svelte';
-import { fine, tidy, type Gesture, type Hint, type KeyStroke, type Outcome, type Point, type Seat } from './tool';
-import type { Label, Stroke, Terrain, Tool, WheelKey } from './tool';
+import {
+  BY_WHEEL,
+  fine,
+  ringAbout,
+  tidy,
+  type Gesture,
+  type Hint,
+  type KeyStroke,
+  type Outcome,
+  type Point,
+  type Seat,
+} from './tool';
+import type { Flat, Label, Stroke, Terrain, Tool, WheelKey } from './tool';
 
 const NEAR = 0.02; // metres between a thing that stands and where it is kept
-const RING = 32;
 
 /** What it needs to know of its layer. */
 export interface Setting {
@@ -24,6 +34,7 @@ export class SetDownTool implements Tool {
   /** One that stood already, with the id that it keeps. */
   private lifted: SetDown | null = null;
   private gone = false; // it is taken away
+  private up: Flat = [0, 0]; // of what is in hand, where it does not stand square to what it is set on
   private own: string;
 
   constructor(
@@ -39,10 +50,7 @@ export class SetDownTool implements Tool {
   hints(): Hint[] {
     return [
       ['click', 'set down'],
-      ['T', 'turn'],
-      ['Y', 'size'],
-      ['U', 'lift'],
-      ['I', 'which, with the wheel'],
+      BY_WHEEL,
       ['right click', 'take up'],
       ...(this.lifted ? ([['Delete', 'away with it']] as Hint[]) : []),
       ['Esc', this.lifted ? 'put it back' : 'leave'],
@@ -57,10 +65,7 @@ export class SetDownTool implements Tool {
   strokes(): Stroke[] {
     if (!this.seat) return [];
     const { point } = this.seat;
-    const ring = Array.from({ length: RING + 1 }, (_, k) => {
-      const turn = (2 * Math.PI * k) / RING;
-      return { x: point.x + 0.25 * Math.cos(turn), y: point.y + 0.02, z: point.z + 0.25 * Math.sin(turn) };
-    });
+    const ring = ringAbout(point, 0.25);
     const { lift } = this.hand;
     const up = { ...point, y: point.y + lift };
     return Math.abs(lift) > 0.01 ? [{ points: ring }, { points: [point, up], dashed: true }] : [{ points: ring }];
@@ -101,6 +106,7 @@ export class SetDownTool implements Tool {
     this.own = thing.id;
     this.hand.takeUp(thing, this.setting.seeds(thing.asset));
     const ground = this.terrain.height(found.x, found.z);
+    this.up = thing.up;
     const level = Math.sqrt(Math.max(0, 1 - thing.up[0] ** 2 - thing.up[1] ** 2));
     // it stays where it is until the pointer moves
     this.seat = {
@@ -118,6 +124,7 @@ export class SetDownTool implements Tool {
     }
     if (stroke.kind !== 'back') return 'nothing';
     this.hand.reset();
+    this.up = [0, 0];
     return this.again();
   }
 
@@ -141,9 +148,10 @@ export class SetDownTool implements Tool {
       at: [x, z],
       lift: fine(point.y - this.terrain.height(x, z) + hand.lift),
       turn: hand.turn,
-      up: hand.square ? [fine(normal.x), fine(normal.z)] : [0, 0],
+      up: hand.square ? [fine(normal.x), fine(normal.z)] : this.up,
       size: hand.size,
       tall: this.lifted?.tall ?? 1,
+      ...(this.lifted?.mirrored ? { mirrored: true } : {}),
     };
   }
 
@@ -169,6 +177,7 @@ export class SetDownTool implements Tool {
     this.gone = false;
     this.lifted = null;
     this.seat = null;
+    this.up = [0, 0];
     this.own = this.newId();
   }
 }

@@ -40,6 +40,9 @@ export type WheelKey = 't' | 'y' | 'u' | 'i';
 
 export type Hint = [keys: string, what: string];
 
+/** Of tools that have something in hand. */
+export const BY_WHEEL: Hint = ['T Y U I', 'with the wheel: turn, size, lift, which'];
+
 export type Gesture =
   | { kind: 'hover' | 'click'; spot: Spot }
   | { kind: 'press'; mark: string; spot: Spot }
@@ -129,6 +132,19 @@ export const tidy = (v: number) => Math.round(v * 100) / 100;
 
 /** A tenth of a millimetre. */
 export const fine = (v: number) => Math.round(v * 10000) / 10000;
+
+const CORNERS = 56; // of a circle
+
+/** The points of a circle, the first once more at its end. */
+export const round = ([x, z]: Flat, radius: number): Flat[] =>
+  Array.from({ length: CORNERS + 1 }, (_, k) => {
+    const turn = (2 * Math.PI * k) / CORNERS;
+    return [x + radius * Math.cos(turn), z + radius * Math.sin(turn)];
+  });
+
+/** A level ring about a point, a little above it. */
+export const ringAbout = ({ x, y, z }: Point, radius: number): Point[] =>
+  round([x, z], radius).map(([east, south]) => ({ x: east, y: y + 0.03, z: south }));
 
 /** A point of the ground, a little above it so that it is not hidden. */
 export const lifted = (terrain: Terrain, [x, z]: Flat): Point => ({ x, y: terrain.height(x, z) + 0.2, z });

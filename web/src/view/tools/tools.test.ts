@@ -105,6 +105,13 @@ describe('the brush', () => {
     expect(b.strokes()).toEqual([]);
   });
 
+  it('does nothing by a right click', () => {
+    const b = tool();
+    expect(b.pointer({ kind: 'lift', spot: { x: 30, y: 40 } })).toBe('nothing');
+    expect(b.draft()).toBeNull();
+    expect(b.commit()).toEqual([]);
+  });
+
   it('makes one stroke of a drag, shown while it goes on, as one edit of its own', () => {
     const b = tool();
     expect(b.pointer(press(0, 0))).toBe('draft');

@@ -68,6 +68,17 @@ describe('touching', () => {
     expect(lifted.draft()?.value).toEqual({ of: 'oak', lift: 0.45 });
   });
 
+  it('is dropped to the ground as its rule has it, where a touch had lifted it, and drawn again when all is turned back', () => {
+    const tool = taken([{ id: '41', of: 'oak', lift: 2.5 }]);
+    tool.pointer(hover(30, 31));
+    expect(tool.draft()?.value).toEqual({ of: 'oak', at: [30, 31], lift: null });
+    const turned = taken();
+    turned.wheel('t', 1);
+    expect(turned.wheel('t', -1)).toBe('draft');
+    expect(turned.draft()?.value).toEqual({ of: 'oak' });
+    expect(turned.commit()).toEqual([]);
+  });
+
   it('is not moved onto itself', () => {
     const tool = taken();
     tool.pointer(hover(10.2, 20));

@@ -1,11 +1,24 @@
 /** Takes up single placements of a rule, and keeps what is done to them: moved, turned, sized, lifted, in another variant, gone. */
 import type { Edit } from '../../state/editQueue';
 import { OF_KEY, type Hand, type Touch } from '../../state/hand.svelte';
-import { fine, tidy, type Gesture, type Hint, type KeyStroke, type Outcome, type Point, type Seat } from './tool';
+import {
+  BY_WHEEL,
+  fine,
+  ringAbout,
+  tidy,
+  type Gesture,
+  type Hint,
+  type KeyStroke,
+  type Outcome,
+  type Point,
+  type Seat,
+} from './tool';
 import type { Spot, Stood, Stroke, Terrain, Tool, WheelKey } from './tool';
 
-const SUNK = 1; // metres that something may be sunk or lifted by its rule, and is so wherever it is put
-const RING = 32;
+const LEVEL = 0.03; // metres between heights that are taken to be one
+const SUNK = 1; // metres that something may be sunk by its rule, and is so wherever it is put
+
+const given = (v: unknown) => v !== undefined && v !== null;
 
 /** What it needs to know of its layer. */
 export interface Rule {
@@ -23,6 +36,8 @@ export class TouchTool implements Tool {
   readonly alone = false;
   private stood: Stood | null = null;
   private seat: Seat | null = null; // where it has been moved to
+  private trail: Point[] = []; // where it stood, and where drafts have lately had it
+  private drafted = false;
   private gone = false;
   private back = false; // it is as its rule has it again
 
@@ -46,10 +61,7 @@ export class TouchTool implements Tool {
       ];
     return [
       ['click', 'set down'],
-      ['T', 'turn'],
-      ['Y', 'size'],
-      ['U', 'lift'],
-      ['I', 'which, with the wheel'],
+      BY_WHEEL,
       ['Delete', 'away with it'],
       ['Backspace', 'as its rule has it'],
       ['Esc', 'put it back'],
@@ -63,12 +75,7 @@ export class TouchTool implements Tool {
   /** A ring about its foot. */
   strokes(): Stroke[] {
     if (!this.stood) return [];
-    const { x, y, z } = this.seat?.point ?? this.stood.at;
-    const points = Array.from({ length: RING + 1 }, (_, k) => {
-      const turn = (2 * Math.PI * k) / RING;
-      return { x: x + 0.4 * Math.cos(turn), y: y + 0.05, z: z + 0.4 * Math.sin(turn) };
-    });
-    return [{ points }];
+    return [{ points: ringAbout(this.seat?.point ?? this.stood.at, 0.4) }];
   }
 
   pointer(gesture: Gesture): Outcome {
@@ -78,6 +85,8 @@ export class TouchTool implements Tool {
     const seat = this.terrain.seatAt(gesture.spot, this.layer, own);
     if (!seat) return 'nothing';
     this.seat = seat;
+    this.drafted = true;
+    this.trail = [...this.trail.slice(0, 1), ...this.trail.slice(1).slice(-20), seat.point];
     return 'draft';
   }
 
@@ -85,7 +94,6 @@ export class TouchTool implements Tool {
   private isOwn({ x, z }: Point): boolean {
     return this.trail.some((p) => Math.hypot(p.x - x, p.z - z) < 0.02);
   }
-  private trail: Point[] = []; // where it has lately been
 
   private takeUp(spot: Spot): Outcome {
     const found = this.terrain.standsAt(spot, this.layer);
@@ -107,7 +115,9 @@ export class TouchTool implements Tool {
   }
 
   again(): Outcome {
-    return this.stood && this.change() ? 'draft' : 'nothing';
+    if (!this.stood || (!this.drafted && !this.change())) return 'nothing';
+    this.drafted = true; // also what is changed back is to be seen
+    return 'draft';
   }
 
   wheel(key: WheelKey, steps: number): Outcome {
@@ -126,10 +136,11 @@ export class TouchTool implements Tool {
       const [x, z] = [tidy(seat.point.x), tidy(seat.point.z)];
       out.at = [x, z];
       const above = seat.point.y - this.terrain.height(x, z);
-      if (Math.abs(above) > 0.02) out.lift = fine(above + this.sunk);
-      this.trail = [stood.at, ...this.trail.slice(-20), { x, y: 0, z }];
+      if (Math.abs(above) <= LEVEL && given(this.before.lift))
+        out.lift = null; // dropped: as its rule has it again
+      else if (Math.abs(above) > LEVEL || this.sunk === null) out.lift = fine(above + (this.sunk ?? 0));
     }
-    if (Math.abs(hand.lift) > 1e-6) out.lift = fine((out.lift ?? this.sunk) + hand.lift);
+    if (Math.abs(hand.lift) > 1e-6) out.lift = fine((out.lift ?? (seat ? (this.sunk ?? 0) : this.above)) + hand.lift);
     if (Math.abs(hand.turn - stood.turn) > 1e-6) Object.assign(out, { turn: tidy(hand.turn), up: stood.up.map(fine) });
     if (Math.abs(hand.size - stood.size) > 1e-6) out.size = hand.size;
     const variants = this.rule.variants();
@@ -140,11 +151,21 @@ export class TouchTool implements Tool {
     return Object.keys(out).length ? out : null;
   }
 
-  /** Metres that its rule has it above the ground, where it stands on that. */
-  private get sunk(): number {
+  /** Metres that it stood above the ground. */
+  private get above(): number {
     const { at } = this.stood as Stood;
-    const above = at.y - this.terrain.height(at.x, at.z);
-    return Math.abs(above) < SUNK ? above : 0;
+    return at.y - this.terrain.height(at.x, at.z);
+  }
+
+  /** Metres, 0 or less, by which its rule sinks it into the ground; null where it stood on something else, or a touch had put it there. */
+  private get sunk(): number | null {
+    const { above } = this;
+    return above > LEVEL || above < -SUNK || given(this.before.lift) ? null : Math.min(0, above);
+  }
+
+  /** What had been done to it before. */
+  private get before(): Partial<Touch> {
+    return this.rule.touches().find((t) => t.id === this.stood?.id) ?? { of: this.stood?.asset };
   }
 
   private get path() {
@@ -152,22 +173,20 @@ export class TouchTool implements Tool {
   }
 
   private value(): Partial<Touch> | null {
-    const { stood } = this;
-    const change = this.change();
-    if (!stood || !change) return null;
-    const before: Partial<Touch> = { ...(this.rule.touches().find((t) => t.id === stood.id) ?? { of: stood.asset }) };
-    delete before.id;
-    return { ...before, ...change };
+    if (!this.stood) return null;
+    const value = { ...this.before, ...this.change() };
+    delete value.id;
+    return value;
   }
 
   draft() {
-    const value = this.value();
+    const value = this.drafted || this.change() ? this.value() : null;
     return value && { path: this.path, value };
   }
 
   commit(): Edit[] {
     const before = this.stood && this.rule.touches().some((t) => t.id === this.stood?.id);
-    const value = this.back ? null : this.value();
+    const value = this.back || !this.change() ? null : this.value();
     const edit: Edit = { op: 'layer', id: this.layer, parameters: { [this.path]: value } };
     const does = value !== null || (this.back && before);
     this.cancel();
@@ -176,7 +195,7 @@ export class TouchTool implements Tool {
 
   cancel() {
     this.stood = this.seat = null;
-    this.gone = this.back = false;
+    this.gone = this.back = this.drafted = false;
     this.trail = [];
   }
 }
