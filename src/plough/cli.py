@@ -250,18 +250,23 @@ def _read(path: Path) -> bytes:
 
 
 def _evaluated(path: Path, files: Path | None) -> tuple[Evaluation, Library]:
-    """What a scene document comes to, and what it was made with. Raises `FormatError` where a file is missing: a pipeline is not to go on without."""
+    """As `_came_to`. Raises `FormatError` where a file is missing: a pipeline is not to go on without."""
+    evaluation, library = _came_to(path, files)
+    for finding in (f for layer in evaluation.layers for f in layer.output.findings):
+        if finding.code == "missing-file":
+            raise FormatError(finding.text)
+    return evaluation, library
+
+
+def _came_to(path: Path, files: Path | None) -> tuple[Evaluation, Library]:
+    """What a scene document comes to, and what it was made with."""
     from plough.core.demo import demo_file
     from plough.core.formats.folder import folder_loader
     from plough.core.library import Library
     from plough.core.scene import Evaluator, read_document
 
     library = Library(load=partial(demo_file, besides=folder_loader(files)) if files else demo_file)
-    evaluation = Evaluator(library).evaluate(read_document(_read(path)))
-    for finding in (f for layer in evaluation.layers for f in layer.output.findings):
-        if finding.code == "missing-file":
-            raise FormatError(finding.text)
-    return evaluation, library
+    return Evaluator(library).evaluate(read_document(_read(path))), library
 
 
 @app.command()
@@ -346,6 +351,32 @@ def ground(path: Path, out: Out, files: Files = None) -> None:
     out.parent.mkdir(parents=True, exist_ok=True)
     out.write_bytes(data)
     print(f"{out}: {told}, {len(data):,} bytes")
+
+
+@app.command()
+def findings(
+    path: Path,
+    files: Files = None,
+    as_json: Annotated[bool, typer.Option("--json", help="One JSON object for each.")] = False,
+) -> None:
+    """Print what is wrong in a scene; the exit code is 1 where anything is."""
+    from plough.core.scene.trouble import trouble
+
+    evaluation, library = _came_to(path, files)
+    found = trouble(evaluation, library, [f.id for f in evaluation.document.settings.left])
+    names = {r.layer.id: r.layer.name for r in evaluation.layers}
+    for finding in found.findings:
+        at = finding.place
+        where = f" at ({at[0]:.1f}, {at[1]:.1f}, {at[2]:.1f})" if at else ""
+        told = {"layer": finding.layer, "code": finding.code, "text": finding.text, "place": at}
+        line = f"{names.get(finding.layer, 'the scene')}: {finding.text}{where} [{finding.code}]"
+        print(json.dumps(told) if as_json else line)
+    if not as_json:
+        more = found.count - len(found.findings)
+        left = f"; {found.left:,} left as they are" if found.left else ""
+        print(f"{found.count:,} found{f', {more:,} of them not listed' if more else ''}{left}")
+    if found.count:
+        raise typer.Exit(1)
 
 
 @app.command()
@@ -493,6 +524,8 @@ def warm() -> None:
     from plough.core.kinds import get_kind
     from plough.core.library import Library, resolve, variant_of
     from plough.core.scene import Evaluator
+    from plough.core.scene.mend import mend, remedy
+    from plough.core.scene.trouble import trouble
     from plough.core.scene.weight import weigh
 
     evaluator = Evaluator(Library(load=demo_file))
@@ -513,12 +546,16 @@ def warm() -> None:
         assert recipe is not None
         recipe.draw()
     _ = Baker(evaluation, library).network
-    worked = evaluator.evaluate(_worked_ground()).ground
-    splat_squares(worked.cover, worked.surface, library.cache)
+    trouble(evaluation, library)
+    worked = evaluator.evaluate(_worked_ground())
+    splat_squares(worked.ground.cover, worked.surface, library.cache)
+    wrong = [f.id for f in trouble(worked, library).findings if remedy(worked.document, f)]
+    mend(evaluator, worked.document, wrong)
 
 
 def _worked_ground() -> SceneDocument:
-    """Ground that all has been done to which the demo's has not: every brush, weather, beds, and each measure of ground."""
+    """Ground that all has been done to which the demo's has not: every brush, weather, beds, each measure of ground; and stones in each other, in the air and in the path."""
+    from plough.core.demo import mesh_parameters
     from plough.core.ground.conditions import GROUND_ONLY, MEASURES
     from plough.core.ground.strokes import BRUSHES
     from plough.core.scene import read_document
@@ -541,20 +578,27 @@ def _worked_ground() -> SceneDocument:
     }
     path = {"points": line, "shapes": "bed", "flows": "balanced"}
     area = {"corners": [[0, 0], [9, 0], [9, 9]]}
-    kinds = {"ground": ground, "path": path, "area": area, "bake": {}}
+    places = [([20, 20], 0), ([20.2, 20], 0), ([-20, -20], 3), ([-20, -20], 0), ([10, 5], 0)]
+    stones = [
+        {"id": f"s{k}", "asset": "stone", "seed": 1, "at": at, "lift": lift}
+        for k, (at, lift) in enumerate(places)
+    ]
+    by_hand = {"mix": [{"asset": "stone"}], "placed": stones}
+    kinds = {"ground": ground, "path": path, "area": area, "by_hand": by_hand, "bake": {}}
     layers = [{"id": k, "kind": k, "name": k, "parameters": p} for k, p in kinds.items()]
-    return read_document({"version": 1, "name": "Worked ground", "layers": layers})
+    stone = {"id": "stone", "name": "Stone", "kind": "mesh"}
+    assets = [{**stone, "parameters": mesh_parameters("drift-stone")}]
+    whole = {"version": 1, "name": "Worked ground", "assets": assets, "layers": layers}
+    return read_document(whole)
 
 
 def main() -> None:
     """Run; a mistake is one sentence on standard error and exit code 1."""
     try:
-        app(standalone_mode=False)
+        sys.exit(app(standalone_mode=False))  # the code of `typer.Exit`, or nothing
     except PloughError as error:
         print(f"plough: {error}", file=sys.stderr)
         sys.exit(1)
-    except typer.Exit as error:
-        sys.exit(error.exit_code)
     except typer.Abort:
         sys.exit(130)
     except Exception as error:

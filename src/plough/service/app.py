@@ -38,6 +38,7 @@ from plough.service.api import (
     revisions,
     scenes,
     trials,
+    trouble,
     ways,
 )
 from plough.service.api.context import Context
@@ -168,6 +169,7 @@ def create_app(url: str, asset_library: str = "") -> FastAPI:
         releases.router,
         evaluation.router,
         trials.router,
+        trouble.router,
         bench.router,
         own_meshes.router,
         ground.router,

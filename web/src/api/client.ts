@@ -42,6 +42,9 @@ export type Trial = components['schemas']['TrialOut'];
 export type TrialSet = components['schemas']['TrialsOut'];
 export type Shadow = Layer['shadow'];
 export type StripMap = components['schemas']['StripMap'];
+export type Trouble = components['schemas']['TroubleOut'];
+export type Finding = components['schemas']['TroubleFinding'];
+export type Mend = components['schemas']['MendOut'];
 export type Values = Record<string, unknown>;
 
 /** What is set of a layer on the faces of others. */

@@ -651,6 +651,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/trouble": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Trouble
+         * @description What is wrong in a scene: what floats, is buried, intersects, stands outside or in the way, is missing or too heavy.
+         */
+        get: operations["read_trouble_api_scenes__scene_id__trouble_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/trouble/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Find Mend
+         * @description The edits that put findings right, to be made like any others; nothing is changed by this. 422 where none does, or nothing is amiss any more.
+         */
+        post: operations["find_mend_api_scenes__scene_id__trouble_mend_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench/pictures": {
         parameters: {
             query?: never;
@@ -1336,6 +1376,18 @@ export interface components {
         AccountOut: {
             /** Name */
             name: string;
+        };
+        /**
+         * AmountOut
+         * @description How many findings of one kind a layer has, listed or not.
+         */
+        AmountOut: {
+            /** Layer */
+            layer: string;
+            /** Code */
+            code: string;
+            /** Count */
+            count: number;
         };
         /**
          * Asset
@@ -2429,6 +2481,20 @@ export interface components {
             solids: components["schemas"]["SolidOut"][];
         };
         /**
+         * LeftFinding
+         * @description A finding that somebody has looked at and left as it is.
+         */
+        LeftFinding: {
+            /** Id */
+            id: string;
+            /**
+             * Text
+             * @description What it said then.
+             * @default
+             */
+            text: string;
+        };
+        /**
          * LevelFacts
          * @description One level of detail.
          */
@@ -2634,6 +2700,36 @@ export interface components {
             name: string;
             /** Role */
             role: string;
+        };
+        /**
+         * MendIn
+         * @description Findings to put right.
+         */
+        MendIn: {
+            /**
+             * Findings
+             * @description Their ids.
+             */
+            findings: string[];
+        };
+        /**
+         * MendOut
+         * @description An edit that puts findings right: of a layer, or of an asset.
+         */
+        MendOut: {
+            /** Layer */
+            layer: string;
+            /** Asset */
+            asset: string;
+            /**
+             * Parameters
+             * @description Dotted names to values.
+             */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /** @description What the layer is in the game, whole. */
+            game: components["schemas"]["LayerGame"] | null;
         };
         /**
          * MixEntry
@@ -3380,7 +3476,8 @@ export interface components {
              *       },
              *       "profile": "console",
              *       "viewpoints": [],
-             *       "mixes": []
+             *       "mixes": [],
+             *       "left": []
              *     }
              */
             settings: components["schemas"]["Settings"];
@@ -3521,6 +3618,11 @@ export interface components {
              * @default []
              */
             mixes: components["schemas"]["NamedMix"][];
+            /**
+             * Left
+             * @default []
+             */
+            left: components["schemas"]["LeftFinding"][];
         };
         /**
          * SignIn
@@ -3881,6 +3983,69 @@ export interface components {
             step: number | null;
             /** Trials */
             trials: components["schemas"]["TrialOut"][];
+        };
+        /**
+         * TroubleFinding
+         * @description One thing that is wrong, and what can be done about it.
+         */
+        TroubleFinding: {
+            /** Code */
+            code: string;
+            /** Text */
+            text: string;
+            /** Severity */
+            severity: string;
+            /** Place */
+            place?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Id
+             * @description The same as long as the same is amiss with the same.
+             */
+            id: string;
+            /**
+             * Layer
+             * @description Empty: of the scene as a whole.
+             */
+            layer: string;
+            /**
+             * Thing
+             * @description Id of the placement that it is about; empty: of none.
+             */
+            thing: string;
+            /**
+             * Mend
+             * @description What an edit would do about it; empty: only the person can.
+             */
+            mend: string;
+        };
+        /**
+         * TroubleOut
+         * @description What is wrong in a scene.
+         */
+        TroubleOut: {
+            /**
+             * Edits
+             * @description Number of the last edit that it knows of.
+             */
+            edits: number;
+            /**
+             * Findings
+             * @description Of one kind in one layer the worst first, 100 at most.
+             */
+            findings: components["schemas"]["TroubleFinding"][];
+            /** Amounts */
+            amounts: components["schemas"]["AmountOut"][];
+            /** Count */
+            count: number;
+            /**
+             * Left
+             * @description Those that somebody has left as they are.
+             */
+            left: number;
         };
         /** ValidationError */
         ValidationError: {
@@ -6640,6 +6805,144 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrialsOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_trouble_api_scenes__scene_id__trouble_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TroubleOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_mend_api_scenes__scene_id__trouble_mend_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MendOut"][];
                 };
             };
             /** @description Not signed in. */

@@ -6,7 +6,7 @@
   import { Alert, Spinner } from 'flowbite-svelte';
   import * as THREE from 'three';
   import { onMount, untrack } from 'svelte';
-  import { said, type Evaluation, type Layer, type Values, type Viewpoint } from '../api/client';
+  import { said, type Evaluation, type Finding, type Layer, type Values, type Viewpoint } from '../api/client';
   import { brushed, drawn, HOLE, holesOf, kindOf, placedOf, touchesOf, uiOf } from '../layers/registry';
   import type { Edit } from '../state/editQueue';
   import type { SceneStore } from '../state/sceneStore.svelte';
@@ -22,6 +22,8 @@
   import { TouchTool } from '../view/tools/touch';
   import { ShapeTool } from '../view/tools/shape';
   import { World } from '../view/world';
+  import FindingCard from './FindingCard.svelte';
+  import TroublePanel from './TroublePanel.svelte';
   import AssetTray from './AssetTray.svelte';
   import BoardPanels from './BoardPanels.svelte';
   import Overlay from './Overlay.svelte';
@@ -261,6 +263,15 @@
   export function frameSelection() {
     if (world && selected) world.frame(world.bounds(selected.id));
   }
+  /** Look at where something is wrong, from near. */
+  export function fly(finding: Finding | undefined) {
+    if (!finding) return;
+    open.trouble.at = finding.id;
+    if (open.layer(finding.layer)) open.selected = finding.layer;
+    if (!world || !finding.place) return;
+    const [x, y, z] = finding.place;
+    world.frame(new THREE.Box3().setFromCenterAndSize(new THREE.Vector3(x, y + 0.6, z), new THREE.Vector3(4, 2, 4)));
+  }
   export function frameScene() {
     if (world && open.scene?.layers[0]) world.frame(world.bounds(open.scene.layers[0].id));
   }
@@ -418,6 +429,8 @@
   {#if ready && world && standing}
     <BoardPanels {open} {world} {standing} {frame} {hints} {contours} oncontours={nextContours} />
     <ScaleBar {metre} {developed} />
+    {#if open.trouble.current}<FindingCard {open} stage={world.stage} {frame} finding={open.trouble.current} />{/if}
+    {#if open.trouble.shown}<TroublePanel {open} onfly={fly} />{/if}
   {/if}
   {#if failure}
     <Alert class="absolute inset-x-20 top-20 bg-leaf" role="alert">{failure}</Alert>

@@ -119,6 +119,13 @@
         onkeydown={(e) => key(e, layer)}
       >
         <span class="fold"></span>
+        {#if open.trouble.countOf(layer.id)}
+          <span
+            class="absolute top-1.5 left-1.5 rounded-sm bg-clay px-1.5 text-[11px] leading-[17px] font-semibold text-[#faf7ee]"
+            title="{open.trouble.countOf(layer.id)} found wrong"
+            >{open.trouble.countOf(layer.id).toLocaleString('en')}</span
+          >
+        {/if}
         <span class="flex flex-1 items-center justify-center"><Stamp kind={stamp(layer)} /></span>
         <span class="px-2.5 pb-2 leading-tight">
           <span class="block truncate font-serif text-[13px] font-semibold">{layer.name}</span>

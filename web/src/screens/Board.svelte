@@ -154,6 +154,8 @@
       frame: () => view?.frameSelection(),
       whole: () => view?.frameScene(),
       contours: () => view?.nextContours(),
+      nextFinding: () => view?.fly(open.trouble.step(1)),
+      lastFinding: () => view?.fly(open.trouble.step(-1)),
       hide: () => {
         const l = changeable();
         if (l && !l.locked) void open.edit({ op: 'layer', id: l.id, hidden: !l.hidden });
@@ -186,6 +188,17 @@
       {/snippet}
       <span class={open.offline ? 'text-clay' : ''} role="status">{open.scene ? saved : ''}</span>
       {#snippet actions()}
+        {#if open.scene}
+          <Button
+            color={open.trouble.shown ? 'primary' : 'alternative'}
+            aria-pressed={open.trouble.shown}
+            title="What is wrong in the scene (N: the next of it)"
+            onclick={() => (open.trouble.shown = !open.trouble.shown)}
+            >Trouble{#if open.trouble.found?.count}<b class={open.trouble.shown ? '' : 'text-clay'}
+                >{open.trouble.found.count.toLocaleString('en')}</b
+              >{/if}</Button
+          >
+        {/if}
         {#if open.canEdit}
           <Button
             color="alternative"

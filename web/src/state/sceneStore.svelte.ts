@@ -19,6 +19,7 @@ import { SceneServer, type Draft, type Server } from './server';
 import { clashes, foreseen } from './foresee';
 import { Stills } from './stills.svelte';
 import { Trials, type Camera } from './trials.svelte';
+import { SceneTrouble } from './trouble.svelte';
 
 const HELD = 700; // milliseconds after which what is dragged is taken to be held still
 
@@ -49,6 +50,7 @@ export class SceneStore {
 
   readonly id: string;
   readonly stills: Stills;
+  readonly trouble: SceneTrouble;
   private queue: EditQueue | null = null;
   private closed = false;
   private socket: { close(): void } | null = null;
@@ -86,6 +88,7 @@ export class SceneStore {
   ) {
     this.id = id;
     this.stills = new Stills(id);
+    this.trouble = new SceneTrouble({ server, edit: (edit) => this.edit(edit) });
     this.leave = app.onSignedIn(() => {
       this.queue?.resume();
       void this.reload().then(() => this.evaluate());
@@ -140,6 +143,7 @@ export class SceneStore {
   close() {
     this.closed = true;
     this.stills.cancel();
+    this.trouble.end();
     this.endTrials();
     this.leave();
     this.socket?.close();
@@ -202,6 +206,7 @@ export class SceneStore {
       if (mine !== this.asked) return;
       this.evaluation = evaluation;
       this.refusal = '';
+      void this.trouble.look(evaluation.edits);
     } catch (error) {
       if (mine !== this.asked) return;
       this.note(error);

@@ -56,6 +56,8 @@ class Fake implements Server {
     return made.coming;
   };
   trials = () => Promise.reject(new Error('none'));
+  trouble = () => Promise.resolve({ edits: 0, findings: [], amounts: [], count: 0, left: 0 });
+  mends = () => Promise.resolve([]);
   send = (queued: Queued, versions: Versions) => {
     this.sent.push([queued, versions.layer('dyke')]);
     const answer = this.answers.shift();

@@ -1,5 +1,15 @@
 /** What an open scene asks of the server: one request for each edit, and what the scene comes to. */
-import { api, take, type Evaluation, type Release, type Scene, type TrialSet, type Values } from '../api/client';
+import {
+  api,
+  take,
+  type Evaluation,
+  type Mend,
+  type Release,
+  type Scene,
+  type TrialSet,
+  type Trouble,
+  type Values,
+} from '../api/client';
 import type { Edit, Queued } from './editQueue';
 import { LiveSocket, type Live } from './liveSocket';
 
@@ -26,6 +36,10 @@ export interface Server {
   draft(draft: Draft, eye: Eye): Promise<Evaluation>;
   send(queued: Queued, versions: Versions): Promise<Scene>;
   trials(layer: string, path: string, count: 3 | 5, eye: Eye): Promise<TrialSet>;
+  /** What is wrong in the scene. */
+  trouble(): Promise<Trouble>;
+  /** The edits that put findings right. */
+  mends(findings: string[]): Promise<Mend[]>;
   live(live: Live): { close(): void };
 }
 
@@ -60,6 +74,15 @@ export class SceneServer implements Server {
   trials(layer: string, path: string, count: 3 | 5, eye: Eye) {
     const body = { layer, path, count, eye };
     return take<TrialSet>(api.POST('/api/scenes/{scene_id}/trials', { params: { path: this.path }, body }));
+  }
+
+  trouble() {
+    return take<Trouble>(api.GET('/api/scenes/{scene_id}/trouble', { params: { path: this.path } }));
+  }
+
+  mends(findings: string[]) {
+    const body = { findings };
+    return take<Mend[]>(api.POST('/api/scenes/{scene_id}/trouble/mend', { params: { path: this.path }, body }));
   }
 
   live(live: Live) {

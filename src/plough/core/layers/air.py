@@ -220,6 +220,7 @@ def _pose(p: AirParameters) -> Pose:
     "Assets in a body of air, left there or dropped: leaves that fall, birds, lanterns.",
     AirParameters,
     gives=("placements",),
+    stands="anywhere",
 )
 def evaluate(p: AirParameters, inputs: Inputs) -> Output:
     """Placements in the air, or under it."""

@@ -222,6 +222,7 @@ def evaluate(p: PathParameters, inputs: Inputs) -> Output:
     material = {"path": Material(f"path {p.surface}", color=_COLORS[p.surface], roughness=0.95)}
     return Output(
         curves=(curve,),
+        walked=(curve.strip,) if p.flows == "no" else (),
         solids=tuple(
             solid(f"{x} {z}", mesh, material, f"path {p.surface}", (x, z))
             for (x, z), mesh in sorted(strips.items())

@@ -133,6 +133,7 @@ def _rule(p: SurfacesParameters, mix: Mix, inputs: Inputs) -> UponRule:
     "Assets on the faces of what other layers placed: moss on stones, ferns on a wall.",
     SurfacesParameters,
     gives=("placements",),
+    stands="on faces",
 )
 def evaluate(p: SurfacesParameters, inputs: Inputs) -> Output:
     """Placements on faces, by tile."""

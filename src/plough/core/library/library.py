@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from plough.core.arrays import UInt8
+from plough.core.arrays import Float64, UInt8
 from plough.core.cache import Cache
 from plough.core.errors import FormatError
 from plough.core.formats.images import Load, with_images
@@ -17,6 +17,7 @@ from plough.core.kinds import Product, get_kind, no_files
 from plough.core.lamp import Lamp
 from plough.core.library.mirror import mirrored
 from plough.core.library.variants import Variant
+from plough.core.mesh.convex import MOST_CORNERS, beyond, hull_of
 from plough.core.mesh.dome import make_dome
 from plough.core.mesh.impostor import impostor_quads, make_impostor
 from plough.core.mesh.material import Material, as_bytes
@@ -25,9 +26,11 @@ from plough.core.mesh.silhouette import difference, silhouettes
 from plough.core.mesh.unwrap import second_uv
 from plough.core.mesh.value import Mesh
 from plough.core.parameters import build
+from plough.core.place.bodies import Body
 
 #: a level is left for the next where the asset covers less than this share of the view's height
 SCREEN_COVERAGE = (0.34, 0.14, 0.065)
+_ROOTED = 0.1  #: of the height: what of a plant begins below it is its stem
 _VIEW_SLOPE = 2.0 * math.tan(math.radians(25.0))  #: height of a 50 degree view, by distance
 _LOW, _LOW_SHARE = 0.01, 0.01  #: metres, and of the height, that the lowest part of a thing goes up
 _SMALL = 128  #: pixels a side of the textures that small pictures are drawn with
@@ -193,6 +196,57 @@ class Library:
             return float(np.hypot(low[:, 0], low[:, 2]).max(initial=0.0))
 
         return self.cache.get(("foot", variant.key), make, lambda s: 200)
+
+    def bodies(self, variant: Variant, check: Callable[[], None] | None = None) -> tuple[Body, ...]:
+        """Convex bodies that it is taken for: its collider's; where a hard thing has none, its hull, which carries others and stops nothing.
+
+        Of what grows only the bodies that begin at its foot are in each other's way: limbs may cross.
+        """
+
+        def make() -> tuple[Body, ...]:
+            product = self.level(variant, 0, check)
+            collider, hard = product.collider, get_kind(variant.kind).hard
+            rods = [(np.array([c.start, c.end]), c.radius) for c in collider.capsules]
+            found = [*rods, *((piece.astype(np.float64), 0.0) for piece in collider.pieces)]
+            if not found and hard:
+                corners = hull_of(product.mesh.positions.astype(np.float64), MOST_CORNERS)[0]
+                return (Body(corners.astype(np.float64), 0.0, False),)
+            low = _ROOTED * product.height
+            return tuple(
+                Body(at, about, collider.movement and (hard or float(at[:, 1].min()) <= low))
+                for at, about in found
+            )
+
+        return self.cache.get(
+            ("bodies", variant.key), make, lambda b: 200 + sum(o.points.nbytes for o in b)
+        )
+
+    def overhang(
+        self, variant: Variant, check: Callable[[], None] | None = None
+    ) -> tuple[float, float]:
+        """Metres that its bodies reach out of the hull of its mesh, and that the mesh is long."""
+
+        def make() -> tuple[float, float]:
+            at = self.level(variant, 0, check).mesh.positions.astype(np.float64)
+            hull = hull_of(at)[0]
+            far = [beyond(hull, b.points).max() + b.round for b in self.bodies(variant, check)]
+            return float(max(far, default=0.0)), float(np.ptp(at, axis=0).max())
+
+        return self.cache.get(("overhang", variant.key), make, lambda o: 200)
+
+    def outline(self, variant: Variant, check: Callable[[], None] | None = None) -> Float64:
+        """(k, 3) its corners: those of its points that lie farthest to 26 sides, and of its foot to 8."""
+
+        def make() -> Float64:
+            product = self.level(variant, 0, check)
+            at = product.mesh.positions
+            low = at[at[:, 1] <= max(_LOW, _LOW_SHARE * product.height)]
+            sides = np.stack(np.meshgrid(*[[-1.0, 0.0, 1.0]] * 3), axis=-1).reshape(-1, 3)
+            flat = sides[sides[:, 1] == 0]
+            far = [at[(at @ sides.T).argmax(axis=0)], low[(low @ flat.T).argmax(axis=0)]]
+            return np.unique(np.concatenate(far).astype(np.float64), axis=0)
+
+        return self.cache.get(("outline", variant.key), make, lambda o: 200 + o.nbytes)
 
     def lamps(self, variant: Variant, check: Callable[[], None] | None = None) -> tuple[Lamp, ...]:
         """What light it carries."""

@@ -100,9 +100,14 @@ def convex_pieces(soup: Float64, most: int) -> list[Float32]:
     return [hull_of(half.reshape(-1, 3), MOST_CORNERS)[0] for half, _ in bodies]
 
 
-def holds(body: Float32, points: Float64, near: float) -> Bool:
-    """(n,) whether points lie within a convex body of these corners, or at most `near` outside."""
+def beyond(body: Float32, points: Float64) -> Float64:
+    """(n,) metres by which points lie outside of the farthest plane of a convex body of these corners; less than 0 within."""
     from scipy.spatial import ConvexHull
 
     planes = ConvexHull(body.astype(np.float64)).equations
-    return np.asarray((points @ planes[:, :3].T + planes[:, 3] <= near).all(axis=1))
+    return np.asarray((points @ planes[:, :3].T + planes[:, 3]).max(axis=1))
+
+
+def holds(body: Float32, points: Float64, near: float) -> Bool:
+    """(n,) whether points lie within a convex body of these corners, or at most `near` outside."""
+    return np.asarray(beyond(body, points) <= near)

@@ -148,6 +148,13 @@ class NamedMix(Parameters):
     entries: tuple[MixEntry, ...] = Field(min_length=1, max_length=32)
 
 
+class LeftFinding(Parameters):
+    """A finding that somebody has looked at and left as it is."""
+
+    id: str = Field(pattern="^[0-9a-f]{16}$")
+    text: str = Field("", max_length=300, description="What it said then.")
+
+
 class Settings(Parameters):
     """What belongs to the scene as a whole."""
 
@@ -157,6 +164,7 @@ class Settings(Parameters):
     profile: Profile = "console"
     viewpoints: tuple[Viewpoint, ...] = Field((), max_length=40)
     mixes: tuple[NamedMix, ...] = Field((), max_length=MOST_MIXES)
+    left: tuple[LeftFinding, ...] = Field((), max_length=2_000)
 
 
 def mix_of() -> Any:

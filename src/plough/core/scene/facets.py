@@ -33,6 +33,15 @@ class Finding:
     severity: Literal["note", "warning", "error"] = "warning"
     layer: str = ""
     place: tuple[float, float, float] | None = None  #: metres
+    thing: str = ""  #: the id of the placement that it is about
+    other: str = ""  #: of what else: a placement, a layer, an asset
+    measure: float = 0.0  #: how much is amiss, in the unit that the text names
+
+    @property
+    def id(self) -> str:
+        """The same as long as the same is amiss with the same."""
+        told = "" if self.thing or self.other else self.text
+        return key_of(self.code, self.layer, self.thing, self.other, told)[:16]
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,6 +129,7 @@ class Output:
     water: float | None = None  #: metres, of the level of standing water on the surface
     classes: tuple[GroundClass, ...] = ()  #: what the surface is covered with
     painted: tuple[Painted, ...] = ()
+    walked: tuple[Strip, ...] = ()  #: where people walk, and nothing may be in their way
     follows: tuple[str, ...] = ()  #: the layers whose paths it runs along
     weigh: Callable[[Samples], Float64] | None = None  #: how likely something is placed at a place
 
@@ -130,6 +140,7 @@ class Output:
             self.surface.key if self.surface else "",
             [c.key for c in self.curves],
             [r.key for r in self.regions],
+            [w.key for w in self.walked],
             self.placements.key if self.placements else "",
             [(s.name, s.key) for s in self.solids],
             [f.text for f in self.findings],

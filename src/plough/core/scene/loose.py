@@ -9,7 +9,6 @@ import numpy as np
 
 from plough.core.arrays import Float32, Float64
 from plough.core.errors import ParameterError
-from plough.core.parameters import describe
 from plough.core.place.by_hand import MOST_SET, beneath
 from plough.core.scene.document import LayerGame, SceneDocument, with_layer
 from plough.core.scene.evaluation import Evaluator
@@ -75,11 +74,8 @@ def set_loose(evaluator: Evaluator, document: SceneDocument, layer_id: str) -> L
 
 def _kind() -> tuple[str, str]:
     """The kind of layer whose placements are set down, and the parameter that holds its assets."""
-    for kind in all_layer_kinds().values():
-        controls = {row.control: row.path for row in describe(kind.parameters)}
-        if "placed" in controls:
-            return kind.name, controls["mix"]
-    raise AssertionError("no kind of layer is set down by hand")
+    kind = next(k for k in all_layer_kinds().values() if k.holds("placed"))
+    return kind.name, kind.holds("mix")
 
 
 def facing_of(rotation: Float32) -> tuple[Float64, Float64]:

@@ -15,7 +15,7 @@ from plough.core.formats.heights import HeightMap
 from plough.core.ground.areas import Region
 from plough.core.ground.paths import Curve
 from plough.core.ground.surface import Surface
-from plough.core.parameters import Parameters
+from plough.core.parameters import Parameters, describe
 from plough.core.scene.facets import FacetName, Output, Shaped
 
 if TYPE_CHECKING:
@@ -32,6 +32,8 @@ ToShape = Callable[[Any], Drawn]
 BegunWith = Callable[[HeightMap, str], dict[str, Any]]
 """Gives parameters to begin with, of a height map and the hash that it is kept under."""
 Place = Literal["first", "middle", "last"]
+Stands = Literal["on something", "on faces", "anywhere"]
+"""What placements of a layer stand on: the ground or what is on it; faces of things; or they need nothing."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,11 +55,17 @@ class LayerKind:
     trace: Trace | None = None
     of_shape: OfShape | None = None
     to_shape: ToShape | None = None
+    stands: Stands = "on something"
 
     @property
     def fixed(self) -> bool:
         """Whether every scene has exactly one, in its place."""
         return self.place != "middle"
+
+    def holds(self, control: str) -> str:
+        """The parameter that has a control; empty where none has."""
+        rows = describe(self.parameters)
+        return next((row.path for row in rows if row.control == control), "")
 
 
 _KINDS: dict[str, LayerKind] = {}
@@ -77,6 +85,7 @@ def layer_kind(
     shape: Shape | None = None,
     trace: Trace | None = None,
     shapes: tuple[OfShape, ToShape] | None = None,
+    stands: Stands = "on something",
 ) -> Callable[[Evaluate], Evaluate]:
     """Register the decorated ``evaluate(parameters, inputs) -> Output`` as the layer kind `name`."""
 
@@ -95,6 +104,7 @@ def layer_kind(
             trace=trace,
             of_shape=shapes[0] if shapes else None,
             to_shape=shapes[1] if shapes else None,
+            stands=stands,
         )
         return evaluate
 

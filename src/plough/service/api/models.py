@@ -330,6 +330,50 @@ class FindingOut(BaseModel):
     place: tuple[float, float, float] | None = None
 
 
+class TroubleFinding(FindingOut):
+    """One thing that is wrong, and what can be done about it."""
+
+    id: str = Field(description="The same as long as the same is amiss with the same.")
+    layer: str = Field(description="Empty: of the scene as a whole.")
+    thing: str = Field(description="Id of the placement that it is about; empty: of none.")
+    mend: str = Field(description="What an edit would do about it; empty: only the person can.")
+
+
+class AmountOut(BaseModel):
+    """How many findings of one kind a layer has, listed or not."""
+
+    layer: str
+    code: str
+    count: int
+
+
+class TroubleOut(BaseModel):
+    """What is wrong in a scene."""
+
+    edits: int = Field(description="Number of the last edit that it knows of.")
+    findings: list[TroubleFinding] = Field(
+        description="Of one kind in one layer the worst first, 100 at most."
+    )
+    amounts: list[AmountOut]
+    count: int
+    left: int = Field(description="Those that somebody has left as they are.")
+
+
+class MendIn(In):
+    """Findings to put right."""
+
+    findings: list[str] = Field(min_length=1, max_length=200, description="Their ids.")
+
+
+class MendOut(BaseModel):
+    """An edit that puts findings right: of a layer, or of an asset."""
+
+    layer: str
+    asset: str
+    parameters: dict[str, Any] = Field(description="Dotted names to values.")
+    game: LayerGame | None = Field(description="What the layer is in the game, whole.")
+
+
 class CoverOut(BaseModel):
     """What ground of a class looks like seen close; the images repeat."""
 

@@ -1,0 +1,440 @@
+"""Convex bodies that things are taken for, and how far two of them are apart.
+
+A body is the hull of points and all that is within a distance of it: two points make a rounded rod.
+The distance of two is found by the method of Gilbert, Johnson and Keerthi (1988).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+import numpy as np
+
+from plough.core.arrays import Bool, Float32, Float64, Int64, UInt32
+from plough.core.kernels import kernel
+from plough.core.place.placements import Placements
+
+_EXACT = 1e-9  #: share of a distance that need not be known
+_TRIED, _FACES = (
+    6,
+    12,
+)  #: directions that are followed to where two meet least, and for how many steps
+_MOST = 48  #: rounds of a search; what has not ended then is as near as numbers can tell
+
+
+class Body(NamedTuple):
+    """One convex body, in its thing's own coordinates."""
+
+    points: Float64  #: (n, 3) metres
+    round: float = 0.0  #: metres about their hull that belong to it
+    blocks: bool = True  #: nothing else may be where it is; else it only carries
+
+
+@dataclass(frozen=True, eq=False)
+class Shapes:
+    """The bodies of several variants."""
+
+    points: Float64  #: (p, 3) metres
+    starts: Int64  #: (b + 1,) first point of each body
+    round: Float64  #: (b,) metres
+    blocks: Bool  #: (b,)
+    first: Int64  #: (variants + 1,) first body of each variant
+
+    @staticmethod
+    def of(variants: Sequence[Sequence[Body]]) -> Shapes:
+        """From the bodies of each variant."""
+        every = [body for bodies in variants for body in bodies]
+        points = [np.asarray(b.points, np.float64).reshape(-1, 3) for b in every]
+        return Shapes(
+            np.concatenate([np.empty((0, 3)), *points]),
+            np.cumsum([0, *map(len, points)]).astype(np.int64),
+            np.array([b.round for b in every], np.float64),
+            np.array([b.blocks for b in every], bool),
+            np.cumsum([0, *map(len, variants)]).astype(np.int64),
+        )
+
+    def stood(self, placed: Placements) -> Stood:
+        """The bodies of placements, where they stand."""
+        counts = np.diff(self.first)[placed.variant]
+        thing = np.repeat(np.arange(placed.count), counts)
+        within = np.arange(len(thing)) - np.repeat(np.cumsum(counts) - counts, counts)
+        body = self.first[placed.variant[thing]] + within
+        sizes = np.diff(self.starts)[body]
+        starts = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
+        points, low, high, about = _stood(
+            self.points,
+            self.starts,
+            self.round,
+            body,
+            thing,
+            starts,
+            placed.position,
+            placed.rotation,
+            placed.scale,
+        )
+        return Stood(points, starts, about, thing, self.blocks[body], low, high)
+
+
+@dataclass(frozen=True, eq=False)
+class Stood:
+    """Bodies in the scene: b of them, of n things."""
+
+    points: Float64  #: (p, 3) metres
+    starts: Int64  #: (b + 1,)
+    round: Float64  #: (b,) metres
+    thing: Int64  #: (b,) the row of the thing that each is of
+    blocks: Bool  #: (b,)
+    low: Float64  #: (b, 3) metres, least corner
+    high: Float64  #: (b, 3) metres, greatest corner
+
+    def taken(self, rows: Int64) -> Stood:
+        """Those in `rows` alone."""
+        sizes = np.diff(self.starts)[rows]
+        starts = np.cumsum([0, *sizes.tolist()]).astype(np.int64)
+        at = np.repeat(self.starts[rows] - starts[:-1], sizes) + np.arange(starts[-1])
+        parts = (self.round, self.thing, self.blocks, self.low, self.high)
+        return Stood(self.points[at], starts, *(part[rows] for part in parts))  # type: ignore[arg-type]
+
+    def moved(self, thing: int, by: Float64) -> Stood:
+        """With one thing moved by so many metres (3,)."""
+        own = self.thing == thing
+        of_points = np.repeat(own, np.diff(self.starts))
+        shift = own[:, None] * by
+        points = self.points + of_points[:, None] * by
+        return replace(self, points=points, low=self.low + shift, high=self.high + shift)
+
+    def meeting(self, rank: UInt32 | Int64, own: Bool, least: float) -> Met:
+        """Pairs of things whose blocking bodies go more than `least` metres into each other.
+
+        Args:
+            rank: (n,) of each thing; of a pair the one of higher rank comes second.
+            own: (n,) whether pairs are wanted in which it comes second.
+        """
+        rows = np.nonzero(self.blocks)[0]
+        order = rows[np.argsort(self.low[rows, 0], kind="stable")]
+        parts = _meeting(
+            self.points,
+            self.starts,
+            self.round,
+            self.thing,
+            self.low,
+            self.high,
+            order,
+            np.asarray(rank, np.int64),
+            own,
+            least,
+        )
+        return Met(*parts).deepest()
+
+
+class Met(NamedTuple):
+    """Pairs of things that go into each other."""
+
+    first: Int64  #: (m,) rows of things
+    second: Int64  #: (m,)
+    depth: Float64  #: (m,) metres
+    axis: Float64  #: (m, 3) unit, along which the second comes out by so much
+
+    def deepest(self) -> Met:
+        """Each pair once, with the bodies that go deepest."""
+        order = np.lexsort((-self.depth, self.second, self.first))
+        pairs = np.stack([self.first, self.second], axis=1)[order]
+        fresh = np.ones(len(order), bool)
+        fresh[1:] = (pairs[1:] != pairs[:-1]).any(axis=1)
+        rows = order[fresh]
+        return Met(self.first[rows], self.second[rows], self.depth[rows], self.axis[rows])
+
+
+@kernel
+def turned(q: Float32, p: Float64, out: Float64) -> None:
+    """Turn the point `p` (3,) by the quaternion `q` (4,) into `out`."""
+    x, y, z, w = float(q[0]), float(q[1]), float(q[2]), float(q[3])
+    tx = 2.0 * (y * p[2] - z * p[1])
+    ty = 2.0 * (z * p[0] - x * p[2])
+    tz = 2.0 * (x * p[1] - y * p[0])
+    out[0] = p[0] + w * tx + y * tz - z * ty
+    out[1] = p[1] + w * ty + z * tx - x * tz
+    out[2] = p[2] + w * tz + x * ty - y * tx
+
+
+@kernel
+def _stood(
+    points: Float64,
+    starts: Int64,
+    about: Float64,
+    body: Int64,
+    thing: Int64,
+    into: Int64,
+    position: Float32,
+    rotation: Float32,
+    scale: Float32,
+) -> tuple[Float64, Float64, Float64, Float64]:
+    out = np.empty((into[-1], 3))
+    low, high = np.full((len(body), 3), np.inf), np.full((len(body), 3), -np.inf)
+    wide = np.empty(len(body))
+    own, there = np.empty(3), np.empty(3)
+    for k in range(len(body)):
+        b, i = body[k], thing[k]
+        wide[k] = about[b] * max(scale[i, 0], scale[i, 2])
+        for j in range(starts[b + 1] - starts[b]):
+            for axis in range(3):
+                own[axis] = points[starts[b] + j, axis] * scale[i, axis]
+            turned(rotation[i], own, there)
+            for axis in range(3):
+                value = there[axis] + position[i, axis]
+                out[into[k] + j, axis] = value
+                low[k, axis] = min(low[k, axis], value - wide[k])
+                high[k, axis] = max(high[k, axis], value + wide[k])
+    return out, low, high, wide
+
+
+@kernel
+def _farthest(points: Float64, first: int, last: int, d: Float64) -> int:
+    """The row of the point that lies farthest along `d`."""
+    best, row = -np.inf, first
+    for i in range(first, last):
+        along = points[i, 0] * d[0] + points[i, 1] * d[1] + points[i, 2] * d[2]
+        if along > best:
+            best, row = along, i
+    return row
+
+
+@kernel
+def _dot(a: Float64, b: Float64) -> float:
+    return float(a[0] * b[0] + a[1] * b[1] + a[2] * b[2])
+
+
+@kernel
+def _of_segment(w: Float64, v: Float64) -> int:
+    """The point `v` of the segment between the first two of `w` that is nearest to the origin; how many corners bear it."""
+    e = w[1] - w[0]
+    long = _dot(e, e)
+    t = -_dot(w[0], e) / long if long > 0.0 else 0.0
+    if t <= 0.0:
+        v[:] = w[0]
+        return 1
+    if t >= 1.0:
+        w[0] = w[1]
+        v[:] = w[0]
+        return 1
+    v[:] = w[0] + t * e
+    return 2
+
+
+@kernel
+def _of_triangle(w: Float64, v: Float64) -> int:
+    """As `_of_segment`, of the triangle of the first three."""
+    a, b, c = w[0].copy(), w[1].copy(), w[2].copy()
+    ab, ac = b - a, c - a
+    n = np.cross(ab, ac)
+    long = _dot(n, n)
+    if long > 0.0:
+        p = (_dot(a, n) / long) * n  # the origin, brought into the plane
+        u = _dot(np.cross(b - p, c - p), n)
+        s = _dot(np.cross(c - p, a - p), n)
+        t = _dot(np.cross(a - p, b - p), n)
+        if u >= 0.0 and s >= 0.0 and t >= 0.0:
+            v[:] = p
+            return 3
+    best, count = np.inf, 1
+    kept, edge, near = np.empty((2, 3)), np.empty((2, 3)), np.empty(3)
+    for k in range(3):
+        edge[0] = a if k == 0 else (b if k == 1 else c)
+        edge[1] = b if k == 0 else (c if k == 1 else a)
+        n_edge = _of_segment(edge, near)
+        away = _dot(near, near)
+        if away < best:
+            best, count = away, n_edge
+            v[:] = near
+            kept[:] = edge
+    w[:2] = kept
+    return count
+
+
+@kernel
+def _of_solid(w: Float64, v: Float64) -> int:
+    """As `_of_segment`, of the tetrahedron of all four; 4 where the origin is within."""
+    best, count = np.inf, 4
+    kept, side, near = np.empty((3, 3)), np.empty((3, 3)), np.empty(3)
+    for k in range(4):
+        # the side without corner k
+        j = 0
+        for i in range(4):
+            if i != k:
+                side[j] = w[i]
+                j += 1
+        n = np.cross(side[1] - side[0], side[2] - side[0])
+        inner = _dot(n, w[k] - side[0])
+        outer = -_dot(n, side[0])
+        flat = inner * inner <= 1e-24 * _dot(n, n)
+        if not flat and inner * outer > 0.0:
+            continue  # the origin lies on this side's inner side
+        n_side = _of_triangle(side, near)
+        away = _dot(near, near)
+        if away < best:
+            best, count = away, n_side
+            v[:] = near
+            kept[:] = side
+    if count < 4:
+        w[:3] = kept
+    return count
+
+
+@kernel
+def _depth(points: Float64, a0: int, a1: int, b0: int, b1: int, axis: Float64) -> float:
+    """Metres by which the second of two hulls that meet is to be moved, and along which `axis`, to be clear of the first.
+
+    Moved just out along any direction, the two face each other along another, by which it is less
+    far; that is followed from the best of many directions until it ends.
+    """
+    best = np.inf
+    d, face = np.empty(3), np.empty(3)
+    start, found = np.empty((27, 3)), np.empty(27)
+    k = 0
+    for i in range(-1, 2):
+        for j in range(-1, 2):
+            for m in range(-1, 2):
+                start[k, 0], start[k, 1], start[k, 2] = i, j, m
+                k += 1
+    for i in range(3):  # in place of no direction at all: from middle to middle
+        start[13, i] = points[b0:b1, i].mean() - points[a0:a1, i].mean()
+    for k in range(27):
+        long = math.sqrt(_dot(start[k], start[k]))
+        found[k] = np.inf
+        if long > 1e-12:
+            start[k] /= long
+            found[k] = _over(points, a0, a1, b0, b1, start[k])
+    for k in np.argsort(found)[:_TRIED]:
+        d[:] = start[k]
+        here = found[k]
+        for _ in range(_FACES):
+            out = here + 1e-3 * (1e-3 + abs(here))
+            if _gap(points, a0, a1, b0, b1, out * d, face) <= 0.0:
+                break
+            there = _over(points, a0, a1, b0, b1, face)
+            if there >= here * (1.0 - 1e-6):
+                break
+            here = there
+            d[:] = face
+        if here < best:
+            best = here
+            axis[:] = d
+    return best
+
+
+@kernel
+def _over(points: Float64, a0: int, a1: int, b0: int, b1: int, d: Float64) -> float:
+    """How far the first hull reaches over the beginning of the second along `d`."""
+    i, j = _farthest(points, a0, a1, d), _farthest(points, b0, b1, -d)
+    return _dot(points[i] - points[j], d)
+
+
+@kernel
+def _gap(
+    points: Float64, a0: int, a1: int, b0: int, b1: int, shift: Float64, axis: Float64
+) -> float:
+    """Metres between two hulls, the second moved by `shift` (3,), and the `axis` from the first to it; 0 where they meet."""
+    w, v, d = np.empty((4, 3)), np.empty(3), np.empty(3)
+    w[0] = points[a0] - points[b0] - shift
+    v[:] = w[0]
+    n = 1
+    # numbers of the size of the things themselves cannot tell less
+    small = 1e-18 * (1.0 + _dot(v, v))
+    for _ in range(_MOST):
+        away = _dot(v, v)
+        if away <= small:
+            return 0.0
+        d[:] = -v
+        i, j = _farthest(points, a0, a1, d), _farthest(points, b0, b1, v)
+        new = points[i] - points[j] - shift
+        if away - _dot(v, new) <= _EXACT * away:
+            break
+        w[n] = new
+        n += 1
+        if n == 2:
+            n = _of_segment(w, v)
+        elif n == 3:
+            n = _of_triangle(w, v)
+        else:
+            n = _of_solid(w, v)
+        if n == 4:
+            return 0.0
+        if _dot(v, v) >= away:
+            break
+    long = math.sqrt(_dot(v, v))
+    axis[:] = -v / long
+    return long
+
+
+@kernel
+def apart_by(
+    points: Float64, a0: int, a1: int, ra: float, b0: int, b1: int, rb: float, axis: Float64
+) -> float:
+    """Metres between two bodies, less than 0 where they meet: then the second is clear of the first once it is moved by so much along `axis`.
+
+    Args:
+        points: of all; those of the first are the rows `a0` to before `a1`.
+        ra: metres about the hull of the first.
+        axis: (3,) unit, from the first to the second; written.
+    """
+    long = _gap(points, a0, a1, b0, b1, np.zeros(3), axis)
+    if long <= 0.0:
+        long = -_depth(points, a0, a1, b0, b1, axis)
+    return long - ra - rb
+
+
+@kernel
+def _meeting(
+    points: Float64,
+    starts: Int64,
+    about: Float64,
+    thing: Int64,
+    low: Float64,
+    high: Float64,
+    order: Int64,
+    rank: Int64,
+    own: Bool,
+    least: float,
+) -> tuple[Int64, Int64, Float64, Float64]:
+    room, count = 64, 0
+    first, second = np.empty(room, np.int64), np.empty(room, np.int64)
+    depth, axes = np.empty(room), np.empty((room, 3))
+    axis = np.empty(3)
+    for k in range(len(order)):
+        one = order[k]
+        for m in range(k + 1, len(order)):
+            two = order[m]
+            if low[two, 0] > high[one, 0]:
+                break
+            if low[two, 2] > high[one, 2] or low[one, 2] > high[two, 2]:
+                continue
+            if low[two, 1] > high[one, 1] or low[one, 1] > high[two, 1]:
+                continue
+            a, b = (one, two) if rank[thing[one]] < rank[thing[two]] else (two, one)
+            if thing[a] == thing[b] or not own[thing[b]]:
+                continue
+            gap = apart_by(
+                points, starts[a], starts[a + 1], about[a], starts[b], starts[b + 1], about[b], axis
+            )
+            if -gap <= least:
+                continue
+            if count == room:
+                room *= 2
+                first, second = _grown(first, room), _grown(second, room)
+                more, other = np.empty(room), np.empty((room, 3))
+                more[:count], other[:count] = depth[:count], axes[:count]
+                depth, axes = more, other
+            first[count], second[count], depth[count] = thing[a], thing[b], -gap
+            axes[count] = axis
+            count += 1
+    return first[:count], second[:count], depth[:count], axes[:count]
+
+
+@kernel
+def _grown(values: Int64, room: int) -> Int64:
+    out = np.empty(room, np.int64)
+    out[: len(values)] = values
+    return out
