@@ -18,7 +18,8 @@ CLOSE = 0.05  #: metres: nearer than that a thing touches what is beneath it, an
 BURIED = 0.8  #: of its height: a thing that is farther in the ground is lost there
 _SINKS = 0.35  # of its height: what is sunk less is looked at no closer
 _LEANS = 0.8  # height of the direction that is up: what leans farther is looked at closer
-_FOOT = 0.15  # of how high it reaches as it lies, from its lowest corner: what it stands on
+_FOOT = 0.15  # of how high it reaches as it lies, from its lowest corner: what it stands on the ground with
+_BASE = 0.5  # and with what it may lean on others
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,6 +67,29 @@ class Crowd:
         order = np.arange(self.placed.count)
         return self.stood.meeting(order, self.own, CLOSE)
 
+    def meets(self, row: int, by: Float64, least: float) -> bool:
+        """Whether a thing would go more than `least` metres into another if it were moved by `by` (3,)."""
+        stood = self.stood
+        own = stood.blocks & (stood.thing == row)
+        if not own.any():
+            return False
+        low, high = stood.low[own].min(axis=0) + by, stood.high[own].max(axis=0) + by
+        near = stood.blocks & ~own & (stood.low <= high).all(axis=1)
+        near &= (stood.high >= low).all(axis=1)
+        if not near.any():
+            return False
+        it = np.arange(self.placed.count) == row
+        both = stood.taken(np.nonzero(own | near)[0]).moved(it, by)
+        return len(both.meeting(it.astype(np.int64), it, least).first) > 0
+
+    def lying(self, rows: Int64) -> Bool:
+        """(n,) whether each of `rows` would go into another if it were `CLOSE` lower: its body lies on that."""
+        asked = np.zeros(self.placed.count, bool)
+        asked[rows] = True
+        lower = self.stood.moved(asked, np.array([0.0, -CLOSE, 0.0]))
+        found = lower.meeting(asked.astype(np.int64), asked, 0.0)
+        return np.isin(rows, found.second)
+
 
 @dataclass(frozen=True, slots=True)
 class Standing:
@@ -108,7 +132,7 @@ def _closely(
 ) -> Standing:
     """As `amiss`, of `rows`, by all their corners."""
     placed = crowd.placed.taken(rows)
-    points, starts, foot = _corners(
+    points, starts, part = _corners(
         crowd.outlines.points,
         crowd.outlines.starts,
         placed.variant,
@@ -116,6 +140,7 @@ def _closely(
         placed.rotation,
         placed.scale,
     )
+    foot = part <= _FOOT
     none = np.empty(0, np.int64)
     if not len(rows):
         return Standing(none, np.empty(0), none, np.empty(0), np.empty(0))
@@ -131,8 +156,9 @@ def _closely(
     if len(floating):
         own = np.zeros(len(rows), bool)
         own[floating] = True
-        carried = _carried(crowd.stood, points, starts, foot, rows, own)
+        carried = _carried(crowd.stood, points, starts, part <= _BASE, rows, own)
         floating = floating[~carried[floating]]
+        floating = floating[~crowd.lying(rows[floating])]
     if len(floating) and under is not None:
         of = np.repeat(np.arange(len(rows)), np.diff(starts))
         told = np.nonzero(foot & np.isin(of, floating))[0]
@@ -146,7 +172,8 @@ def _closely(
 
 def raised(crowd: Crowd, row: int, surface: Surface) -> float:
     """Metres by which one that is in the ground is to be raised to stand on it."""
-    points, foot = _foot(crowd, row)
+    points, part = _one(crowd, row)
+    foot = part <= _FOOT
     found = surface.sample(*(np.ascontiguousarray(points[foot, k]) for k in (0, 2)))
     gap = np.where(found.hit, points[foot, 1] - found.position[:, 1], np.inf)
     return max(0.0, -float(gap.min())) if np.isfinite(gap).any() else 0.0
@@ -156,7 +183,8 @@ def dropped(
     crowd: Crowd, row: int, surface: Surface, water: float | None, under: Under | None
 ) -> float:
     """Metres by which one falls until it touches the ground, water, a solid or the body of another thing; infinite over nothing."""
-    points, foot = _foot(crowd, row)
+    points, part = _one(crowd, row)
+    foot = part <= _FOOT
     found = surface.sample(*(np.ascontiguousarray(points[foot, k]) for k in (0, 2)))
     floor = np.where(found.hit, found.position[:, 1], -np.inf)
     floor = floor if water is None else np.where(found.hit, np.maximum(floor, water), -np.inf)
@@ -169,18 +197,20 @@ def dropped(
 
     def met(fall: float) -> bool:
         lower = points - [0.0, fall, 0.0]
-        return bool(_carried(crowd.stood, lower, starts, foot, rows, asked)[0])
+        if crowd.meets(row, np.array([0.0, -fall, 0.0]), 0.0):
+            return True
+        return bool(_carried(crowd.stood, lower, starts, part <= _BASE, rows, asked)[0])
 
     falls = np.arange(0.0, down, CLOSE).tolist()
     return next((float(fall) for fall in falls if met(fall)), down)
 
 
-def _foot(crowd: Crowd, row: int) -> tuple[Float64, Bool]:
-    """The corners of one thing, and which of them belong to its foot."""
+def _one(crowd: Crowd, row: int) -> tuple[Float64, Float64]:
+    """The corners of one thing, and how high each lies in it, 0 to 1."""
     own = crowd.placed.taken(np.array([row]))
     shape = crowd.outlines.points, crowd.outlines.starts
-    points, _, foot = _corners(*shape, own.variant, own.position, own.rotation, own.scale)
-    return points, foot
+    points, _, part = _corners(*shape, own.variant, own.position, own.rotation, own.scale)
+    return points, part
 
 
 @kernel
@@ -191,13 +221,13 @@ def _corners(
     position: Float32,
     rotation: Float32,
     scale: Float32,
-) -> tuple[Float64, Int64, Bool]:
-    """The corners (p, 3) of each thing where it stands, the first of each, and which belong to its foot as it lies."""
+) -> tuple[Float64, Int64, Float64]:
+    """The corners (p, 3) of each thing where it stands, the first of each, and how high each lies in it as it stands or lies, 0 to 1."""
     n = variant.shape[0]
     starts = np.zeros(n + 1, np.int64)
     for i in range(n):
         starts[i + 1] = starts[i] + first[variant[i] + 1] - first[variant[i]]
-    points, foot = np.empty((starts[n], 3)), np.zeros(starts[n], np.bool_)
+    points, part = np.empty((starts[n], 3)), np.zeros(starts[n])
     own, there = np.empty(3), np.empty(3)
     for i in range(n):
         low, high = np.inf, -np.inf
@@ -212,14 +242,14 @@ def _corners(
                 max(high, points[starts[i] + j, 1]),
             )
         for j in range(starts[i], starts[i + 1]):
-            foot[j] = points[j, 1] <= low + _FOOT * (high - low)
-    return points, starts, foot
+            part[j] = (points[j, 1] - low) / max(high - low, 1e-9)
+    return points, starts, part
 
 
 def _carried(
     stood: Stood, points: Float64, starts: Int64, foot: Bool, rows: Int64, asked: Bool
 ) -> Bool:
-    """(n,) whether the foot of each of those that are asked of touches a body of another thing."""
+    """(n,) whether the corners `foot` of each of those that are asked of touch a body of another thing."""
     order = np.argsort(stood.low[:, 0], kind="stable")
     widest = float((stood.high[:, 0] - stood.low[:, 0]).max(initial=0.0))
     return _touching(

@@ -98,9 +98,9 @@ class Stood:
         parts = (self.round, self.thing, self.blocks, self.low, self.high)
         return Stood(self.points[at], starts, *(part[rows] for part in parts))  # type: ignore[arg-type]
 
-    def moved(self, thing: int, by: Float64) -> Stood:
-        """With one thing moved by so many metres (3,)."""
-        own = self.thing == thing
+    def moved(self, which: Bool, by: Float64) -> Stood:
+        """With some of the things (n,) moved by so many metres (3,)."""
+        own = which[self.thing]
         of_points = np.repeat(own, np.diff(self.starts))
         shift = own[:, None] * by
         points = self.points + of_points[:, None] * by
@@ -306,7 +306,7 @@ def _depth(points: Float64, a0: int, a1: int, b0: int, b1: int, axis: Float64) -
         found[k] = np.inf
         if long > 1e-12:
             start[k] /= long
-            found[k] = _over(points, a0, a1, b0, b1, start[k])
+            found[k] = reach_over(points, a0, a1, b0, b1, start[k])
     for k in np.argsort(found)[:_TRIED]:
         d[:] = start[k]
         here = found[k]
@@ -314,7 +314,7 @@ def _depth(points: Float64, a0: int, a1: int, b0: int, b1: int, axis: Float64) -
             out = here + 1e-3 * (1e-3 + abs(here))
             if _gap(points, a0, a1, b0, b1, out * d, face) <= 0.0:
                 break
-            there = _over(points, a0, a1, b0, b1, face)
+            there = reach_over(points, a0, a1, b0, b1, face)
             if there >= here * (1.0 - 1e-6):
                 break
             here = there
@@ -326,7 +326,7 @@ def _depth(points: Float64, a0: int, a1: int, b0: int, b1: int, axis: Float64) -
 
 
 @kernel
-def _over(points: Float64, a0: int, a1: int, b0: int, b1: int, d: Float64) -> float:
+def reach_over(points: Float64, a0: int, a1: int, b0: int, b1: int, d: Float64) -> float:
     """How far the first hull reaches over the beginning of the second along `d`."""
     i, j = _farthest(points, a0, a1, d), _farthest(points, b0, b1, -d)
     return _dot(points[i] - points[j], d)

@@ -17,8 +17,8 @@ from plough.core.library.library import Library
 from plough.core.parameters import describe
 from plough.core.place.amiss import CLOSE, Crowd, dropped, raised
 from plough.core.place.by_hand import beneath
-from plough.core.rng import stream
-from plough.core.scene.document import Layer, SceneDocument, with_layer
+from plough.core.scene.adjust import written
+from plough.core.scene.document import SceneDocument, with_layer
 from plough.core.scene.evaluation import Evaluation, Evaluator
 from plough.core.scene.facets import Finding
 from plough.core.scene.registry import get_layer_kind
@@ -179,56 +179,17 @@ def free_place(
     lift = here[1] - beneath(stage.surface, here[None, [0, 2]])[0]
     for k in np.nonzero(fit)[0].tolist():
         moved = np.array([x[k], ground.position[k, 1] + lift, z[k]])
-        if not _meets(crowd, row, moved - here):
+        if not crowd.meets(row, moved - here, CLOSE - _CLEAR):
             return np.asarray(places[k])
     return None
-
-
-def _meets(crowd: Crowd, row: int, by: Float64) -> bool:
-    """Whether a thing would go into another if it were moved by so much."""
-    stood = crowd.stood
-    own = stood.blocks & (stood.thing == row)
-    if not own.any():
-        return False
-    low, high = stood.low[own].min(axis=0) + by, stood.high[own].max(axis=0) + by
-    near = stood.blocks & ~own & (stood.low <= high).all(axis=1) & (stood.high >= low).all(axis=1)
-    if not near.any():
-        return False
-    both = stood.taken(np.nonzero(own | near)[0]).moved(row, by)
-    rank = np.where(np.arange(crowd.placed.count) == row, 1, 0)
-    return bool(len(both.meeting(rank, rank == 1, CLOSE - _CLEAR).first))
 
 
 def _set(evaluation: Evaluation, finding: Finding, change: dict[str, Any] | None) -> Mend:
     """What is kept of a placement, changed; None: as its rule has it."""
     layer = evaluation.layer(finding.layer).layer
-    kind = get_layer_kind(layer.kind)
-    path = kind.holds("placed")
-    if path:
-        thing = _thing(layer, path, finding.thing)
-        gone = change is None or change.get("removed")
-        value = (
-            None if gone else {k: v for k, v in {**thing, **(change or {})}.items() if k != "id"}
-        )
-        return Mend(layer.id, parameters={f"{path}#{thing['id']}": value})
-    path = kind.holds("touches")
-    if change is None:
-        return Mend(layer.id, parameters={f"{path}#{finding.thing}": None})
-    before: dict[str, Any] = next(
-        (t for t in layer.parameters.get(path, ()) if t["id"] == finding.thing), {}
-    )
-    of = _asset_of(evaluation, finding)
-    value = {"of": of, **{k: v for k, v in before.items() if k != "id"}, **change}
-    return Mend(layer.id, parameters={f"{path}#{finding.thing}": value})
-
-
-def _thing(layer: Layer, path: str, thing: str) -> dict[str, Any]:
-    """What is kept of a placement that was set down."""
-    wanted = int(thing)
-    for kept in layer.parameters.get(path, ()):
-        if int(stream(f"set down {layer.id} {kept['id']}")) == wanted:
-            return dict(kept)
-    raise ParameterError("finding", "what it is about is not there any more", value=thing)
+    of = {finding.thing: _asset_of(evaluation, finding)} if change else {}
+    kept = written(get_layer_kind(layer.kind), layer, [finding.thing], [change], of)
+    return Mend(layer.id, parameters=kept)
 
 
 def _asset_of(evaluation: Evaluation, finding: Finding) -> str:

@@ -1,0 +1,266 @@
+"""Pushing apart: things that stand into each other are moved, as little as need be, until none does.
+
+Rounds of pairs, one after the other (Gauss-Seidel): the two of a pair share the way out between
+them, the heavier one moving less. Nothing is turned.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from plough.core.arrays import Bool, Float64, Int64
+from plough.core.kernels import kernel
+from plough.core.place.bodies import Stood, apart_by, reach_over
+
+GAP = 0.002  #: metres that those that have been moved are clear of each other
+_ROUNDS = 400  #: at most
+_SHARE = 0.8  # of the way out that a pair goes at once: all of it would throw some about
+_WAYS = 16  # directions on the level that are tried
+
+
+@dataclass(frozen=True, slots=True)
+class Apart:
+    """Where things are moved to."""
+
+    by: Float64  #: (n, 3) metres that each is moved
+    left: Int64  #: (m, 2) rows of pairs that still stand into each other
+    rounds: int
+
+
+Follow = Callable[[Float64], Float64]
+"""Metres by which each of n things rises or falls with the ground where it has been moved by (n, 2) east and south."""
+
+
+def push_apart(
+    stood: Stood,
+    count: int,
+    free: Bool,
+    level: bool = False,
+    follow: Follow | None = None,
+    check: Callable[[], None] = lambda: None,
+) -> Apart:
+    """Move things until none stands into another.
+
+    Args:
+        stood: the bodies of all `count` things; those that block nothing count as well.
+        free: (n,) those that may be moved; the others stay.
+        level: they are only moved east and south.
+        follow: how they rise and fall with the ground then.
+        check: called in every round; may raise to stop.
+    """
+    points = stood.points.copy()
+    low, high = stood.low.copy(), stood.high.copy()
+    size = np.zeros(count)
+    np.maximum.at(size, stood.thing, (stood.high - stood.low).max(axis=1, initial=0.0))
+    mass = np.where(free, np.maximum(size, 1e-6) ** 3, np.inf)
+    first, last = _bodies_of(stood.thing, count)
+    by = np.zeros((count, 3))
+    rise = np.zeros(count)
+    shape = stood.starts, stood.round, stood.thing, first, last
+    for step in range(_ROUNDS):
+        check()
+        order = np.argsort(low[:, 0], kind="stable")
+        pushed = _round(points, *shape, low, high, order, mass, by, level, GAP, _SHARE)
+        if follow is not None and pushed:
+            now = follow(by[:, [0, 2]])
+            _shift(points, stood.starts, low, high, first, last, now - rise)
+            by[:, 1] += now - rise
+            rise = now
+        if not pushed:
+            return Apart(by, np.empty((0, 2), np.int64), step)
+    order = np.argsort(low[:, 0], kind="stable")
+    left = _left(points, stood.starts, stood.round, stood.thing, low, high, order)
+    movable = free[left[:, 0]] | free[left[:, 1]] if len(left) else np.empty(0, bool)
+    return Apart(by, np.unique(left[movable], axis=0), _ROUNDS)
+
+
+def _bodies_of(thing: Int64, count: int) -> tuple[Int64, Int64]:
+    """The first body of each thing, and that after its last; bodies of one thing follow each other."""
+    rows = np.arange(count)
+    return np.searchsorted(thing, rows), np.searchsorted(thing, rows, "right")
+
+
+@kernel
+def _way_out(
+    points: Float64,
+    a0: int,
+    a1: int,
+    ra: float,
+    b0: int,
+    b1: int,
+    rb: float,
+    level: bool,
+    axis: Float64,
+) -> float:
+    """Metres by which the second of two bodies is in the first, and the `axis` along which it comes out; less than 0 where they are apart."""
+    depth = -apart_by(points, a0, a1, ra, b0, b1, rb, axis)
+    if depth <= -GAP or not level:
+        return depth
+    best, way = np.inf, np.empty(3)
+    flat = math.sqrt(axis[0] * axis[0] + axis[2] * axis[2])
+    for k in range(_WAYS + 1):
+        turn = 2.0 * math.pi * k / _WAYS
+        way[0], way[1], way[2] = math.cos(turn), 0.0, math.sin(turn)
+        if k == _WAYS:
+            if flat < 1e-6:
+                continue
+            way[0], way[2] = axis[0] / flat, axis[2] / flat
+        out = reach_over(points, a0, a1, b0, b1, way) + ra + rb
+        if out < best:
+            best = out
+            axis[0], axis[1], axis[2] = way[0], way[1], way[2]
+    return best
+
+
+@kernel
+def _meets(low: Float64, high: Float64, a: int, b: int) -> bool:
+    for axis in range(1, 3):
+        if low[b, axis] > high[a, axis] + GAP or low[a, axis] > high[b, axis] + GAP:
+            return False
+    return True
+
+
+@kernel
+def _round(
+    points: Float64,
+    starts: Int64,
+    about: Float64,
+    thing: Int64,
+    first: Int64,
+    last: Int64,
+    low: Float64,
+    high: Float64,
+    order: Int64,
+    mass: Float64,
+    by: Float64,
+    level: bool,
+    gap: float,
+    share: float,
+) -> int:
+    """Every pair once; how many were pushed. Boxes grow with what they hold meanwhile, in `low` and `high`."""
+    pushed = 0
+    axis = np.empty(3)
+    for k in range(len(order)):
+        a = order[k]
+        for m in range(k + 1, len(order)):
+            b = order[m]
+            if low[b, 0] > high[a, 0] + gap + 0.5:
+                break
+            i, j = thing[a], thing[b]
+            if i == j or (mass[i] == np.inf and mass[j] == np.inf) or not _meets(low, high, a, b):
+                continue
+            if low[b, 0] > high[a, 0] + gap or low[a, 0] > high[b, 0] + gap:
+                continue
+            depth = _way_out(
+                points,
+                starts[a],
+                starts[a + 1],
+                about[a],
+                starts[b],
+                starts[b + 1],
+                about[b],
+                level,
+                axis,
+            )
+            if depth <= -0.5 * gap:
+                continue
+            pushed += 1
+            # what is in deep comes out by and by; the last bit at once
+            way = max(share * (depth + gap), min(depth + gap, 0.02))
+            if mass[i] == np.inf:
+                of_second = 1.0
+            elif mass[j] == np.inf:
+                of_second = 0.0
+            else:
+                of_second = mass[i] / (mass[i] + mass[j])
+            _move(points, starts, low, high, first[i], last[i], axis, -way * (1.0 - of_second))
+            _move(points, starts, low, high, first[j], last[j], axis, way * of_second)
+            for c in range(3):
+                by[i, c] -= axis[c] * way * (1.0 - of_second)
+                by[j, c] += axis[c] * way * of_second
+    return pushed
+
+
+@kernel
+def _move(
+    points: Float64,
+    starts: Int64,
+    low: Float64,
+    high: Float64,
+    first: int,
+    last: int,
+    axis: Float64,
+    by: float,
+) -> None:
+    if by == 0.0:
+        return
+    for b in range(first, last):
+        for c in range(3):
+            low[b, c] += axis[c] * by
+            high[b, c] += axis[c] * by
+        for p in range(starts[b], starts[b + 1]):
+            for c in range(3):
+                points[p, c] += axis[c] * by
+
+
+@kernel
+def _shift(
+    points: Float64,
+    starts: Int64,
+    low: Float64,
+    high: Float64,
+    first: Int64,
+    last: Int64,
+    up: Float64,
+) -> None:
+    axis = np.array([0.0, 1.0, 0.0])
+    for i in range(len(up)):
+        _move(points, starts, low, high, first[i], last[i], axis, up[i])
+
+
+@kernel
+def _left(
+    points: Float64,
+    starts: Int64,
+    about: Float64,
+    thing: Int64,
+    low: Float64,
+    high: Float64,
+    order: Int64,
+) -> Int64:
+    """(m, 2) pairs of things that still stand into each other."""
+    out, count = np.empty((64, 2), np.int64), 0
+    axis = np.empty(3)
+    for k in range(len(order)):
+        a = order[k]
+        for m in range(k + 1, len(order)):
+            b = order[m]
+            if low[b, 0] > high[a, 0]:
+                break
+            if thing[a] == thing[b] or not _meets(low, high, a, b):
+                continue
+            if (
+                apart_by(
+                    points,
+                    starts[a],
+                    starts[a + 1],
+                    about[a],
+                    starts[b],
+                    starts[b + 1],
+                    about[b],
+                    axis,
+                )
+                >= 0.0
+            ):
+                continue
+            if count == len(out):
+                more = np.empty((2 * count, 2), np.int64)
+                more[:count] = out
+                out = more
+            out[count, 0], out[count, 1] = min(thing[a], thing[b]), max(thing[a], thing[b])
+            count += 1
+    return out[:count]

@@ -1,0 +1,500 @@
+"""Chosen placements of a layer, changed together: moved, turned, sized, lifted, dropped, pushed apart, made clear, doubled.
+
+What is changed of a rule becomes touches; what was set down is set down anew. Both are edits of the layer.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from plough.core.arrays import Float64, Int64
+from plough.core.errors import ParameterError
+from plough.core.library.variants import Variant
+from plough.core.parameters import Id, Parameters, Point, Seed
+from plough.core.place.amiss import Crowd, dropped
+from plough.core.place.apart import push_apart
+from plough.core.place.bodies import Body, Shapes
+from plough.core.place.by_hand import MOST_SET, beneath, rotations
+from plough.core.place.clear import stand_clear
+from plough.core.place.placements import Placements
+from plough.core.place.touches import MOST_TOUCHES
+from plough.core.rng import stream
+from plough.core.scene.document import Layer, SceneDocument
+from plough.core.scene.evaluation import Evaluator
+from plough.core.scene.loose import facing_of
+from plough.core.scene.registry import LayerKind, get_layer_kind
+from plough.core.scene.trouble import Stage
+
+MOST_CHOSEN = 5_000
+_BIG, _SMALL, _HIGH, _FAR = 20.0, 0.05, 500.0, 4096.0  # what a placement may be
+_NEAR = 30.0  # metres about the chosen, in which others are in their way
+
+Do = Literal["", "drop", "clear", "apart", "footprints", "double", "remove", "rule"]
+
+
+class Change(Parameters):
+    """What is done to all of the chosen; what is not given stays as it is."""
+
+    relative: bool = Field(True, description="Numbers add to what each has; sizes multiply it.")
+    axes: Literal["scene", "own"] = Field(
+        "scene", description="`own`: to each one's right and to its front."
+    )
+    about: Literal["each", "middle"] = Field(
+        "each", description="`middle`: they turn and grow as one, about the middle of all."
+    )
+    move: Point | None = Field(
+        None,
+        description="Metres east and south, or right and front; not relative: where the middle of all comes to be.",
+    )
+    lift: float | None = Field(None, ge=-1000, le=1000, description="Metres above the ground.")
+    turn: float | None = Field(None, ge=-360, le=360, description="Degrees clockwise.")
+    size: float | None = Field(None, gt=0, le=400)
+    tall: float | None = Field(None, gt=0, le=400)
+    up: Literal["", "upright", "surface"] = Field(
+        "", description="`surface`: square to what they stand on."
+    )
+    asset: Id | None = Field(None, description="Another of the layer's assets, with a seed.")
+    seed: Seed | None = None
+    do: Do = Field(
+        "",
+        description="`drop`: onto what is beneath; `clear`: tilted and lifted off the ground; `apart`: pushed until none stands into"
+        " another, by their bodies, or by their `footprints`; `double`: once more; `remove`; `rule`: as the layer's rule has them.",
+    )
+
+
+Chosen = Annotated[list[str], Field(min_length=1, max_length=MOST_CHOSEN)]
+
+
+@dataclass(frozen=True, slots=True)
+class Adjusted:
+    """The edit of a layer that a change comes to."""
+
+    parameters: dict[str, Any]  #: dotted names to values
+    told: str = ""  #: what could not be done, in words
+
+
+@dataclass(eq=False)
+class _Poses:
+    """How n placements stand."""
+
+    at: Float64  #: (n, 2) metres
+    lift: Float64  #: (n,) metres above the ground
+    turn: Float64  #: (n,) degrees
+    up: Float64  #: (n, 2)
+    size: Float64  #: (n,)
+    tall: Float64  #: (n,)
+    variant: Int64  #: (n,) rows of the layer's variants
+
+    @staticmethod
+    def of(placed: Placements, ground: Float64) -> _Poses:
+        """From placements and the height of the ground beneath each (n,)."""
+        position, scale = placed.position.astype(np.float64), placed.scale.astype(np.float64)
+        turn, up = facing_of(placed.rotation)
+        return _Poses(
+            position[:, [0, 2]],
+            position[:, 1] - ground,
+            turn,
+            up,
+            scale[:, 0].copy(),
+            scale[:, 1] / scale[:, 0],
+            placed.variant.astype(np.int64),
+        )
+
+    def placements(self, ids: Any, ground: Float64, shift: int = 0) -> Placements:
+        """As placements; `shift` is added to the rows of variants."""
+        position = np.stack([self.at[:, 0], ground + self.lift, self.at[:, 1]], axis=1)
+        scale = np.stack([self.size, self.size * self.tall, self.size], axis=1)
+        turned = rotations(np.radians(self.turn), self.up)
+        variant = (self.variant + shift).astype(np.uint32)
+        return Placements(
+            ids, variant, position.astype(np.float32), turned, scale.astype(np.float32)
+        )
+
+
+def adjust(
+    evaluator: Evaluator,
+    document: SceneDocument,
+    layer_id: str,
+    things: Sequence[str],
+    change: Change,
+    check: Callable[[], None] = lambda: None,
+) -> Adjusted:
+    """The edit by which the placements `things` of a layer are changed.
+
+    Raises:
+        ParameterError: one of them is not there, the layer keeps no such edits, or something would be beyond its limits.
+    """
+    layer = next((x for x in document.layers if x.id == layer_id), None)
+    if layer is None:
+        raise ParameterError("layer", f"there is no layer {layer_id!r}", value=layer_id)
+    kind = get_layer_kind(layer.kind)
+    if not (kind.holds("placed") or kind.holds("touches")):
+        raise ParameterError("layer", f"{layer.name} has no placements to change", value=layer_id)
+    if (change.asset is None) != (change.seed is None):
+        raise ParameterError("asset", "together with a seed", value=change.asset)
+    if change.do in ("remove", "rule"):
+        value = None if change.do == "rule" else {"removed": True}
+        return Adjusted(
+            written(kind, layer, list(dict.fromkeys(things)), [value] * len(things), {})
+        )
+    work = _Work(evaluator, document, layer, things, check)
+    told = work.change(change)
+    return Adjusted(work.edit(kind, change), told)
+
+
+class _Work:
+    """The chosen, as they stand and as they come to stand."""
+
+    def __init__(
+        self,
+        evaluator: Evaluator,
+        document: SceneDocument,
+        layer: Layer,
+        things: Sequence[str],
+        check: Callable[[], None],
+    ) -> None:
+        self.evaluator, self.layer, self.check = evaluator, layer, check
+        self.evaluation = evaluator.evaluate(document, check)
+        self.surface = self.evaluation.surface
+        placed = self.evaluation.layer(layer.id).output.placements
+        wanted = np.unique(np.array([_number(t) for t in things], np.uint64))
+        tiles = placed.tiles if placed is not None else ()
+        whole = [
+            t.placements.taken(rows)
+            for t in tiles
+            if (rows := np.isin(t.placements.ids, wanted)).any()
+        ]
+        found = np.concatenate([np.empty(0, np.uint64), *(p.ids for p in whole)])
+        if placed is None or len(found) != len(wanted):
+            lost = sorted(set(wanted.tolist()) - set(found.tolist()))
+            raise ParameterError(
+                "things",
+                f"{len(lost)} of them are not there any more",
+                value=str(lost[0]) if lost else "",
+            )
+        order = np.argsort(found)
+        self.ids = found[order]
+        parts = [
+            np.concatenate([getattr(p, n) for p in whole])[order] for n in Placements.__slots__
+        ]
+        self.placed = Placements(*parts)
+        self.variants: tuple[Variant, ...] = placed.variants
+        self.before = _Poses.of(
+            self.placed, beneath(self.surface, self.placed.position[:, [0, 2]].astype(np.float64))
+        )
+        self.now = replace(
+            self.before, **{n: getattr(self.before, n).copy() for n in _Poses.__dataclass_fields__}
+        )
+
+    def ground(self) -> Float64:
+        """(n,) metres of the ground beneath each."""
+        return beneath(self.surface, self.now.at)
+
+    def change(self, c: Change) -> str:
+        """Do it; what could not be done, in words."""
+        now = self.now
+        middle = 0.5 * (now.at.min(axis=0) + now.at.max(axis=0))
+        if c.turn is not None:
+            if c.about == "middle" and c.relative:
+                now.at[:] = middle + _turned(
+                    now.at - middle, np.radians(np.full(len(now.at), c.turn))
+                )
+            now.turn[:] = (
+                now.turn + c.turn if c.relative else np.full(len(now.turn), c.turn)
+            ) % 360.0
+        if c.size is not None:
+            if c.about == "middle" and c.relative:
+                now.at[:] = middle + c.size * (now.at - middle)
+            now.size[:] = now.size * c.size if c.relative else c.size
+        if c.tall is not None:
+            now.tall[:] = now.tall * c.tall if c.relative else c.tall
+        if c.move is not None:
+            by = np.array(c.move, np.float64)
+            if not c.relative:
+                by = by - middle
+            own = c.axes == "own" and c.relative
+            # right and front of what faces north are east and north
+            now.at += _turned(np.array([[by[0], -by[1]]]), np.radians(now.turn)) if own else by
+        if c.lift is not None:
+            now.lift[:] = now.lift + c.lift if c.relative else c.lift
+        if c.up == "upright":
+            now.up[:] = 0.0
+        elif c.up == "surface":
+            found = self.surface.sample(*(np.ascontiguousarray(now.at[:, k]) for k in (0, 1)))
+            now.up[:] = np.where(found.hit[:, None], found.normal[:, [0, 2]], now.up)
+        if c.asset is not None:
+            rows = [
+                k
+                for k, v in enumerate(self.variants)
+                if (v.asset, v.seed) == (c.asset, c.seed) and not v.mirror_of
+            ]
+            if not rows:
+                raise ParameterError(
+                    "asset",
+                    f"{self.layer.name} places no {c.asset!r} with the seed {c.seed}",
+                    value=c.asset,
+                )
+            now.variant[:] = rows[0]
+        self._bounded()
+        return self._do(c.do) if c.do else ""
+
+    def _bounded(self) -> None:
+        """Raises `ParameterError` where a placement would be beyond what one may be."""
+        limits = (
+            ("size", self.now.size, _SMALL, _BIG),
+            ("tall", self.now.tall, _SMALL, _BIG),
+            ("lift", self.now.lift, -_HIGH, _HIGH),
+        )
+        for name, values, low, high in limits:
+            beyond = int(((values < low - 1e-9) | (values > high + 1e-9)).sum())
+            if beyond:
+                text = f"{beyond:,} of {len(values):,} would be beyond {low:g} to {high:g}"
+                raise ParameterError(name, text, limit=f"{low:g} to {high:g}")
+        if np.abs(self.now.at).max() > _FAR:
+            text = f"some would be more than {_FAR:,.0f} m from the middle of the map"
+            raise ParameterError("move", text, limit=f"{_FAR:,.0f} m")
+
+    def _do(self, do: Do) -> str:
+        if do == "drop":
+            return self._drop()
+        if do == "clear":
+            return self._clear()
+        if do in ("apart", "footprints"):
+            return self._apart(do == "footprints")
+        return ""
+
+    def _clear(self) -> str:
+        now, library = self.now, self.evaluator.library
+        for k in range(len(self.ids)):
+            self.check()
+            mesh = library.level(self.variants[now.variant[k]], 0, self.check).mesh
+            scale = now.size[k] * np.array([1.0, now.tall[k], 1.0])
+            turn = math.radians(now.turn[k])
+            now.up[k], now.lift[k] = stand_clear(
+                mesh, now.at[k], turn, now.up[k], scale, self.surface, float(now.lift[k])
+            )
+        return ""
+
+    def _stage(self) -> tuple[Stage, Crowd, Int64]:
+        """All that stands near the chosen, they among it as they now stand, and their rows."""
+        stage = Stage(self.evaluation, self.evaluator.library, self.check)
+        row = next(k for k, r in enumerate(stage.layers) if r.layer.id == self.layer.id)
+        codes = np.array(list(stage.by_tile), np.int64)
+        crowd, layer = stage.crowd(codes, codes)
+        low, high = self.now.at.min(axis=0) - _NEAR, self.now.at.max(axis=0) + _NEAR
+        at = crowd.placed.position[:, [0, 2]]
+        mine = (layer == row) & np.isin(crowd.placed.ids, self.ids)
+        near = ((at >= low) & (at <= high)).all(axis=1) & ~mine
+        there = crowd.placed.taken(np.nonzero(near)[0])
+        own = self.now.placements(self.ids, self.ground(), stage.first[row])
+        both = Placements(
+            *(np.concatenate([getattr(p, n) for p in (there, own)]) for n in Placements.__slots__)
+        )
+        flags = np.arange(both.count) >= there.count
+        free = np.zeros(both.count, bool)
+        return stage, Crowd(both, flags, free, crowd.outlines, crowd.shapes), np.nonzero(flags)[0]
+
+    def _drop(self) -> str:
+        stage, crowd, rows = self._stage()
+        lost = 0
+        # the lowest first: others may come to lie on them
+        for k in np.argsort(self.now.lift, kind="stable").tolist():
+            self.check()
+            by = dropped(crowd, int(rows[k]), self.surface, stage.ground.water, stage.under)
+            if not math.isfinite(by):
+                lost += 1
+            elif by:
+                self.now.lift[k] -= by
+                position = crowd.placed.position.copy()
+                position[rows[k], 1] -= by
+                crowd = replace(crowd, placed=replace(crowd.placed, position=position))
+        return f"{lost:,} of them have nothing beneath them" if lost else ""
+
+    def _apart(self, footprints: bool) -> str:
+        _, crowd, rows = self._stage()
+        count = crowd.placed.count
+        free = np.zeros(count, bool)
+        free[rows] = True
+        placed, shapes = crowd.placed, crowd.shapes
+        if footprints:
+            flat = placed.position.copy()
+            flat[:, 1] = 0.0
+            quiet = np.tile(np.array([0, 0, 0, 1], np.float32), (count, 1))
+            placed = replace(placed, position=flat, rotation=quiet)
+            shapes = self._footprints()
+        before = self.ground()
+        start = self.now.at.copy()
+
+        def follow(by: Float64) -> Float64:
+            rise = np.zeros(count)
+            if not footprints:
+                rise[rows] = beneath(self.surface, start + by[rows]) - before
+            return rise
+
+        made = push_apart(shapes.stood(placed), count, free, True, follow, self.check)
+        self.now.at += made.by[rows][:, [0, 2]]
+        pairs = len(made.left)
+        return (
+            f"{pairs:,} {'pair still stands' if pairs == 1 else 'pairs still stand'} into each other"
+            if pairs
+            else ""
+        )
+
+    def _footprints(self) -> Shapes:
+        """A round body for the foot of every variant of the scene."""
+        library = self.evaluator.library
+        out: list[list[Body]] = []
+        for result in self.evaluation.layers:
+            placed = result.output.placements
+            if placed is None or not placed.count:
+                continue
+            for variant, count in zip(placed.variants, placed.per_variant.tolist(), strict=True):
+                wide = library.foot(variant, self.check) if count else 0.0
+                out.append([Body(np.zeros((1, 3)), wide)] if wide > 0 else [])
+        return Shapes.of(out)
+
+    def edit(self, kind: LayerKind, c: Change) -> dict[str, Any]:
+        """The parameters that keep how they now stand."""
+        was, now = self.before, self.now
+        moved = np.asarray((np.abs(now.at - was.at) > 1e-6).any(axis=1))
+        lifted = np.abs(now.lift - was.lift) > 1e-6
+        turned = (np.abs(now.turn - was.turn) > 1e-3) | np.asarray(
+            (np.abs(now.up - was.up) > 1e-6).any(axis=1)
+        )
+        sized, grown = np.abs(now.size - was.size) > 1e-6, np.abs(now.tall - was.tall) > 1e-6
+        swapped = now.variant != was.variant
+        values: list[dict[str, Any]] = []
+        for k in range(len(self.ids)):
+            out: dict[str, Any] = {}
+            if moved[k]:
+                out["at"] = [round(float(v), 4) for v in now.at[k]]
+            if lifted[k]:
+                out["lift"] = round(float(now.lift[k]), 4)
+            if turned[k]:
+                out["turn"] = round(float(now.turn[k]), 3)
+                out["up"] = [round(float(v), 6) for v in now.up[k]]
+            if sized[k]:
+                out["size"] = round(float(now.size[k]), 6)
+            if grown[k]:
+                out["tall"] = round(float(now.tall[k]), 6)
+            if swapped[k]:
+                variant = self.variants[int(now.variant[k])]
+                out |= {"asset": variant.asset, "seed": variant.seed}
+            values.append(out)
+        ids = [str(i) for i in self.ids.tolist()]
+        if c.do == "double":
+            return self._doubled(kind, ids, values)
+        of = {i: self.variants[int(v)].asset for i, v in zip(ids, was.variant, strict=True)}
+        return written(kind, self.layer, ids, list(values), of)
+
+    def _doubled(
+        self, kind: LayerKind, ids: list[str], values: list[dict[str, Any]]
+    ) -> dict[str, Any]:
+        """Those that were set down once more, as they now stand."""
+        path = kind.holds("placed")
+        if not path:
+            raise ParameterError(
+                "do",
+                f"{self.layer.name} is a rule's; set it loose first, then double what stands",
+                value="double",
+            )
+        kept = {t["id"]: t for t in self.layer.parameters.get(path, ())}
+        if len(kept) + len(ids) > MOST_SET:
+            raise ParameterError(
+                "things",
+                f"there would be more than {MOST_SET:,} in {self.layer.name}",
+                limit=f"{MOST_SET:,}",
+            )
+        by_number = numbered(self.layer, path)
+        out = {}
+        for thing, value in zip(ids, values, strict=True):
+            old = by_number[int(thing)]
+            k = 2
+            while (name := f"{old['id'][:30]}-{k}") in kept or f"{path}#{name}" in out:
+                k += 1
+            whole = {**old, **value}
+            out[f"{path}#{name}"] = {n: v for n, v in whole.items() if n != "id"}
+        return out
+
+
+def _number(thing: str) -> int:
+    try:
+        value = int(thing)
+    except ValueError:
+        value = -1
+    if not 0 <= value < 2**64:
+        raise ParameterError(
+            "things", "the id of a placement is a whole number of 64 bits", value=thing
+        )
+    return value
+
+
+def _turned(points: Float64, angle: Float64) -> Float64:
+    """(n, 2) points east and south, each turned clockwise, seen from above."""
+    c, s = np.cos(angle), np.sin(angle)
+    return np.stack(
+        [points[:, 0] * c - points[:, 1] * s, points[:, 0] * s + points[:, 1] * c], axis=1
+    )
+
+
+def numbered(layer: Layer, path: str) -> dict[int, dict[str, Any]]:
+    """What was set down, by the id of its placement."""
+    return {
+        int(stream(f"set down {layer.id} {t['id']}")): dict(t)
+        for t in layer.parameters.get(path, ())
+    }
+
+
+def written(
+    kind: LayerKind,
+    layer: Layer,
+    ids: list[str],
+    values: Sequence[dict[str, Any] | None],
+    of: dict[str, str],
+) -> dict[str, Any]:
+    """The parameters that keep `values` of placements besides what is kept of them; None: as the rule has it."""
+    path = kind.holds("placed")
+    out: dict[str, Any] = {}
+    if path:
+        by_number = numbered(layer, path)
+        for thing, value in zip(ids, values, strict=True):
+            old = by_number.get(_number(thing))
+            if old is None:
+                raise ParameterError("things", "one of them is not there any more", value=thing)
+            if value is None:
+                raise ParameterError(
+                    "do", f"{layer.name} has no rule to give them back to", value="rule"
+                )
+            gone = value.get("removed")
+            if gone or value:
+                whole = {n: v for n, v in {**old, **value}.items() if n != "id"}
+                out[f"{path}#{old['id']}"] = None if gone else whole
+        return out
+    path = kind.holds("touches")
+    kept = {t["id"]: t for t in layer.parameters.get(path, ())}
+    fresh = 0
+    for thing, value in zip(ids, values, strict=True):
+        if value is None:
+            if thing in kept:
+                out[f"{path}#{thing}"] = None
+        elif value:
+            fresh += thing not in kept
+            before = {n: v for n, v in kept.get(thing, {}).items() if n != "id"}
+            out[f"{path}#{thing}"] = {
+                **({"of": of[thing]} if thing in of else {}),
+                **before,
+                **value,
+            }
+    if len(kept) + fresh > MOST_TOUCHES:
+        raise ParameterError(
+            "things",
+            f"{layer.name} would have more than {MOST_TOUCHES:,} touches; set it loose, or choose fewer",
+            limit=f"{MOST_TOUCHES:,}",
+        )
+    return out
