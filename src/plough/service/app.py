@@ -34,11 +34,11 @@ from plough.service.api import (
     outside,
     own_meshes,
     parcels,
+    placed,
     releases,
     revisions,
     scenes,
     trials,
-    trouble,
     ways,
 )
 from plough.service.api.context import Context
@@ -169,7 +169,7 @@ def create_app(url: str, asset_library: str = "") -> FastAPI:
         releases.router,
         evaluation.router,
         trials.router,
-        trouble.router,
+        placed.router,
         bench.router,
         own_meshes.router,
         ground.router,

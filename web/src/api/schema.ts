@@ -691,6 +691,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/layers/{layer_id}/adjust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Find Adjust
+         * @description The edit by which chosen placements of a layer are changed, to be made like any other; nothing is changed by this.
+         */
+        post: operations["find_adjust_api_scenes__scene_id__layers__layer_id__adjust_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench/pictures": {
         parameters: {
             query?: never;
@@ -1378,6 +1398,36 @@ export interface components {
             name: string;
         };
         /**
+         * AdjustIn
+         * @description Chosen placements of a layer, and what is done to all of them.
+         */
+        AdjustIn: {
+            /**
+             * Things
+             * @description Ids of placements.
+             */
+            things: string[];
+            change: components["schemas"]["Change"];
+        };
+        /**
+         * AdjustOut
+         * @description The edit of the layer that a change comes to.
+         */
+        AdjustOut: {
+            /**
+             * Parameters
+             * @description Dotted names to values.
+             */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /**
+             * Told
+             * @description What could not be done; empty: all was.
+             */
+            told: string;
+        };
+        /**
          * AmountOut
          * @description How many findings of one kind a layer has, listed or not.
          */
@@ -1574,6 +1624,75 @@ export interface components {
              * @description Metres from the middle to the nearest and the farthest.
              */
             depth: number;
+        };
+        /**
+         * Change
+         * @description What is done to all of the chosen; what is not given stays as it is.
+         */
+        Change: {
+            /**
+             * Relative
+             * @description Numbers add to what each has; sizes multiply it.
+             * @default true
+             */
+            relative: boolean;
+            /**
+             * Axes
+             * @description `own`: to each one's right and to its front.
+             * @default scene
+             * @enum {string}
+             */
+            axes: "scene" | "own";
+            /**
+             * About
+             * @description `middle`: they turn and grow as one, about the middle of all.
+             * @default each
+             * @enum {string}
+             */
+            about: "each" | "middle";
+            /**
+             * Move
+             * @description Metres east and south, or right and front; not relative: where the middle of all comes to be.
+             */
+            move?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Lift
+             * @description Metres above the ground.
+             */
+            lift?: number | null;
+            /**
+             * Turn
+             * @description Degrees clockwise.
+             */
+            turn?: number | null;
+            /** Size */
+            size?: number | null;
+            /** Tall */
+            tall?: number | null;
+            /**
+             * Up
+             * @description `surface`: square to what they stand on.
+             * @default
+             * @enum {string}
+             */
+            up: "" | "upright" | "surface";
+            /**
+             * Asset
+             * @description Another of the layer's assets, with a seed.
+             */
+            asset?: string | null;
+            /** Seed */
+            seed?: number | null;
+            /**
+             * Do
+             * @description `drop`: onto what is beneath; `clear`: tilted and lifted off the ground; `apart`: pushed until none stands into another, by their bodies, or by their `footprints`; `double`: once more; `remove`; `rule`: as the layer's rule has them.
+             * @default
+             * @enum {string}
+             */
+            do: "" | "drop" | "clear" | "apart" | "footprints" | "double" | "remove" | "rule";
         };
         /**
          * ClassOut
@@ -1820,6 +1939,8 @@ export interface components {
             parameters: {
                 [key: string]: unknown;
             };
+            /** @description Placements of it that are changed, besides. */
+            adjust?: components["schemas"]["AdjustIn"] | null;
             /**
              * Client
              * @description One for each window.
@@ -6943,6 +7064,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MendOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_adjust_api_scenes__scene_id__layers__layer_id__adjust_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdjustIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdjustOut"];
                 };
             };
             /** @description Not signed in. */

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { app } from '../state/app.svelte';
   import { brush, PLACERS } from '../state/brush.svelte';
   import { mixed } from '../state/mix';
   import { hand, handy, type SetDown, type Touch } from '../state/hand.svelte';
@@ -22,6 +23,9 @@
   import { TouchTool } from '../view/tools/touch';
   import { ShapeTool } from '../view/tools/shape';
   import { World } from '../view/world';
+  import { chosen, type Adjusting, type Change } from '../state/chosen.svelte';
+  import { ChooseTool } from '../view/tools/choose';
+  import ChosenPanel from './ChosenPanel.svelte';
   import FindingCard from './FindingCard.svelte';
   import TroublePanel from './TroublePanel.svelte';
   import AssetTray from './AssetTray.svelte';
@@ -62,6 +66,8 @@
   const byHand = $derived(selected && open.canEdit && !selected.locked && placedOf(selected.kind) ? selected.id : '');
   /** And where its placements can be touched. */
   const touched = $derived(selected && open.canEdit && !selected.locked && touchesOf(selected.kind) ? selected.id : '');
+  /** And where they are being chosen. */
+  const choosing = $derived(chosen.on && !hand.on && !brush.inHand ? byHand || touched : '');
   /** What a placement of a layer may be; those that are mirrored are the same once more. */
   const variantsOf = (layer: string) =>
     (open.view(layer)?.placements?.variants ?? [])
@@ -102,6 +108,7 @@
     const stands = (standing = new Standing(stage));
     const inHand = (tools = new ToolHost(stage, {
       draft: (path, value) => open.draft(open.selected, { [path]: value }),
+      adjust: (adjusting) => open.draftAdjust(adjusting),
       apply,
       cancelled: () => void open.evaluate(),
       click: (spot) => {
@@ -117,7 +124,7 @@
       leave: () => {
         drawing = null;
         brush.inHand = '';
-        hand.on = false;
+        hand.on = chosen.on = false;
       },
     }));
     stage.onDrawn = (coarse) => {
@@ -280,12 +287,41 @@
   }
 
   /** Make the edits of a tool; a layer that they make is selected. */
-  async function apply(edits: Edit[]): Promise<boolean> {
-    let scene = null;
-    for (const edit of edits) scene = await open.edit(edit);
-    if (scene?.created_id) open.selected = scene.created_id;
-    return scene !== null;
+  async function apply(edits: (Edit | Adjusting)[]): Promise<boolean> {
+    let taken = false;
+    for (const edit of edits) {
+      if (edit.op === 'adjust') {
+        taken = await open.adjust(edit);
+        continue;
+      }
+      const scene = await open.edit(edit);
+      if (scene?.created_id) open.selected = scene.created_id;
+      taken = scene !== null;
+    }
+    return taken;
   }
+
+  /** What is done to the chosen. */
+  const adjusting = (change: Change): Adjusting => ({
+    op: 'adjust',
+    id: choosing,
+    things: chosen.things.map((t) => t.id),
+    change: chosen.meant(change),
+  });
+  // the chosen as they stand now, in whatever the view shows
+  $effect(() => {
+    const [now, layer] = [world, choosing];
+    void current;
+    if (!now || !layer) return;
+    untrack(() => {
+      if (chosen.things.length) chosen.things = now.those(layer, new Set(chosen.things.map((t) => t.id)));
+    });
+  });
+  $effect(() => {
+    void choosing;
+    void chosen.on;
+    untrack(() => (chosen.things = []));
+  });
 
   /** What is to be drawn: the points of a new layer of a kind, or a hole in the layer that is selected. */
   function drawingOf(what: string): Wanted | undefined {
@@ -322,6 +358,7 @@
     const wanted = drawing && drawingOf(drawing);
     const id = shaped;
     const layer = brush.inHand ? painted : '';
+    const choose = choosing;
     const setting = hand.on ? byHand : '';
     const touching = hand.on ? touched : '';
     untrack(() => {
@@ -336,6 +373,17 @@
             layer,
             () => brush.over(open.layer(layer) ?? NOBODY),
             (radius) => (brush.radius = radius),
+          ),
+        );
+      else if (choose)
+        host.take(
+          new ChooseTool(
+            now,
+            choose,
+            chosen,
+            hand,
+            () => variantsOf(choose),
+            (what) => app.tell(what),
           ),
         );
       else if (setting)
@@ -429,6 +477,20 @@
   {#if ready && world && standing}
     <BoardPanels {open} {world} {standing} {frame} {hints} {contours} oncontours={nextContours} />
     <ScaleBar {metre} {developed} />
+    {#if choosing && chosen.things.length && world}
+      {@const now = world}
+      <ChosenPanel
+        {open}
+        rule={!byHand}
+        variants={variantsOf(choosing)}
+        ontry={(change) => open.draftAdjust(adjusting(change))}
+        onchange={(change) => void apply([adjusting(change)])}
+        onalike={() => {
+          const told = chosen.add(now.alike(choosing, new Set(chosen.things.map((t) => t.asset))));
+          if (told) app.tell(told);
+        }}
+      />
+    {/if}
     {#if open.trouble.current}<FindingCard {open} stage={world.stage} {frame} finding={open.trouble.current} />{/if}
     {#if open.trouble.shown}<TroublePanel {open} onfly={fly} />{/if}
   {/if}

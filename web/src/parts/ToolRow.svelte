@@ -5,6 +5,7 @@
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { placedOf, strokesOf, touchesOf } from '../layers/kinds';
   import { brush, PLACERS } from '../state/brush.svelte';
+  import { chosen } from '../state/chosen.svelte';
   import { begin, hand } from '../state/hand.svelte';
 
   let { open, layer }: { open: SceneStore; layer: Layer } = $props();
@@ -21,6 +22,13 @@
     [
       {
         word: 'choose',
+        title: 'Choose placements, one or many, and change them together',
+        there: Boolean(touchesOf(layer.kind) ?? placedOf(layer.kind)),
+        on: chosen.on,
+        take: () => (chosen.on = true),
+      },
+      {
+        word: 'take up',
         title: 'Take up single placements: move, turn, change, take them out',
         there: Boolean(touchesOf(layer.kind)),
         on: hand.on,
@@ -45,7 +53,7 @@
 
   function flip({ on, take }: Word) {
     brush.inHand = '';
-    hand.on = false;
+    hand.on = chosen.on = false;
     if (!on) take();
   }
 </script>

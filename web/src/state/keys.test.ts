@@ -117,7 +117,13 @@ describe('keys', () => {
     keyring.press(pressed('z', ['Control']));
     keyring.press(pressed('Home'));
     expect(done).toEqual(['settled', 'undo', 'whole']);
-    expect((Object.keys(KEYS) as KeyName[]).filter(isLetter)).toEqual(['frame', 'contours', 'nextFinding', 'hide', 'card']);
+    expect((Object.keys(KEYS) as KeyName[]).filter(isLetter)).toEqual([
+      'frame',
+      'contours',
+      'nextFinding',
+      'hide',
+      'card',
+    ]);
   });
 
   it('of the newest scope come first; one that is alone hides the others until it ends', () => {

@@ -11,6 +11,7 @@ import {
 } from '../api/client';
 import { mixOf } from '../layers/kinds';
 import { app } from './app.svelte';
+import type { Adjusting } from './chosen.svelte';
 import { DraftChannel } from './draftChannel';
 import { EditQueue, type Edit, type Pause, type Queued } from './editQueue';
 import { keepFor } from './keep';
@@ -221,6 +222,31 @@ export class SceneStore {
     clearTimeout(this.whole);
     this.tried = { layer, parameters, light: true };
     this.drafts.ask(this.tried);
+  }
+
+  /** What the scene would come to with placements changed together. */
+  draftAdjust({ id, things, change }: Adjusting) {
+    this.asked++;
+    clearTimeout(this.whole);
+    this.tried = { layer: id, parameters: {}, adjust: { things, change } };
+    this.drafts.ask(this.tried);
+  }
+
+  /** Change placements together, as one edit; whether it could be. */
+  async adjust({ id, things, change }: Adjusting): Promise<boolean> {
+    try {
+      const { parameters, told } = await this.server.adjusted(id, things, change);
+      if (told) app.tell(told);
+      if (!Object.keys(parameters).length) {
+        void this.evaluate(); // a draft may be seen
+        return true;
+      }
+      return (await this.edit({ op: 'layer', id, parameters })) !== null;
+    } catch (error) {
+      app.tell(said(error), 'bad');
+      void this.evaluate();
+      return false;
+    }
   }
 
   /** Try a number of the selected layer at several values; what is tried already ends. */

@@ -58,6 +58,7 @@ class Fake implements Server {
   trials = () => Promise.reject(new Error('none'));
   trouble = () => Promise.resolve({ edits: 0, findings: [], amounts: [], count: 0, left: 0 });
   mends = () => Promise.resolve([]);
+  adjusted = () => Promise.resolve({ parameters: {}, told: '' });
   send = (queued: Queued, versions: Versions) => {
     this.sent.push([queued, versions.layer('dyke')]);
     const answer = this.answers.shift();

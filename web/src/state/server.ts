@@ -2,6 +2,7 @@
 import {
   api,
   take,
+  type Adjusted,
   type Evaluation,
   type Mend,
   type Release,
@@ -10,6 +11,7 @@ import {
   type Trouble,
   type Values,
 } from '../api/client';
+import type { Change } from './chosen.svelte';
 import type { Edit, Queued } from './editQueue';
 import { LiveSocket, type Live } from './liveSocket';
 
@@ -26,6 +28,7 @@ export interface Draft {
   layer: string;
   parameters: Values;
   light?: boolean; // a part of very much is enough
+  adjust?: { things: string[]; change: Change }; // placements of it that are changed besides
 }
 
 export interface Server {
@@ -40,6 +43,8 @@ export interface Server {
   trouble(): Promise<Trouble>;
   /** The edits that put findings right. */
   mends(findings: string[]): Promise<Mend[]>;
+  /** The edit of a layer by which placements of it are changed. */
+  adjusted(layer: string, things: string[], change: Change): Promise<Adjusted>;
   live(live: Live): { close(): void };
 }
 
@@ -67,7 +72,8 @@ export class SceneServer implements Server {
   }
 
   draft(draft: Draft, eye: Eye) {
-    const body = { light: false, ...draft, client: this.client, serial: ++this.serial, eye };
+    const adjust = draft.adjust && { ...draft.adjust, change: wholly(draft.adjust.change) };
+    const body = { light: false, ...draft, adjust, client: this.client, serial: ++this.serial, eye };
     return take<Evaluation>(api.POST('/api/scenes/{scene_id}/draft', { params: { path: this.path }, body }));
   }
 
@@ -83,6 +89,12 @@ export class SceneServer implements Server {
   mends(findings: string[]) {
     const body = { findings };
     return take<Mend[]>(api.POST('/api/scenes/{scene_id}/trouble/mend', { params: { path: this.path }, body }));
+  }
+
+  adjusted(layer: string, things: string[], change: Change) {
+    const path = { ...this.path, layer_id: layer };
+    const body = { things, change: wholly(change) };
+    return take<Adjusted>(api.POST('/api/scenes/{scene_id}/layers/{layer_id}/adjust', { params: { path }, body }));
   }
 
   live(live: Live) {
@@ -158,3 +170,13 @@ export class SceneServer implements Server {
     return take(api.PATCH('/api/scenes/{scene_id}/assets/{asset_id}', { params, body }));
   }
 }
+
+/** With what is not said. */
+const wholly = (change: Change) => ({
+  relative: true,
+  axes: 'scene' as const,
+  about: 'each' as const,
+  up: '' as const,
+  do: '' as const,
+  ...change,
+});

@@ -10,7 +10,8 @@ import { look } from './ground';
 import { texturesIn, wind } from './materials';
 import { nearer, type Hit } from './pick';
 import { Stage } from './stage';
-import type { Point, Seat, Spot, Stood, Terrain } from './tools/tool';
+import type { Field } from './tools/choose';
+import type { Point, Seat, Spot, Stood } from './tools/tool';
 import { warm } from './warm';
 
 const FACETS: Record<string, Facet> = {
@@ -31,7 +32,7 @@ const depthOf = (camera: THREE.Camera, point: THREE.Vector3) =>
 
 const COARSE = 1.8;
 
-export class World implements Terrain {
+export class World implements Field {
   private readonly actors = new Map<string, Map<string, Actor>>(); // layer, facet
   private contours = 0;
   /** All is seen, if only as it looks from afar. */
@@ -180,8 +181,37 @@ export class World implements Terrain {
   }
 
   standsAt(spot: Spot, layer: string): Stood | null {
+    return this.placementsOf(layer)?.stood(this.stage.ray(spot)) ?? null;
+  }
+
+  private placementsOf(layer: string): PlacementsActor | null {
     const found = this.actors.get(layer)?.get('placements');
-    return found instanceof PlacementsActor ? found.stood(this.stage.ray(spot)) : null;
+    return found instanceof PlacementsActor ? found : null;
+  }
+
+  /** Placements of a layer whose feet are seen at spots that `within` holds. */
+  standing(layer: string, within: (spot: Spot) => boolean): Stood[] {
+    const seen = (at: THREE.Vector3) => {
+      const spot = this.stage.project(at);
+      return spot !== null && within(spot);
+    };
+    return [...(this.placementsOf(layer)?.wanted((_, at) => seen(at)) ?? [])];
+  }
+
+  /** Those of some ids, as they stand now. */
+  those(layer: string, ids: Set<string>): Stood[] {
+    return ids.size ? [...(this.placementsOf(layer)?.wanted((id) => ids.has(`${id}`)) ?? [])] : [];
+  }
+
+  /** Those of some assets. */
+  alike(layer: string, assets: Set<string>): Stood[] {
+    return [...(this.placementsOf(layer)?.wanted((_, __, asset) => assets.has(asset)) ?? [])];
+  }
+
+  /** Points a little before the camera that are seen at these spots. */
+  spotsOn(spots: Spot[]): Point[] {
+    const near = 2 * this.stage.camera.near;
+    return spots.map((spot) => this.stage.ray(spot).at(near, new THREE.Vector3()));
   }
 
   /** What is nearest under a spot of the view, as far as its shape tells; quick, for a pointer that moves. */

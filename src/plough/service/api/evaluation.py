@@ -22,6 +22,7 @@ from plough.core.library import Variant, resolve, variant_of
 from plough.core.library.library import switch_distances
 from plough.core.matters import declared
 from plough.core.parameters import build, describe
+from plough.core.scene.adjust import adjust
 from plough.core.scene.document import (
     Layer,
     LayerGame,
@@ -284,10 +285,15 @@ def draft(scene_id: str, body: Draft, db: Session, me: Me, ctx: Ctx) -> Evaluati
     scene = scene_for(db, me, scene_id)
     document, edits = documents.document_of(db, scene), scene.edits
     db.commit()
-    drafted = changed(document, layer_of(document, body.layer), body.parameters)
 
     def check() -> None:
         ctx.latest.check(scene_id, body.client, body.serial)
+
+    drafted = changed(document, layer_of(document, body.layer), body.parameters)
+    if body.adjust is not None:
+        things, change = body.adjust.things, body.adjust.change
+        made = adjust(ctx.evaluator, drafted, body.layer, things, change, check)
+        drafted = changed(drafted, layer_of(drafted, body.layer), made.parameters)
 
     transport = Transport(ctx, scene_id, body.eye, False, check)
     light = body.layer if body.light else ""

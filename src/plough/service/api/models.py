@@ -8,6 +8,7 @@ from typing import Annotated, Any
 from pydantic import BaseModel, ConfigDict, Field
 
 from plough.core.parameters import Row
+from plough.core.scene.adjust import Change, Chosen
 from plough.core.scene.document import LayerGame, Settings, Shadow
 
 Version = Annotated[int, Field(ge=1, description="The version that the edit was made against.")]
@@ -508,6 +509,20 @@ class EvaluationOut(BaseModel):
     )
 
 
+class AdjustIn(In):
+    """Chosen placements of a layer, and what is done to all of them."""
+
+    things: Chosen = Field(description="Ids of placements.")
+    change: Change
+
+
+class AdjustOut(BaseModel):
+    """The edit of the layer that a change comes to."""
+
+    parameters: dict[str, Any] = Field(description="Dotted names to values.")
+    told: str = Field(description="What could not be done; empty: all was.")
+
+
 class Draft(In):
     """A layer with parameters that are not kept."""
 
@@ -515,6 +530,7 @@ class Draft(In):
     parameters: dict[str, Any] = Field(
         {}, description="Dotted names to values; the others stay as they are."
     )
+    adjust: AdjustIn | None = Field(None, description="Placements of it that are changed, besides.")
     client: str = Field(max_length=40, description="One for each window.")
     serial: int = Field(
         ge=0, description="Growing; a draft with a higher one ends those before it."

@@ -145,19 +145,35 @@ export class PlacementsActor implements Actor {
 
   /** The placement that a ray meets first, as it stands. */
   stood(ray: THREE.Ray): Stood | null {
-    const { row, placement } = this.pick(ray) ?? {};
-    const variant = row && this.variants[row[0].variant];
-    if (!row || !variant || placement === undefined) return null;
-    const { list } = row[0];
-    const turn = turnOf(list, row[1], new THREE.Quaternion());
+    const { row } = this.pick(ray) ?? {};
+    return row ? this.standing(...row) : null;
+  }
+
+  /** Those that are wanted, as they stand. */
+  *wanted(is: (id: bigint, at: THREE.Vector3, asset: string) => boolean): Iterable<Stood> {
+    const at = new THREE.Vector3();
+    for (const cell of this.cells()) {
+      const asset = this.variants[cell.variant]?.asset ?? '';
+      for (let k = 0; k < cell.count; k++) {
+        const found = is(cell.ids[k] as bigint, placeOf(cell.list, k, at), asset) && this.standing(cell, k);
+        if (found) yield found;
+      }
+    }
+  }
+
+  private standing(cell: Cell, k: number): Stood | null {
+    const variant = this.variants[cell.variant];
+    if (!variant) return null;
+    const { list } = cell;
+    const turn = turnOf(list, k, new THREE.Quaternion());
     const up = UP.clone().applyQuaternion(turn);
     // what is left when it is set upright again
     const front = new THREE.Vector3(0, 0, 1).applyQuaternion(turn);
     front.applyQuaternion(new THREE.Quaternion().setFromUnitVectors(up, UP));
-    const [size, height] = [widthOf(list, row[1]), sizeOf(list, row[1])];
+    const [size, height] = [widthOf(list, k), sizeOf(list, k)];
     return {
-      id: `${placement}`,
-      at: placeOf(list, row[1], new THREE.Vector3()),
+      id: `${cell.ids[k]}`,
+      at: placeOf(list, k, new THREE.Vector3()),
       asset: variant.asset,
       seed: variant.seed,
       turn: (THREE.MathUtils.radToDeg(Math.atan2(front.x, -front.z)) + 360) % 360,

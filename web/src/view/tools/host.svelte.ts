@@ -1,6 +1,7 @@
 /** Holds the tool in hand: gives it the pointer and the keys, locks the camera, and takes its edits. */
 import { said } from '../../api/client';
 import { app } from '../../state/app.svelte';
+import type { Adjusting } from '../../state/chosen.svelte';
 import type { Edit } from '../../state/editQueue';
 import { keyring } from '../../state/keys';
 import { crossed } from '../overlay';
@@ -10,8 +11,10 @@ import type { Gesture, KeyStroke, Outcome, Spot, Tool, WheelKey } from './tool';
 /** What becomes of what a tool does. */
 export interface Desk {
   draft(path: string, value: unknown): void;
+  /** Shows placements changed together that are not kept yet. */
+  adjust?(adjusting: Adjusting): void;
   /** Makes edits; whether they were taken. */
-  apply(edits: Edit[]): Promise<boolean>;
+  apply(edits: (Edit | Adjusting)[]): Promise<boolean>;
   /** A draft was given up. */
   cancelled(): void;
   /** A click into the view that no tool wanted. */
@@ -258,6 +261,11 @@ export class ToolHost {
     if (draft) {
       this.drafted = true;
       this.desk.draft(draft.path, draft.value);
+    }
+    const adjusting = outcome === 'draft' ? tool.adjusting?.() : null;
+    if (adjusting) {
+      this.drafted = true;
+      this.desk.adjust?.(adjusting);
     }
     if (outcome === 'commit') void this.commit();
   }

@@ -1,4 +1,5 @@
 /** Tools: at most one is in hand in a view. It knows places and values; pointer, keys and camera are its host's. */
+import type { Adjusting } from '../../state/chosen.svelte';
 import type { Edit } from '../../state/editQueue';
 
 /** Metres. */
@@ -83,7 +84,9 @@ export interface Tool {
   /** What is changing now: a parameter's path and its value. */
   draft(): { path: string; value: unknown } | null;
   /** The edits that it came to. Raises an error in plain words where something is still missing. */
-  commit(): Edit[];
+  commit(): (Edit | Adjusting)[];
+  /** In place of a draft: placements that are being changed together. */
+  adjusting?(): Adjusting | null;
   /** What it sets has been changed elsewhere. */
   again?(): Outcome;
   /** Whether it holds something that Escape puts back. */

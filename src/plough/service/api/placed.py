@@ -1,9 +1,10 @@
-"""Trouble: what is wrong in a scene, and the edits that put it right."""
+"""Placements in reach: what is wrong with them and what puts it right, and the chosen changed together."""
 
 from __future__ import annotations
 
 from fastapi import APIRouter
 
+from plough.core.scene.adjust import adjust
 from plough.core.scene.mend import mend, remedy
 from plough.core.scene.trouble import trouble
 from plough.service import documents
@@ -11,6 +12,8 @@ from plough.service.accounts import scene_for
 from plough.service.api.context import Ctx, Me, Session
 from plough.service.api.models import (
     PROBLEMS,
+    AdjustIn,
+    AdjustOut,
     AmountOut,
     MendIn,
     MendOut,
@@ -61,3 +64,15 @@ def find_mend(scene_id: str, body: MendIn, db: Session, me: Me, ctx: Ctx) -> lis
         )
         for m in mend(ctx.evaluator, document, body.findings)
     ]
+
+
+@router.post("/scenes/{scene_id}/layers/{layer_id}/adjust")
+def find_adjust(
+    scene_id: str, layer_id: str, body: AdjustIn, db: Session, me: Me, ctx: Ctx
+) -> AdjustOut:
+    """The edit by which chosen placements of a layer are changed, to be made like any other; nothing is changed by this."""
+    scene = scene_for(db, me, scene_id)
+    document = documents.document_of(db, scene)
+    db.commit()
+    made = adjust(ctx.evaluator, document, layer_id, body.things, body.change)
+    return AdjustOut(parameters=made.parameters, told=made.told)
