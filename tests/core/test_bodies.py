@@ -11,7 +11,7 @@ from scipy.spatial import ConvexHull
 from scipy.spatial.transform import Rotation
 
 from plough.core.arrays import Float64
-from plough.core.place.bodies import Body, Shapes, apart_by
+from plough.core.place.bodies import Body, Shapes, apart_by, stop_of
 from plough.core.place.placements import Placements
 
 
@@ -131,3 +131,20 @@ def test_pairs_that_meet_are_those_that_another_library_finds() -> None:
 
 def _grazes(there: list[Float64], pair: tuple[int, int]) -> bool:
     return abs(ours(there[pair[0]], there[pair[1]])[0]) < 1e-4
+
+
+def test_what_stops_a_walker_is_what_lies_between_knee_and_head() -> None:
+    stem = stop_of(Body(np.array([[0, 0, 0], [0.0, 9, 0]]), 0.25))
+    assert stem is not None and stem.ring.tolist() == [[0, 0]] and stem.round == 0.25
+    leaning = stop_of(Body(np.array([[0, 0, 0], [9.0, 9, 0]]), 0.1))
+    assert leaning is not None
+    assert leaning.ring == pytest.approx(np.array([[0.2, 0], [1.9, 0]]), abs=1e-6)
+    # a cone on its tip: as wide as it is at the head
+    cone = np.array(
+        [[0, 0, 0], *([3 * np.cos(a), 3, 3 * np.sin(a)] for a in np.arange(16) * np.pi / 8)]
+    )
+    found = stop_of(Body(cone))
+    assert found is not None
+    assert np.hypot(*found.ring.T) == pytest.approx([1.8] * 16, abs=1e-3)
+    for high in (5.0, -2.0):  # overhead, and a step
+        assert stop_of(Body(cone * [1, 0.05, 1] + np.array([0, high, 0]))) is None

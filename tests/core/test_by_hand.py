@@ -17,10 +17,11 @@ from scipy.spatial.transform import Rotation
 from plough.core.errors import ParameterError
 from plough.core.layers.by_hand import ByHandParameters
 from plough.core.parameters import build
-from plough.core.place.by_hand import MOST_SET, rotations
+from plough.core.place.by_hand import MOST_SET
 from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.loose import set_loose
 from plough.core.scene.parcel import pack_layers, unpack
+from plough.core.vectors import rotations
 from plough.service.limits import MOST_JSON
 from tests.conftest import SMALL
 from tests.core.test_brush import by_id

@@ -66,6 +66,7 @@ class Kind:
     impostor: bool = True  #: whether a picture of it serves as one more level, the farthest
     loads: str = ""  #: the parameter that holds the hash of the file that it is made from, if it is
     seeded: bool = True  #: whether seeds make it differ
+    fetches: bool = False  #: whether it is given files for what is lent to it
     hard: bool = False  #: whether others can be set down on its faces
 
 
@@ -73,9 +74,9 @@ _KINDS: dict[str, Kind] = {}
 
 
 def with_lamps(product: Product, detail: int) -> Product:
-    """`product` with the lamps that its parameters ask for, and a globe about each."""
+    """`product` with the lamps that its parameters ask for besides, and a globe about each."""
     lamps = lamps_of(product.game.lamp)
-    out = replace(product, lamps=lamps)
+    out = replace(product, lamps=(*product.lamps, *lamps))
     for lamp in (x for x in lamps if x.radius):
         globe = globe_mesh(lamp, detail, product.mesh)
         x, y, z = lamp.position
@@ -104,12 +105,13 @@ def kind(
     """Register the decorated ``make(parameters, seed, detail) -> Product`` as the kind `name`.
 
     Args:
-        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `hard`, `loads` (then `make` is also given a `Load`).
+        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `hard`, `loads` or `fetches` (then `make` is also given a `Load`).
     """
 
     def register(make: Make) -> Make:
         def lit(p: Any, seed: int, detail: int, load: Load = no_files) -> Product:
-            made = make(p, seed, detail, load) if more.get("loads") else make(p, seed, detail)
+            files = (load,) if more.get("loads") or more.get("fetches") else ()
+            made = make(p, seed, detail, *files)
             mesh = with_foot(made.mesh, made.materials, made.game.foot)
             return with_lamps(replace(made, mesh=mesh), detail)
 

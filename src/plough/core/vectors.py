@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from plough.core.arrays import Float32, Float64, Int64
@@ -47,3 +49,22 @@ def squared(along: Float64, up: Float64) -> Float64:
     side = up - along * (up * along).sum(axis=1, keepdims=True)
     size = np.linalg.norm(side, axis=1, keepdims=True)
     return unit(np.where(size < 1e-3, across(along)[0], side))
+
+
+def rotations(turn: Float64, up: Float64) -> Float32:
+    """(n, 4) unit quaternions, xyzw: turned about the vertical, then tilted so that up is `up`.
+
+    Args:
+        turn: (n,) radians clockwise from north.
+        up: (n, 2) east and south parts of the direction that is up.
+    """
+    yaw = 0.5 * (math.pi - turn)
+    s, c = np.sin(yaw), np.cos(yaw)
+    long = np.maximum(1.0, np.hypot(up[:, 0], up[:, 1]))
+    up = up / long[:, None]
+    level = np.hypot(up[:, 0], up[:, 1])
+    half = 0.5 * np.arcsin(np.minimum(1.0, level))
+    share = np.sin(half) / np.maximum(level, 1e-12)
+    ax, az, w = up[:, 1] * share, -up[:, 0] * share, np.cos(half)
+    out = np.stack([ax * c - az * s, w * s, az * c + ax * s, w * c], axis=1)
+    return out.astype(np.float32)

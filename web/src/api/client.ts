@@ -45,6 +45,7 @@ export type StripMap = components['schemas']['StripMap'];
 export type Trouble = components['schemas']['TroubleOut'];
 export type Finding = components['schemas']['TroubleFinding'];
 export type Adjusted = components['schemas']['AdjustOut'];
+export type Gathered = components['schemas']['GatherOut'];
 export type Mend = components['schemas']['MendOut'];
 export type Values = Record<string, unknown>;
 

@@ -711,6 +711,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/layers/{layer_id}/gather": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Find Group
+         * @description A group of chosen placements: the asset to add, how it is set down, and what takes them out of their layer; nothing is changed by this.
+         */
+        post: operations["find_group_api_scenes__scene_id__layers__layer_id__gather_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench/pictures": {
         parameters: {
             query?: never;
@@ -1652,7 +1672,7 @@ export interface components {
             about: "each" | "middle";
             /**
              * Move
-             * @description Metres east and south, or right and front; not relative: where the middle of all comes to be.
+             * @description Metres east and south, or along each one's first and third axis: right, seen from its front, and front; not relative: where the middle of all comes to be.
              */
             move?: [
                 number,
@@ -2173,6 +2193,49 @@ export interface components {
             height: number;
             /** Width */
             width: number;
+        };
+        /**
+         * GatherIn
+         * @description Chosen placements of a layer that become one asset.
+         */
+        GatherIn: {
+            /**
+             * Things
+             * @description Ids of placements.
+             */
+            things: string[];
+        };
+        /**
+         * GatherOut
+         * @description What makes a group of placements.
+         */
+        GatherOut: {
+            /**
+             * Kind
+             * @description Of the asset.
+             */
+            kind: string;
+            /**
+             * Parameters
+             * @description Of the asset.
+             */
+            parameters: {
+                [key: string]: unknown;
+            };
+            /**
+             * Placed
+             * @description How it is set down, but for the asset's id.
+             */
+            placed: {
+                [key: string]: unknown;
+            };
+            /**
+             * Layer
+             * @description Parameters that take them out of their layer: dotted names to values.
+             */
+            layer: {
+                [key: string]: unknown;
+            };
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -3872,6 +3935,25 @@ export interface components {
             picture: string;
         };
         /**
+         * StopOut
+         * @description What of a thing stops somebody who walks, seen from above.
+         */
+        StopOut: {
+            /**
+             * Ring
+             * @description Corners of a convex outline, metres along its own first and third axis.
+             */
+            ring: [
+                number,
+                number
+            ][];
+            /**
+             * Round
+             * @description Metres about that.
+             */
+            round: number;
+        };
+        /**
          * StripMap
          * @description One path, and what a layer placed along it.
          */
@@ -4205,6 +4287,11 @@ export interface components {
             hard: boolean;
             /** Lamps */
             lamps: components["schemas"]["LampOut"][];
+            /**
+             * Stops
+             * @description What of it is in the way of one who walks.
+             */
+            stops: components["schemas"]["StopOut"][];
             /** @description What the last level's mesh holds, once it has been made, so that it need not be fetched. */
             card: components["schemas"]["CardOut"] | null;
             /** Levels */
@@ -7136,6 +7223,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AdjustOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_group_api_scenes__scene_id__layers__layer_id__gather_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GatherIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GatherOut"];
                 };
             };
             /** @description Not signed in. */

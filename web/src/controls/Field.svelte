@@ -5,6 +5,7 @@
   import Curve from './Curve.svelte';
   import Form from './Form.svelte';
   import OwnFile from './OwnFile.svelte';
+  import Parts from './Parts.svelte';
   import Points from './Points.svelte';
   import RuledSlider from './RuledSlider.svelte';
   import RuledSpan from './RuledSpan.svelte';
@@ -102,6 +103,8 @@
       onchange={(e) => onchange(e.currentTarget.value)}
     />
   </label>
+{:else if row.control === 'parts'}
+  <Parts {row} value={now as []} {disabled} {choices} {oninput} {onchange} />
 {:else if row.control === 'text'}
   <label
     class="grid grid-cols-[108px_1fr] items-center gap-2.5 py-[4px]"

@@ -15,6 +15,7 @@
   import WindVane from './WindVane.svelte';
   import Camera from '@lucide/svelte/icons/camera';
   import CloudSun from '@lucide/svelte/icons/cloud-sun';
+  import Footprints from '@lucide/svelte/icons/footprints';
   import X from '@lucide/svelte/icons/x';
 
   let {
@@ -25,6 +26,8 @@
     hints,
     contours,
     oncontours,
+    walking,
+    onwalk,
   }: {
     open: SceneStore;
     world: World;
@@ -33,6 +36,8 @@
     hints: readonly (readonly string[])[];
     contours: number; // metres between them; 0 for none
     oncontours: () => void;
+    walking: boolean;
+    onwalk: () => void;
   } = $props();
   let weather = $state(false);
   let still = $state(false);
@@ -106,6 +111,14 @@
         {/if}
       </span>
     {/each}
+    <Button
+      pill
+      color={walking ? 'primary' : 'alternative'}
+      class={walking ? '' : 'bg-leaf/95'}
+      aria-pressed={walking}
+      title="Walk at eye level (V)"
+      onclick={onwalk}><Footprints size={15} /> walk</Button
+    >
     {#if open.canEdit}<Button pill color="alternative" class="bg-leaf/95" onclick={keepView}>+ keep this view</Button
       >{/if}
   </div>

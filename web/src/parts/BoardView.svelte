@@ -1,5 +1,6 @@
 <script lang="ts">
   import { app } from '../state/app.svelte';
+  import { keyring } from '../state/keys';
   import { brush, PLACERS } from '../state/brush.svelte';
   import { mixed } from '../state/mix';
   import { hand, handy, type SetDown, type Touch } from '../state/hand.svelte';
@@ -24,6 +25,7 @@
   import { ShapeTool } from '../view/tools/shape';
   import { World } from '../view/world';
   import { chosen, type Adjusting, type Change } from '../state/chosen.svelte';
+  import { Walker } from '../view/walker.svelte';
   import { ChooseTool } from '../view/tools/choose';
   import ChosenPanel from './ChosenPanel.svelte';
   import FindingCard from './FindingCard.svelte';
@@ -58,6 +60,7 @@
   let contours = $state(0);
   let metre = $state(5); // pixels
   let standing = $state.raw<Standing | null>(null);
+  let walker = $state.raw<Walker | null>(null);
   const viewpoints = $derived(open.scene?.settings.viewpoints ?? []);
   const selected = $derived(open.layer(open.selected));
   /** The selected layer, where a brush can be taken to it. */
@@ -106,6 +109,7 @@
     }
     world = new World(stage);
     const stands = (standing = new Standing(stage));
+    const walks = (walker = new Walker(stage, world));
     const inHand = (tools = new ToolHost(stage, {
       draft: (path, value) => open.draft(open.selected, { [path]: value }),
       adjust: (adjusting) => open.draftAdjust(adjusting),
@@ -143,6 +147,7 @@
     return () => {
       open.stills.cancel();
       open.stills.camera = open.camera = null;
+      walks.end();
       inHand.dispose();
       world?.dispose();
       stage.dispose();
@@ -270,6 +275,21 @@
   export function frameSelection() {
     if (world && selected) world.frame(world.bounds(selected.id));
   }
+  /** Walk through the scene, or leave off. */
+  export function walk() {
+    if (walker?.on) return walker.end();
+    drawing = null;
+    brush.inHand = '';
+    hand.on = chosen.on = false;
+    walker?.begin();
+  }
+  $effect(() => {
+    if (walker?.on) return keyring.bind({ leave: () => walker?.end() });
+  });
+  $effect(() => {
+    if (drawing || brush.inHand || hand.on || chosen.on || away) untrack(() => walker?.end());
+  });
+
   /** Look at where something is wrong, from near. */
   export function fly(finding: Finding | undefined) {
     if (!finding) return;
@@ -424,6 +444,15 @@
   });
   const hints = $derived.by(() => {
     void tools?.turn;
+    if (walker?.on)
+      return [
+        ['↑ ↓', 'walk'],
+        ['← →', 'turn'],
+        ['drag', 'look about'],
+        ['Shift', 'run'],
+        ['Esc', 'leave'],
+        ...(walker.by ? [['in the way:', walker.by]] : []),
+      ];
     return (
       tools?.tool?.hints() ?? [
         ['drag', 'turn'],
@@ -475,7 +504,25 @@
       onflip={(asset) => (hand.asset = asset)}
     />{/if}
   {#if ready && world && standing}
-    <BoardPanels {open} {world} {standing} {frame} {hints} {contours} oncontours={nextContours} />
+    <BoardPanels
+      {open}
+      {world}
+      {standing}
+      {frame}
+      {hints}
+      {contours}
+      oncontours={nextContours}
+      walking={walker?.on ?? false}
+      onwalk={walk}
+    />
+    {#if open.before && open.previous}
+      <p
+        class="pointer-events-none absolute top-1/2 left-1/2 z-10 -translate-x-1/2 rounded bg-[#232b20]/85 px-3 py-1 text-[13px] text-[#faf7ee]"
+        role="status"
+      >
+        before the last edit · <b>B</b> after it
+      </p>
+    {/if}
     <ScaleBar {metre} {developed} />
     {#if choosing && chosen.things.length && world}
       {@const now = world}
@@ -485,6 +532,7 @@
         variants={variantsOf(choosing)}
         ontry={(change) => open.draftAdjust(adjusting(change))}
         onchange={(change) => void apply([adjusting(change)])}
+        ongroup={(name) => void open.gather(choosing, adjusting({}).things, name)}
         onalike={() => {
           const told = chosen.add(now.alike(choosing, new Set(chosen.things.map((t) => t.asset))));
           if (told) app.tell(told);

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** The chosen placements: how many of what, numbers for all of them, and what can be done to them. */
-  import { Button, ButtonGroup, CloseButton, Select, Toggle } from 'flowbite-svelte';
+  import { Button, ButtonGroup, Checkbox, CloseButton, Input, Select } from 'flowbite-svelte';
   import RuledSlider from '../controls/RuledSlider.svelte';
   import type { Row } from '../api/client';
   import { ABSOLUTE_ROWS, chosen, RELATIVE_ROWS, type Change } from '../state/chosen.svelte';
@@ -13,6 +13,7 @@
     ontry,
     onchange,
     onalike,
+    ongroup,
   }: {
     open: SceneStore;
     rule: boolean; // a rule placed them
@@ -20,6 +21,7 @@
     ontry: (change: Change) => void;
     onchange: (change: Change) => void;
     onalike: () => void;
+    ongroup: (name: string) => void;
   } = $props();
   const named = (asset: string) => open.asset(asset)?.name ?? asset;
   const first = $derived(chosen.things[0]);
@@ -57,6 +59,8 @@
     variants.map((v) => ({ value: `${v.asset} ${v.seed}`, name: `${named(v.asset)} ${v.seed}` })),
   );
   let swap = $state('');
+  let naming = $state(false);
+  let name = $state('');
   const all = (word: string) => (one ? word.replace('them', 'it') : word);
 </script>
 
@@ -92,13 +96,12 @@
       </ButtonGroup>
     </div>
     <div class="rule mt-2.5 flex flex-wrap items-center gap-x-4 gap-y-1.5 pt-2 text-[12.5px]">
-      <Toggle size="small" bind:checked={chosen.relative}>add to each</Toggle>
+      <Checkbox bind:checked={chosen.relative}>add to each</Checkbox>
       {#if chosen.relative}
-        <Toggle size="small" bind:checked={() => own, (v) => (chosen.axes = v ? 'own' : 'scene')}>own axes</Toggle>
+        <Checkbox bind:checked={() => own, (v) => (chosen.axes = v ? 'own' : 'scene')}>own axes</Checkbox>
         {#if !one}
-          <Toggle
-            size="small"
-            bind:checked={() => chosen.about === 'middle', (v) => (chosen.about = v ? 'middle' : 'each')}>as one</Toggle
+          <Checkbox bind:checked={() => chosen.about === 'middle', (v) => (chosen.about = v ? 'middle' : 'each')}
+            >as one</Checkbox
           >
         {/if}
       {/if}
@@ -145,6 +148,35 @@
       {#if !rule}{@render act('Double them', 'Once more, a metre beside', { do: 'double', move: [1, 0] })}{/if}
       {#if rule}{@render act('Back to the rule', 'As the layer’s rule has them', { do: 'rule' })}{/if}
       {@render act('Take them out', 'Delete', { do: 'remove' })}
+      {#if !one && chosen.things.length <= 64}
+        <Button
+          color="alternative"
+          size="xs"
+          title="One asset of all of them, to be set down again"
+          aria-expanded={naming}
+          onclick={() => (naming = !naming)}>Group…</Button
+        >
+      {/if}
     </div>
+    {#if naming && !one}
+      <form
+        class="mt-2 flex items-center gap-2"
+        onsubmit={(e) => {
+          e.preventDefault();
+          ongroup(name.trim() || 'Group');
+          [naming, name] = [false, ''];
+        }}
+      >
+        <Input
+          size="sm"
+          class="min-w-0 flex-1"
+          aria-label="name of the group"
+          placeholder="Group"
+          maxlength={80}
+          bind:value={name}
+        />
+        <Button type="submit" size="xs" color="primary">Make it</Button>
+      </form>
+    {/if}
   </div>
 </section>

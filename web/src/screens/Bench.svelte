@@ -197,7 +197,9 @@
                 value={read(bench.parameters, r.path)}
                 {disabled}
                 reach={Number(bench.parameters.stem_length ?? 1)}
-                choices={(open.scene?.assets ?? []).filter((a) => a.kind === r.to)}
+                choices={(open.scene?.assets ?? []).filter((a) =>
+                  r.control === 'parts' ? a.id !== params.asset : a.kind === r.to,
+                )}
                 oninput={(v) => oninput(r.path, v)}
                 onchange={(v) => onchange(r.path, v)}
               />

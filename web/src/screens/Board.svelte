@@ -154,6 +154,10 @@
       frame: () => view?.frameSelection(),
       whole: () => view?.frameScene(),
       contours: () => view?.nextContours(),
+      walk: () => view?.walk(),
+      before: () => {
+        if (open.previous) open.before = !open.before;
+      },
       nextFinding: () => view?.fly(open.trouble.step(1)),
       lastFinding: () => view?.fly(open.trouble.step(-1)),
       hide: () => {

@@ -120,6 +120,8 @@ describe('keys', () => {
     expect((Object.keys(KEYS) as KeyName[]).filter(isLetter)).toEqual([
       'frame',
       'contours',
+      'walk',
+      'before',
       'nextFinding',
       'hide',
       'card',

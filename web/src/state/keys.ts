@@ -20,6 +20,8 @@ export const KEYS = keys({
   nextView: { press: ['PageDown'], shown: 'Page down', what: 'the next viewpoint', bare: true },
   lastView: { press: ['PageUp'], shown: 'Page up', what: 'the viewpoint before', bare: true },
   contours: { press: ['l'], shown: 'L', what: 'contour lines: none, 1 m, 5 m' },
+  walk: { press: ['v'], shown: 'V', what: 'walk at eye level: arrows walk and turn, Page keys step aside, Shift runs' },
+  before: { press: ['b'], shown: 'B', what: 'the scene before its last edit, and after it again' },
   nextFinding: { press: ['n'], shown: 'N', what: 'fly to the next thing that is wrong' },
   lastFinding: { press: ['Shift+n', 'Shift+N'], shown: 'Shift N', what: 'fly to the one before' },
   hide: { press: ['h'], shown: 'H', what: 'hide or show the selected layer' },

@@ -9,7 +9,7 @@ import {
   type Scene,
   type Values,
 } from '../api/client';
-import { mixOf } from '../layers/kinds';
+import { mixOf, placedOf } from '../layers/kinds';
 import { app } from './app.svelte';
 import type { Adjusting } from './chosen.svelte';
 import { DraftChannel } from './draftChannel';
@@ -46,6 +46,12 @@ export class SceneStore {
   trials = $state.raw<Trials | null>(null);
   /** Takes the pictures of trials; set by the view while it shows the scene. */
   camera: Camera | null = null;
+
+  /** Whether the scene is seen as it was before its last edit. */
+  before = $state(false);
+  /** What it came to then; null before there was one. */
+  previous = $state.raw<Evaluation | null>(null);
+  private kept: Evaluation | null = null; // what it came to lastly that is no draft
 
   pause = $state<Pause>(''); // why edits are not sent
 
@@ -205,7 +211,8 @@ export class SceneStore {
     try {
       const evaluation = await this.server.evaluation(this.eye);
       if (mine !== this.asked) return;
-      this.evaluation = evaluation;
+      if (this.kept && evaluation.edits > this.kept.edits) this.previous = this.kept;
+      this.evaluation = this.kept = evaluation;
       this.refusal = '';
       void this.trouble.look(evaluation.edits);
     } catch (error) {
@@ -218,6 +225,7 @@ export class SceneStore {
 
   /** What the scene would come to with a layer changed; a newer draft waits for the one on its way. */
   draft(layer: string, parameters: Values) {
+    this.before = false;
     this.asked++; // an evaluation that is on its way is older than this
     clearTimeout(this.whole);
     this.tried = { layer, parameters, light: true };
@@ -249,6 +257,36 @@ export class SceneStore {
     }
   }
 
+  /** Make placements of a layer a group: an asset that is set down where they stood; of a rule, on a layer of its own. */
+  async gather(layer: string, things: string[], name: string): Promise<boolean> {
+    try {
+      const made = await this.server.gather(layer, things);
+      const { kind, parameters } = made;
+      const id = (await this.edit({ op: 'addAsset', kind, name, parameters, seeds: [1] }))?.created_id;
+      const of = this.layer(layer);
+      if (!id || !of) return false;
+      const own = placedOf(of.kind) && mixOf(of.kind);
+      const byHand = own ? of.kind : (app.layers.find((k) => placedOf(k.name))?.name ?? '');
+      const [path, mix] = [placedOf(byHand)?.path, mixOf(byHand)?.path];
+      if (!path || !mix) return false;
+      const entry = { asset: id, weight: 1 };
+      const placed = { ...made.placed, asset: id };
+      if (own) {
+        const all = [...((of.parameters[mix] ?? []) as object[]), entry];
+        const changed = { ...made.layer, [mix]: all, [`${path}#${id}`]: placed };
+        return (await this.edit({ op: 'layer', id: layer, parameters: changed })) !== null;
+      }
+      await this.edit({ op: 'layer', id: layer, parameters: made.layer });
+      const added = { [mix]: [entry], [path]: [{ ...placed, id }] };
+      const scene = await this.edit({ op: 'addLayer', kind: byHand, name, parameters: added });
+      if (scene?.created_id) this.selected = scene.created_id;
+      return scene !== null;
+    } catch (error) {
+      app.tell(`they could not be grouped: ${said(error)}`, 'bad');
+      return false;
+    }
+  }
+
   /** Try a number of the selected layer at several values; what is tried already ends. */
   try(path: string, count: 3 | 5 = 5) {
     this.endTrials();
@@ -267,9 +305,9 @@ export class SceneStore {
     this.trials = null;
   }
 
-  /** What the view shows: one of the trials, or the scene as it is. */
+  /** What the view shows: one of the trials, or the scene as it is, or was before its last edit. */
   get shown(): Evaluation | null {
-    return this.trials?.seen ?? this.evaluation;
+    return this.trials?.seen ?? (this.before && this.previous ? this.previous : this.evaluation);
   }
 
   private note(error: unknown) {
@@ -281,6 +319,7 @@ export class SceneStore {
   edit(edit: Edit): Promise<Scene | null> {
     if (!this.queue) return Promise.resolve(null);
     this.endTrials();
+    this.before = false;
     if (this.scene) this.scene = foreseen(this.scene, edit);
     return this.queue.push(edit);
   }

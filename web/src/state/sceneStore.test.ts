@@ -23,7 +23,7 @@ const sceneOf = (edits: number, width: number, version = 1) =>
     assets: [],
     layers: [layer('dyke', { width, surface: 'earth' }, version)],
   }) as unknown as Scene;
-const evaluationOf = (name: string) => ({ layers: [], name }) as unknown as Evaluation;
+const evaluationOf = (name: string, edits = 1) => ({ layers: [], name, edits }) as unknown as Evaluation;
 
 /** A promise that is kept from outside. */
 function later<T>() {
@@ -58,6 +58,13 @@ class Fake implements Server {
   trials = () => Promise.reject(new Error('none'));
   trouble = () => Promise.resolve({ edits: 0, findings: [], amounts: [], count: 0, left: 0 });
   mends = () => Promise.resolve([]);
+  gathered: string[][] = [];
+  gather = (layer: string, things: string[]) => {
+    this.gathered.push([layer, ...things]);
+    const parameters = { parts: [] };
+    const taken = { 'placed#a': null, 'placed#b': null };
+    return Promise.resolve({ kind: 'group', parameters, placed: { at: [1, 2] }, layer: taken });
+  };
   adjusted = () => Promise.resolve({ parameters: {}, told: '' });
   send = (queued: Queued, versions: Versions) => {
     this.sent.push([queued, versions.layer('dyke')]);
@@ -108,6 +115,37 @@ describe('an edit', () => {
     answer.done(sceneOf(2, 5, 2));
     await settle();
     expect([width(store), store.pending, server.evaluations.length]).toEqual([5, 0, 2]);
+  });
+
+  it('that groups placements adds an asset, and sets it down in their place', async () => {
+    app.layers = [{ name: 'path', parameters: [{ control: 'placed', path: 'placed' }, { control: 'mix', path: 'mix' }] }] as unknown as typeof app.layers; // prettier-ignore
+    const asset = { ...sceneOf(2, 3), created_id: 'g7' } as Scene;
+    server.answers = [Promise.resolve(asset), Promise.resolve(sceneOf(3, 3))];
+    expect(await store.gather('dyke', ['1', '2'], 'Log')).toBe(true);
+    expect(server.gathered).toEqual([['dyke', '1', '2']]);
+    const [added, put] = server.sent.map(([queued]) => queued.edit);
+    expect(added).toMatchObject({ op: 'addAsset', kind: 'group', name: 'Log', parameters: { parts: [] } });
+    expect(put).toEqual({ op: 'layer', id: 'dyke', parameters: { 'placed#a': null, 'placed#b': null, mix: [{ asset: 'g7', weight: 1 }], 'placed#g7': { at: [1, 2], asset: 'g7' } } }); // prettier-ignore
+  });
+
+  it('can be looked at before it and after it again, till the next', async () => {
+    const made = (name: string, edits: number) => {
+      void store.evaluate();
+      server.evaluations.at(-1)?.done(evaluationOf(name, edits));
+      return new Promise((done) => setTimeout(done));
+    };
+    const seen = () => (store.shown as unknown as { name: string }).name;
+    await made('as it was', 1);
+    store.before = true;
+    expect(seen()).toBe('as it was'); // there was none
+    await made('edited', 2);
+    await made('edited, from elsewhere', 2); // the camera has moved
+    expect(seen()).toBe('as it was');
+    store.before = false;
+    expect(seen()).toBe('edited, from elsewhere');
+    store.before = true;
+    void store.edit({ op: 'layer', id: 'dyke', parameters: { width: 7 } });
+    expect([store.before, seen()]).toEqual([false, 'edited, from elsewhere']);
   });
 
   it('that is refused goes back to what the server has, and is told', async () => {

@@ -4,6 +4,7 @@ import {
   take,
   type Adjusted,
   type Evaluation,
+  type Gathered,
   type Mend,
   type Release,
   type Scene,
@@ -45,6 +46,8 @@ export interface Server {
   mends(findings: string[]): Promise<Mend[]>;
   /** The edit of a layer by which placements of it are changed. */
   adjusted(layer: string, things: string[], change: Change): Promise<Adjusted>;
+  /** What makes a group of placements. */
+  gather(layer: string, things: string[]): Promise<Gathered>;
   live(live: Live): { close(): void };
 }
 
@@ -95,6 +98,13 @@ export class SceneServer implements Server {
     const path = { ...this.path, layer_id: layer };
     const body = { things, change: wholly(change) };
     return take<Adjusted>(api.POST('/api/scenes/{scene_id}/layers/{layer_id}/adjust', { params: { path }, body }));
+  }
+
+  gather(layer: string, things: string[]) {
+    const path = { ...this.path, layer_id: layer };
+    return take<Gathered>(
+      api.POST('/api/scenes/{scene_id}/layers/{layer_id}/gather', { params: { path }, body: { things } }),
+    );
   }
 
   live(live: Live) {

@@ -11,6 +11,7 @@ import { texturesIn, wind } from './materials';
 import { nearer, type Hit } from './pick';
 import { Stage } from './stage';
 import type { Field } from './tools/choose';
+import type { Land, Obstacle } from './walker.svelte';
 import type { Point, Seat, Spot, Stood } from './tools/tool';
 import { warm } from './warm';
 
@@ -32,7 +33,9 @@ const depthOf = (camera: THREE.Camera, point: THREE.Vector3) =>
 
 const COARSE = 1.8;
 
-export class World implements Field {
+export class World implements Field, Land {
+  /** Layers that are in nobody's way. */
+  private passable = new Set<string>();
   private readonly actors = new Map<string, Map<string, Actor>>(); // layer, facet
   private contours = 0;
   /** All is seen, if only as it looks from afar. */
@@ -83,6 +86,8 @@ export class World implements Field {
   /** Show what is there, and let go of what is not in the evaluation. */
   private arrange(evaluation: Evaluation, layers: Layer[]) {
     const as = new Map(layers.map((l) => [l.id, l]));
+    const lets = ({ game }: Layer) => game.colliders === 'none' || game.movement === 'no';
+    this.passable = new Set(layers.filter(lets).map((l) => l.id));
     const known = new Set(evaluation.layers.map((l) => l.id));
     for (const [id, own] of this.actors) {
       const layer = as.get(id);
@@ -182,6 +187,13 @@ export class World implements Field {
 
   standsAt(spot: Spot, layer: string): Stood | null {
     return this.placementsOf(layer)?.stood(this.stage.ray(spot)) ?? null;
+  }
+
+  /** What is in the way of one who walks, near a place; what a layer lets through is not. */
+  stops(x: number, z: number, reach: number): Obstacle[] {
+    return [...this.actors.keys()].flatMap((layer) =>
+      this.passable.has(layer) ? [] : (this.placementsOf(layer)?.stops(x, z, reach) ?? []),
+    );
   }
 
   private placementsOf(layer: string): PlacementsActor | null {

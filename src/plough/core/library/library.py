@@ -26,7 +26,7 @@ from plough.core.mesh.silhouette import difference, silhouettes
 from plough.core.mesh.unwrap import second_uv
 from plough.core.mesh.value import Mesh
 from plough.core.parameters import build
-from plough.core.place.bodies import Body
+from plough.core.place.bodies import Body, Stop, stop_of
 
 #: a level is left for the next where the asset covers less than this share of the view's height
 SCREEN_COVERAGE = (0.34, 0.14, 0.065)
@@ -220,6 +220,15 @@ class Library:
         return self.cache.get(
             ("bodies", variant.key), make, lambda b: 200 + sum(o.points.nbytes for o in b)
         )
+
+    def stops(self, variant: Variant, check: Callable[[], None] | None = None) -> tuple[Stop, ...]:
+        """What of it stops somebody who walks, seen from above."""
+
+        def make() -> tuple[Stop, ...]:
+            found = [stop_of(b) for b in self.bodies(variant, check) if b.blocks]
+            return tuple(s for s in found if s is not None)
+
+        return self.cache.get(("stops", variant.key), make, lambda s: 200 + 400 * len(s))
 
     def overhang(
         self, variant: Variant, check: Callable[[], None] | None = None

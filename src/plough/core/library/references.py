@@ -1,7 +1,9 @@
 """What assets borrow from each other.
 
 A parameter declared by `reference(..., to=KIND, lends=FIELD)` may hold the id of an asset of that
-kind; the asset's parameters then stand in for the field beside it. What is lent may borrow in turn.
+kind; the asset's parameters then stand in for the field beside it. A list declared with `parts`
+names an asset of any kind in each element, and all of it is put into `lent` there. What is lent
+may borrow in turn.
 """
 
 from __future__ import annotations
@@ -53,10 +55,22 @@ def references(model: type[BaseModel], prefix: tuple[str, ...] = ()) -> Iterator
             yield from references(type(field.default), (*prefix, name))
 
 
+MOST_LENT = 256  #: things that one asset borrows as parts, those of parts among them
+
+
+def parts_of(model: type[BaseModel]) -> str:
+    """The list of `model` whose elements name assets of any kind; empty where it has none."""
+    for name, field in model.model_fields.items():
+        if isinstance(field.json_schema_extra, dict) and field.json_schema_extra.get("parts"):
+            return name
+    return ""
+
+
 def resolve(recipe: Recipe, assets: Mapping[str, Recipe], own_id: str = "") -> Resolved:
     """The parameters of `recipe`, the asset `own_id`, with what it borrows from `assets` put in, to any depth."""
     missing: list[str] = []
     lent: list[str] = []
+    parts: list[str] = []
 
     def follow(kind: str, parameters: Mapping[str, Any], trail: tuple[str, ...]) -> dict[str, Any]:
         out = _copy(parameters)
@@ -79,9 +93,38 @@ def resolve(recipe: Recipe, assets: Mapping[str, Recipe], own_id: str = "") -> R
                 lent.append(name)
                 filled.append(found.field)
                 _put(out, found.field, follow(asset.kind, asset.parameters, (*trail, name)))
+        if path := parts_of(get_kind(kind).parameters):
+            out[path] = [part(dict(p), trail) for p in out.get(path, ())]
         return out
 
-    return Resolved(follow(recipe.kind, recipe.parameters, (own_id,)), tuple(missing), tuple(lent))
+    def part(values: dict[str, Any], trail: tuple[str, ...]) -> dict[str, Any]:
+        """A part with what its asset is made from."""
+        name = values.get("asset", "")
+        asset = assets.get(name)
+        values["lent"] = {}
+        parts.append(name)
+        if asset is None:
+            missing.append(f"the part {name!r} is missing")
+        elif name in trail:
+            missing.append(f"the group {name!r} is a part of itself")
+        elif len(parts) > MOST_LENT:
+            missing.append(f"a group is of {MOST_LENT} things at most; the others are left out")
+        else:
+            lent.append(name)
+            found = get_kind(asset.kind)
+            values["lent"] = {
+                "kind": asset.kind,
+                "version": found.version,
+                "parameters": follow(asset.kind, asset.parameters, (*trail, name)),
+                "images": dict(getattr(asset, "images", {})),
+            }
+        return values
+
+    return Resolved(
+        follow(recipe.kind, recipe.parameters, (own_id,)),
+        tuple(dict.fromkeys(missing)),
+        tuple(lent),
+    )
 
 
 def _copy(values: Mapping[str, Any]) -> dict[str, Any]:

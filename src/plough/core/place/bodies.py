@@ -33,6 +33,40 @@ class Body(NamedTuple):
     blocks: bool = True  #: nothing else may be where it is; else it only carries
 
 
+class Stop(NamedTuple):
+    """What of a body stops somebody who walks, seen from above."""
+
+    ring: Float64  #: (n, 2) corners of its outline, metres to the right and to the front
+    round: float  #: metres about that
+
+
+_STEP_OVER, _HEAD = 0.3, 1.8  #: metres between which a body is in the way of one who walks
+
+
+def stop_of(body: Body) -> Stop | None:
+    """The part of a body that lies between the knees and the head of one who walks; None where none does."""
+    from scipy.spatial import ConvexHull, QhullError
+
+    low, high = _STEP_OVER - body.round, _HEAD + body.round
+    points = np.asarray(body.points, np.float64)
+    within = points[(points[:, 1] >= low) & (points[:, 1] <= high)]
+    a, b = (points[i] for i in np.triu_indices(len(points), 1))
+    cuts = [within]
+    for level in (low, high):
+        across = (a[:, 1] - level) * (b[:, 1] - level) < 0
+        t = (level - a[across, 1]) / (b[across, 1] - a[across, 1])
+        cuts.append(a[across] + t[:, None] * (b[across] - a[across]))
+    flat = np.unique(np.concatenate(cuts)[:, [0, 2]].round(4), axis=0)
+    if not len(flat):
+        return None
+    try:
+        flat = flat[ConvexHull(flat).vertices]
+    except (QhullError, ValueError):  # in one line: its ends are enough
+        order = np.lexsort(flat.T)
+        flat = flat[order[[0, -1]]] if len(flat) > 1 else flat
+    return Stop(flat, body.round)
+
+
 @dataclass(frozen=True, eq=False)
 class Shapes:
     """The bodies of several variants."""

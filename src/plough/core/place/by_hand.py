@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from typing import Annotated
 
 import numpy as np
 from pydantic import Field
 
-from plough.core.arrays import Float32, Float64
+from plough.core.arrays import Float64
 from plough.core.ground.surface import Surface
 from plough.core.parameters import Id, Parameters, Point, Seed
 from plough.core.place.placements import PlacedTile, Placements, cut
 from plough.core.rng import stream, uniform_array
+from plough.core.vectors import rotations
 
 MOST_SET = 10_000
 Part = Annotated[float, Field(ge=-1, le=1)]
@@ -45,25 +45,6 @@ class SetDown(Parameters):
     def variant(self) -> tuple[str, int, bool]:
         """Asset, seed, and whether it is mirrored."""
         return self.asset, self.seed, self.mirrored
-
-
-def rotations(turn: Float64, up: Float64) -> Float32:
-    """(n, 4) unit quaternions, xyzw: turned about the vertical, then tilted so that up is `up`.
-
-    Args:
-        turn: (n,) radians clockwise from north.
-        up: (n, 2) east and south parts of the direction that is up.
-    """
-    yaw = 0.5 * (math.pi - turn)
-    s, c = np.sin(yaw), np.cos(yaw)
-    long = np.maximum(1.0, np.hypot(up[:, 0], up[:, 1]))
-    up = up / long[:, None]
-    level = np.hypot(up[:, 0], up[:, 1])
-    half = 0.5 * np.arcsin(np.minimum(1.0, level))
-    share = np.sin(half) / np.maximum(level, 1e-12)
-    ax, az, w = up[:, 1] * share, -up[:, 0] * share, np.cos(half)
-    out = np.stack([ax * c - az * s, w * s, az * c + ax * s, w * c], axis=1)
-    return out.astype(np.float32)
 
 
 def beneath(surface: Surface, at: Float64) -> Float64:

@@ -9,7 +9,7 @@ from plough.core.arrays import Float64
 from plough.core.ground.surface import Surface
 from plough.core.ground.triangles import TriangleSurface
 from plough.core.mesh.value import Mesh
-from plough.core.place.by_hand import rotations
+from plough.core.vectors import rotations
 
 CLEAR = 0.004  #: metres that the mesh stays above the surface
 _GRID = 40  # places a side beneath a thing, where the ground is asked

@@ -13,8 +13,9 @@ from pydantic import Field, model_validator
 from plough.core.arrays import Float32
 from plough.core.ground.surface import Surface
 from plough.core.parameters import Id, Parameters, Point, Seed
-from plough.core.place.by_hand import beneath, rotations
+from plough.core.place.by_hand import beneath
 from plough.core.place.placements import PlacedTile, Placements, by_tile, cut, joined
+from plough.core.vectors import rotations
 
 MOST_TOUCHES = 5_000
 

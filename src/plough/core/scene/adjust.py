@@ -20,7 +20,7 @@ from plough.core.parameters import Id, Parameters, Point, Seed
 from plough.core.place.amiss import Crowd, dropped
 from plough.core.place.apart import push_apart
 from plough.core.place.bodies import Body, Shapes
-from plough.core.place.by_hand import MOST_SET, beneath, rotations
+from plough.core.place.by_hand import MOST_SET, beneath
 from plough.core.place.clear import stand_clear
 from plough.core.place.placements import Placements
 from plough.core.place.touches import MOST_TOUCHES
@@ -30,6 +30,7 @@ from plough.core.scene.evaluation import Evaluator
 from plough.core.scene.loose import facing_of
 from plough.core.scene.registry import LayerKind, get_layer_kind
 from plough.core.scene.trouble import Stage
+from plough.core.vectors import rotations
 
 MOST_CHOSEN = 5_000
 _BIG, _SMALL, _HIGH, _FAR = 20.0, 0.05, 500.0, 4096.0  # what a placement may be
@@ -50,7 +51,7 @@ class Change(Parameters):
     )
     move: Point | None = Field(
         None,
-        description="Metres east and south, or right and front; not relative: where the middle of all comes to be.",
+        description="Metres east and south, or along each one's first and third axis: right, seen from its front, and front; not relative: where the middle of all comes to be.",
     )
     lift: float | None = Field(None, ge=-1000, le=1000, description="Metres above the ground.")
     turn: float | None = Field(None, ge=-360, le=360, description="Degrees clockwise.")
@@ -130,12 +131,7 @@ def adjust(
     Raises:
         ParameterError: one of them is not there, the layer keeps no such edits, or something would be beyond its limits.
     """
-    layer = next((x for x in document.layers if x.id == layer_id), None)
-    if layer is None:
-        raise ParameterError("layer", f"there is no layer {layer_id!r}", value=layer_id)
-    kind = get_layer_kind(layer.kind)
-    if not (kind.holds("placed") or kind.holds("touches")):
-        raise ParameterError("layer", f"{layer.name} has no placements to change", value=layer_id)
+    layer, kind = _held(document, layer_id)
     if (change.asset is None) != (change.seed is None):
         raise ParameterError("asset", "together with a seed", value=change.asset)
     if change.do in ("remove", "rule"):
@@ -143,22 +139,23 @@ def adjust(
         return Adjusted(
             written(kind, layer, list(dict.fromkeys(things)), [value] * len(things), {})
         )
-    work = _Work(evaluator, document, layer, things, check)
+    work = Work(evaluator, document, layer_id, things, check)
     told = work.change(change)
     return Adjusted(work.edit(kind, change), told)
 
 
-class _Work:
+class Work:
     """The chosen, as they stand and as they come to stand."""
 
     def __init__(
         self,
         evaluator: Evaluator,
         document: SceneDocument,
-        layer: Layer,
+        layer_id: str,
         things: Sequence[str],
         check: Callable[[], None],
     ) -> None:
+        layer, _ = _held(document, layer_id)
         self.evaluator, self.layer, self.check = evaluator, layer, check
         self.evaluation = evaluator.evaluate(document, check)
         self.surface = self.evaluation.surface
@@ -219,8 +216,8 @@ class _Work:
             if not c.relative:
                 by = by - middle
             own = c.axes == "own" and c.relative
-            # right and front of what faces north are east and north
-            now.at += _turned(np.array([[by[0], -by[1]]]), np.radians(now.turn)) if own else by
+            # its first and third axis: of what faces south, east and south
+            now.at += _turned(by[None], np.radians(now.turn + 180.0)) if own else by
         if c.lift is not None:
             now.lift[:] = now.lift + c.lift if c.relative else c.lift
         if c.up == "upright":
@@ -421,6 +418,17 @@ class _Work:
             whole = {**old, **value}
             out[f"{path}#{name}"] = {n: v for n, v in whole.items() if n != "id"}
         return out
+
+
+def _held(document: SceneDocument, layer_id: str) -> tuple[Layer, LayerKind]:
+    """A layer that keeps edits of single placements, and its kind."""
+    layer = next((x for x in document.layers if x.id == layer_id), None)
+    if layer is None:
+        raise ParameterError("layer", f"there is no layer {layer_id!r}", value=layer_id)
+    kind = get_layer_kind(layer.kind)
+    if not (kind.holds("placed") or kind.holds("touches")):
+        raise ParameterError("layer", f"{layer.name} has no placements to change", value=layer_id)
+    return layer, kind
 
 
 def _number(thing: str) -> int:

@@ -59,6 +59,15 @@ class Shelf:
     viewpoints: Sequence[Viewpoint] = ()
     mixes: Mapping[str, NamedMix] = field(default_factory=dict)
 
+    @property
+    def there(self) -> Mapping[str, Asset]:
+        """Those that can be made."""
+        return (
+            {i: a for i, a in self.assets.items() if i not in self.lost}
+            if self.lost
+            else self.assets
+        )
+
 
 def _has(output: Output, wanted: str) -> bool:
     """Whether a layer gives what is wanted of it; one that places may have placed nothing."""
@@ -293,7 +302,7 @@ class Inputs:
             if asset.id in self._shelf.lost:
                 self.find("missing-file", f"{asset.name}: {self._shelf.lost[asset.id]}")
                 continue
-            found = resolve(asset, self._shelf.assets, asset.id)
+            found = resolve(asset, self._shelf.there, asset.id)
             for text in found.missing:
                 self.find("missing-asset", text)
             seeds = [s for s in asset.seeds if not entry.seeds or s in entry.seeds]

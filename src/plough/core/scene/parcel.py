@@ -10,7 +10,7 @@ from pydantic import Field, ValidationError
 from plough.core.errors import ParameterError
 from plough.core.ground.conditions import MEASURES
 from plough.core.kinds import get_kind
-from plough.core.library.references import references, value_at
+from plough.core.library.references import parts_of, references, value_at
 from plough.core.migrate import VERSION
 from plough.core.parameters import Parameters, build, describe, fault, with_values
 from plough.core.scene.document import (
@@ -170,6 +170,8 @@ def _lent(asset: Asset) -> Iterator[str]:
         name = value_at(asset.parameters, found.path)
         if isinstance(name, str) and name:
             yield name
+    path = parts_of(get_kind(asset.kind).parameters)
+    yield from (part["asset"] for part in asset.parameters.get(path, ()))
 
 
 def _first_lent(assets: Sequence[Asset]) -> list[Asset]:
@@ -194,9 +196,11 @@ def _relent(asset: Asset, of: Change) -> dict[str, Any]:
     """The parameters of an asset, which names those that it is made with as `of` does."""
     found = (f.path for f in references(get_kind(asset.kind).parameters))
     names = {path: value_at(asset.parameters, path) for path in found}
-    return with_values(
-        asset.parameters, {".".join(path): of(name) for path, name in names.items() if name}
-    )
+    values: dict[str, Any] = {".".join(path): of(name) for path, name in names.items() if name}
+    path = parts_of(get_kind(asset.kind).parameters)
+    if path in asset.parameters:
+        values[path] = [{**part, "asset": of(part["asset"])} for part in asset.parameters[path]]
+    return with_values(asset.parameters, values)
 
 
 def _pointed(layer: Layer, asset: Change, other: Change) -> dict[str, Any]:

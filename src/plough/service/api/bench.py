@@ -30,7 +30,7 @@ from plough.core.hashing import digest, key_of
 from plough.core.kinds import get_kind
 from plough.core.library import Variant, resolve, variant_of
 from plough.core.library.library import SCREEN_COVERAGE, switch_distances
-from plough.core.library.references import references
+from plough.core.library.references import parts_of, references
 from plough.core.mesh.picture import frame_of
 from plough.core.parameters import build, describe
 from plough.core.presets import all_presets, preset
@@ -75,7 +75,7 @@ def borrowed(
     """
     found = get_kind(kind)
     whole = build(found.parameters, values, "parameters").model_dump(mode="json")
-    if scene_id is None or not any(references(found.parameters)):
+    if scene_id is None or not (any(references(found.parameters)) or parts_of(found.parameters)):
         return whole
     scene = scene_for(db, me, scene_id)
     assets = {

@@ -63,6 +63,7 @@ from plough.service.api.models import (
     SolidOut,
     SplatOut,
     SquareOut,
+    StopOut,
     SurfaceOut,
     TileOut,
     VariantOut,
@@ -215,6 +216,10 @@ class Transport:
             height=height,
             canopy_radius=canopy,
             hard=get_kind(v.kind).hard,
+            stops=[
+                StopOut(ring=[(float(x), float(z)) for x, z in s.ring], round=s.round)
+                for s in (library.stops(v, self.check) if count else ())
+            ],
             card=CardOut(**card) if card else None,
             lamps=[lamp_out(x) for x in library.lamps(v, self.check)],
             levels=[

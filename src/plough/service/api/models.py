@@ -305,6 +305,15 @@ class CardOut(BaseModel):
     depth: float = Field(description="Metres from the middle to the nearest and the farthest.")
 
 
+class StopOut(BaseModel):
+    """What of a thing stops somebody who walks, seen from above."""
+
+    ring: list[tuple[float, float]] = Field(
+        description="Corners of a convex outline, metres along its own first and third axis."
+    )
+    round: float = Field(description="Metres about that.")
+
+
 class VariantOut(BaseModel):
     """One seed of an asset in a layer."""
 
@@ -316,6 +325,7 @@ class VariantOut(BaseModel):
     canopy_radius: float
     hard: bool = Field(description="Whether others can be set down on its faces.")
     lamps: list[LampOut]
+    stops: list[StopOut] = Field(description="What of it is in the way of one who walks.")
     card: CardOut | None = Field(
         description="What the last level's mesh holds, once it has been made, so that it need not be fetched."
     )
@@ -521,6 +531,23 @@ class AdjustOut(BaseModel):
 
     parameters: dict[str, Any] = Field(description="Dotted names to values.")
     told: str = Field(description="What could not be done; empty: all was.")
+
+
+class GatherIn(In):
+    """Chosen placements of a layer that become one asset."""
+
+    things: Chosen = Field(description="Ids of placements.")
+
+
+class GatherOut(BaseModel):
+    """What makes a group of placements."""
+
+    kind: str = Field(description="Of the asset.")
+    parameters: dict[str, Any] = Field(description="Of the asset.")
+    placed: dict[str, Any] = Field(description="How it is set down, but for the asset's id.")
+    layer: dict[str, Any] = Field(
+        description="Parameters that take them out of their layer: dotted names to values."
+    )
 
 
 class Draft(In):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 
 from plough.core.scene.adjust import adjust
+from plough.core.scene.gather import gather
 from plough.core.scene.mend import mend, remedy
 from plough.core.scene.trouble import trouble
 from plough.service import documents
@@ -15,6 +16,8 @@ from plough.service.api.models import (
     AdjustIn,
     AdjustOut,
     AmountOut,
+    GatherIn,
+    GatherOut,
     MendIn,
     MendOut,
     TroubleFinding,
@@ -76,3 +79,15 @@ def find_adjust(
     db.commit()
     made = adjust(ctx.evaluator, document, layer_id, body.things, body.change)
     return AdjustOut(parameters=made.parameters, told=made.told)
+
+
+@router.post("/scenes/{scene_id}/layers/{layer_id}/gather")
+def find_group(
+    scene_id: str, layer_id: str, body: GatherIn, db: Session, me: Me, ctx: Ctx
+) -> GatherOut:
+    """A group of chosen placements: the asset to add, how it is set down, and what takes them out of their layer; nothing is changed by this."""
+    scene = scene_for(db, me, scene_id)
+    document = documents.document_of(db, scene)
+    db.commit()
+    made = gather(ctx.evaluator, document, layer_id, body.things)
+    return GatherOut(**{n: getattr(made, n) for n in GatherOut.model_fields})

@@ -8,6 +8,7 @@ import type { Standing } from '../lamps';
 import { meets, nearer, type Hit } from '../pick';
 import type { Stage } from '../stage';
 import type { Point, Stood } from '../tools/tool';
+import type { Obstacle } from '../walker.svelte';
 import type { Actor, Frame } from './actor';
 import { Batch } from './batch';
 import { wind } from '../materials';
@@ -147,6 +148,33 @@ export class PlacementsActor implements Actor {
   stood(ray: THREE.Ray): Stood | null {
     const { row } = this.pick(ray) ?? {};
     return row ? this.standing(...row) : null;
+  }
+
+  /** What of it is in the way of one who walks, near a place. */
+  stops(x: number, z: number, reach: number): Obstacle[] {
+    if (!this.group.visible) return [];
+    const out: Obstacle[] = [];
+    const [at, turn, front] = [new THREE.Vector3(), new THREE.Quaternion(), new THREE.Vector3()];
+    for (const cell of this.cells()) {
+      const variant = this.variants[cell.variant];
+      const { min, max } = cell.box;
+      if (!variant?.stops.length || x < min.x - reach || x > max.x + reach) continue;
+      if (z < min.z - reach || z > max.z + reach) continue;
+      for (let k = 0; k < cell.count; k++) {
+        placeOf(cell.list, k, at);
+        const size = widthOf(cell.list, k);
+        if (Math.hypot(at.x - x, at.z - z) > reach + size * variant.canopy_radius) continue;
+        front.set(0, 0, 1).applyQuaternion(turnOf(cell.list, k, turn));
+        const [s, c] = [front.x * size, front.z * size];
+        for (const stop of variant.stops)
+          out.push({
+            name: variant.name,
+            ring: stop.ring.map(([a, b]) => [at.x + a * c + b * s, at.z - a * s + b * c]),
+            round: stop.round * size,
+          });
+      }
+    }
+    return out;
   }
 
   /** Those that are wanted, as they stand. */

@@ -48,11 +48,10 @@ export class ChooseTool implements Tool {
   }
 
   hints(): Hint[] {
-    const form = this.chosen.form === 'lasso' ? 'lasso' : 'rectangle';
     if (!this.chosen.things.length)
       return [
         ['click', 'choose one'],
-        ['Shift drag', form],
+        ['Shift drag', this.chosen.form],
         ['Shift click', 'one more'],
         ['Esc', 'leave'],
       ];
@@ -61,7 +60,7 @@ export class ChooseTool implements Tool {
         ['Enter', 'keep it'],
         ['Esc', 'put them back'],
       ];
-    return [['drag the dot', 'move'], BY_WHEEL, ['Shift drag', `${form}: more`], ['Delete', 'away with them'], ['Esc', 'let go']]; // prettier-ignore
+    return [['drag the dot', 'move'], BY_WHEEL, ['Delete', 'away with them'], ['Esc', 'let go']];
   }
 
   marks(): Mark[] {
