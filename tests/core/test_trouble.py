@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 import trimesh
 
-from plough.core.demo import demo_file, mesh_parameters
+from plough.core.demo import demo_file, mesh_parameters, teasel_fen
 from plough.core.errors import ParameterError
 from plough.core.formats.model import Model, Piece, pack
 from plough.core.hashing import digest
@@ -408,3 +408,18 @@ def test_work_can_be_stopped() -> None:
         trouble(evaluation, EVALUATOR.library, check=stop)
     with pytest.raises(Stop):
         mend(EVALUATOR, document, ["0" * 16], stop)
+
+
+def test_the_demo_has_none_and_shows_what_hands_do() -> None:
+    document = teasel_fen()
+    evaluation = EVALUATOR.evaluate(document)
+    found = trouble(evaluation, EVALUATOR.library)
+    assert [f.text for f in found.findings] == []
+    layers = {x.kind: x for x in document.layers}
+    assert len(document.settings.viewpoints) == 7
+    assert len(next(x for x in document.layers if x.id == "carr").parameters["touches"]) == 3
+    assert len(layers["brush"].parameters["strokes"]) >= 2
+    assert any(x.shadow == "only" and x.kind == "by_hand" for x in document.layers)
+    for name in ("painted", "byhand", "shade"):
+        placed = evaluation.layer(name).output.placements
+        assert placed is not None and placed.count

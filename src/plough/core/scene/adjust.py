@@ -280,7 +280,7 @@ class Work:
 
     def _stage(self) -> tuple[Stage, Crowd, Int64]:
         """All that stands near the chosen, they among it as they now stand, and their rows."""
-        stage = Stage(self.evaluation, self.evaluator.library, self.check)
+        stage = Stage(self.evaluation, self.evaluator.library, self.check, self.layer.id)
         row = next(k for k, r in enumerate(stage.layers) if r.layer.id == self.layer.id)
         codes = np.array(list(stage.by_tile), np.int64)
         crowd, layer = stage.crowd(codes, codes)
@@ -314,7 +314,7 @@ class Work:
         return f"{lost:,} of them have nothing beneath them" if lost else ""
 
     def _apart(self, footprints: bool) -> str:
-        _, crowd, rows = self._stage()
+        stage, crowd, rows = self._stage()
         count = crowd.placed.count
         free = np.zeros(count, bool)
         free[rows] = True
@@ -324,7 +324,7 @@ class Work:
             flat[:, 1] = 0.0
             quiet = np.tile(np.array([0, 0, 0, 1], np.float32), (count, 1))
             placed = replace(placed, position=flat, rotation=quiet)
-            shapes = self._footprints()
+            shapes = self._footprints(stage, crowd)
         before = self.ground()
         start = self.now.at.copy()
 
@@ -343,17 +343,15 @@ class Work:
             else ""
         )
 
-    def _footprints(self) -> Shapes:
+    def _footprints(self, stage: Stage, crowd: Crowd) -> Shapes:
         """A round body for the foot of every variant of the scene."""
         library = self.evaluator.library
+        used = np.zeros(len(stage.variants), bool)
+        used[crowd.placed.variant] = True
         out: list[list[Body]] = []
-        for result in self.evaluation.layers:
-            placed = result.output.placements
-            if placed is None or not placed.count:
-                continue
-            for variant, count in zip(placed.variants, placed.per_variant.tolist(), strict=True):
-                wide = library.foot(variant, self.check) if count else 0.0
-                out.append([Body(np.zeros((1, 3)), wide)] if wide > 0 else [])
+        for variant, there in zip(stage.variants, used.tolist(), strict=True):
+            wide = library.foot(variant, self.check) if there else 0.0
+            out.append([Body(np.zeros((1, 3)), wide)] if wide > 0 else [])
         return Shapes.of(out)
 
     def edit(self, kind: LayerKind, c: Change) -> dict[str, Any]:

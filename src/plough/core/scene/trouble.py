@@ -131,8 +131,13 @@ class Stage:
     """A scene as it is judged: what its layers placed, in one order, and the bodies of all of it."""
 
     def __init__(
-        self, evaluation: Evaluation, library: Library, check: Callable[[], None] = lambda: None
+        self,
+        evaluation: Evaluation,
+        library: Library,
+        check: Callable[[], None] = lambda: None,
+        also: str = "",
     ) -> None:
+        """`also` names a layer that is looked at even where it only throws shade."""
         self.evaluation, self.library, self.check = evaluation, library, check
         self.ground = evaluation.ground
         self.layers: list[LayerResult] = []
@@ -143,7 +148,12 @@ class Stage:
         outlines: list[Float64] = []
         for result in evaluation.layers:
             placed = result.output.placements
-            if placed is None or not placed.count:
+            if (
+                placed is None
+                or not placed.count
+                or (_shade(result.layer)
+                and result.layer.id != also)
+            ):
                 continue
             self.first.append(len(self.variants))
             self.layers.append(result)
@@ -330,6 +340,11 @@ class Stage:
         body = np.repeat(np.arange(len(self.variants)), np.diff(self.shapes.first))
         out[body[self.shapes.blocks]] = True
         return out
+
+
+def _shade(layer: Layer) -> bool:
+    """Whether what a layer places only throws shade: it is nowhere itself."""
+    return layer.shadow == "only"
 
 
 def _passable(game: LayerGame) -> bool:

@@ -152,7 +152,7 @@ export class PlacementsActor implements Actor {
 
   /** What of it is in the way of one who walks, near a place. */
   stops(x: number, z: number, reach: number): Obstacle[] {
-    if (!this.group.visible) return [];
+    if (!this.group.visible || this.shadow === 'only') return [];
     const out: Obstacle[] = [];
     const [at, turn, front] = [new THREE.Vector3(), new THREE.Quaternion(), new THREE.Vector3()];
     for (const cell of this.cells()) {
