@@ -7,11 +7,20 @@ from typing import Any
 
 import numpy as np
 from rich.table import Table
+from scipy.spatial import ConvexHull, cKDTree
+from scipy.spatial.transform import Rotation
 
 from bench.table import median, row
+from plough.core.library import Library
+from plough.core.place.apart import push_apart
+from plough.core.place.bodies import Body, Shapes
+from plough.core.place.placements import Placements
 from plough.core.scene import Evaluator, SceneDocument, read_document
+from plough.core.scene.adjust import Change, adjust
 from plough.core.scene.document import with_layer
 from plough.core.scene.facets import TiledPlacements
+from plough.core.scene.trouble import trouble
+from plough.core.scene.weight import weigh
 
 _GROUND = {"id": "ground", "kind": "ground", "name": "Ground"}
 _STRIPES = [
@@ -75,8 +84,60 @@ def painted_for_long(count: int) -> list[dict[str, Any]]:
     return out
 
 
+_ALDER = {"id": "alder", "name": "Alder", "kind": "tree", "seeds": [1, 2]}
+
+
+def trouble_rows(into: Table) -> None:
+    """What is wrong, after an edit of one tile, and all of it; a heap pushed apart."""
+    values = scene("scatter", spacing=2.25).model_dump(mode="json")
+    values["assets"].append(_ALDER)
+    mix = [{"asset": "rush", "weight": 9}, {"asset": "sedge"}, {"asset": "alder"}]
+    values["layers"][1]["parameters"]["mix"] = mix
+    document = read_document(values)
+    evaluator = Evaluator()
+    found = placed(evaluator, document)
+    ids = found.whole().ids.tolist()
+    trouble(evaluator.evaluate(document), evaluator.library)  # what is made once
+    other = Evaluator(Library())
+    evaluation = other.evaluate(document)
+    weigh(evaluation, other.library, (0.0, 2.0, 0.0))  # meshes are made for other reasons
+    began = time.perf_counter()
+    trouble(evaluation, other.library)
+    cold = time.perf_counter() - began
+    ways = iter(range(1, 200))
+
+    def edited() -> None:
+        touch = {"id": f"{ids[700]}", "lift": 0.1 * next(ways)}
+        trouble(evaluator.evaluate(with_own(document, touches=[touch])), evaluator.library)
+
+    what = f"findings after an edit among {found.count:,}"
+    row(into, what, median(edited, 15), "all of them, cold", cold, "≤ 150 ms")
+    rng = np.random.default_rng(1)
+    stones = [rng.normal(size=(24, 3)) * rng.uniform(0.2, 0.5, 3) for _ in range(6)]
+    hulls = [s[ConvexHull(s).vertices] for s in stones]
+    count = 500
+    heap = Placements(
+        np.arange(count, dtype=np.uint64),
+        rng.integers(0, 6, count).astype(np.uint32),
+        (rng.uniform(-5, 5, (count, 3)) * [1, 0.2, 1]).astype(np.float32),
+        Rotation.random(count, rng=rng).as_quat().astype(np.float32),
+        np.ones((count, 3), np.float32),
+    )
+    stood = Shapes.of([[Body(h)] for h in hulls]).stood(heap)
+    tree = cKDTree(heap.position)
+    free = np.ones(count, bool)
+    row(
+        into,
+        f"{count} stones in a heap pushed apart",
+        median(lambda: push_apart(stood, count, free), 3),
+        "their neighbours, by a tree",
+        median(lambda: tree.query_pairs(1.5), 9),
+    )
+
+
 def hand_rows(into: Table) -> None:
     """A stroke that grows, a touch that is dragged, and things that are moved."""
+    trouble_rows(into)
     evaluator = Evaluator()
     for strokes, spacing, whose in (
         (_STRIPES, 2.45, "painted"),
@@ -130,3 +191,20 @@ def hand_rows(into: Table) -> None:
         placed(evaluator, with_own(by_hand, placed=[{**t, "lift": 0.01 * by} for t in things]))
 
     row(into, "5,000 set down, all moved", median(move, 9), "all of it, cold", cold, "≤ 100 ms")
+    chosen = [f"{i}" for i in placed(evaluator, by_hand).whole().ids.tolist()]
+
+    def adjusted() -> None:
+        change = Change(move=(0.1 * next(ways), 0.0))
+        made = adjust(evaluator, by_hand, "own", chosen, change)
+        values = {k.partition("#")[2]: v for k, v in made.parameters.items()}
+        moved = [{**values[str(t["id"])], "id": t["id"]} for t in things]
+        placed(evaluator, with_own(by_hand, placed=moved))
+
+    row(
+        into,
+        "5,000 chosen, moved together",
+        median(adjusted, 9),
+        "all of it, cold",
+        cold,
+        "≤ 100 ms",
+    )

@@ -251,7 +251,7 @@ def test_one_tree_is_moved_and_stays_so_when_its_rule_runs_again(
     )
     hand = Hand(page)
     touches = lambda: layer_of(sedge, meadow, "scatter")["parameters"].get("touches", [])  # noqa: E731
-    page.button("choose").click()
+    page.button("take up").click()
     picture(page)
     # where in the view some tree stands
     spot = page.driver.execute_script(

@@ -205,6 +205,37 @@ def test_they_are_taken_out_and_given_back_to_their_rule(kind: str) -> None:
         }
 
 
+@pytest.mark.parametrize("kind", [k for k in KINDS if k not in ("surfaces", "air")])
+def test_what_is_loosened_keeps_its_height_whatever_becomes_of_the_ground(kind: str) -> None:
+    document, layer = make(kind)
+    ids, before = chosen(document, layer), stands(document, layer)
+
+    def height(d: Any) -> dict[int, float]:
+        whole = run(d).layer(layer).output.placements.whole()
+        told = zip(whole.ids.tolist(), whole.position[:, 1].tolist(), strict=True)
+        return {i: y for i, y in told if i in ids}
+
+    was = height(document)
+    loose, made = adjusted(document, layer, ids, do="loosen")
+    assert len(made.parameters) == len(ids)
+    assert height(loose) == pytest.approx(was, abs=1e-3)
+    assert adjusted(loose, layer, ids, do="loosen")[1].parameters == {}
+    ground = next(x for x in loose["layers"] if x["kind"] == "ground")
+    ground["parameters"] |= {"relief": 7}
+    there = height(loose)  # of a rule, some may not stand there now
+    assert there and all(there[i] == pytest.approx(was[i], abs=1e-3) for i in there)
+    ground["parameters"] |= {"relief": 5}
+    # moved about, they stay on their level; lifted, they rise by that
+    moved, _ = adjusted(loose, layer, ids, move=(3, 2), lift=0.5)
+    assert height(moved) == pytest.approx({i: y + 0.5 for i, y in was.items()}, abs=1e-3)
+    back, _ = adjusted(loose, layer, ids, do="follow")
+    ground = next(x for x in back["layers"] if x["kind"] == "ground")
+    ground["parameters"] |= {"relief": 7}
+    after = stands(back, layer)
+    for i in set(ids) & after.keys():
+        assert after[i]["lift"] == pytest.approx(before[i]["lift"], abs=3e-3)
+
+
 def test_what_was_set_down_is_doubled_with_all_that_it_has() -> None:
     document, layer = make("by_hand")
     before = stands(document, layer)

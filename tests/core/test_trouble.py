@@ -244,8 +244,8 @@ def touched(document: Any, **change: Any) -> Any:
 @pytest.mark.parametrize(
     ("change", "code", "after"),
     [
-        ({"lift": 2.0}, "floating", {"lift"}),
-        ({"lift": -4.0}, "buried", {"lift"}),
+        ({"lift": 2.0}, "floating", {"lift", "ground"}),
+        ({"lift": -4.0}, "buried", {"lift", "ground"}),
         ({"at": [0, -8]}, "blocking-path", {"at"}),
         ({"at": [90, 0]}, "outside", {"at", "removed"}),
     ],

@@ -1708,11 +1708,11 @@ export interface components {
             seed?: number | null;
             /**
              * Do
-             * @description `drop`: onto what is beneath; `clear`: tilted and lifted off the ground; `apart`: pushed until none stands into another, by their bodies, or by their `footprints`; `double`: once more; `remove`; `rule`: as the layer's rule has them.
+             * @description `drop`: onto what is beneath; `clear`: tilted and lifted off the ground; `apart`: pushed until none stands into another, by their bodies, or by their `footprints`; `loosen`: they keep their height whatever becomes of the ground, until they `follow` it again; `double`: once more; `remove`; `rule`: as the layer's rule has them.
              * @default
              * @enum {string}
              */
-            do: "" | "drop" | "clear" | "apart" | "footprints" | "double" | "remove" | "rule";
+            do: "" | "drop" | "clear" | "apart" | "footprints" | "loosen" | "follow" | "double" | "remove" | "rule";
         };
         /**
          * ClassOut

@@ -145,6 +145,8 @@
         {@render act('Push apart', 'Until none stands into another', { do: 'apart' })}
         {@render act('… by footprints', 'Until no foot is on another', { do: 'footprints' })}
       {/if}
+      {@render act('Loosen them', 'They keep their height whatever becomes of the ground', { do: 'loosen' })}
+      {@render act('Follow the ground', 'They rise and fall with it again', { do: 'follow' })}
       {#if !rule}{@render act('Double them', 'Once more, a metre beside', { do: 'double', move: [1, 0] })}{/if}
       {#if rule}{@render act('Back to the rule', 'As the layer’s rule has them', { do: 'rule' })}{/if}
       {@render act('Take them out', 'Delete', { do: 'remove' })}

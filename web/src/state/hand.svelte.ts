@@ -30,6 +30,7 @@ export interface Touch {
   tall?: number | null;
   asset?: string | null;
   seed?: number | null;
+  ground?: number | null; // the level that its height is measured from, when it is loose from the ground
 }
 
 export type Drawn = 'turn' | 'size' | 'lift' | 'which';

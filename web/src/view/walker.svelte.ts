@@ -148,7 +148,7 @@ export class Walker {
 
   private readonly walk = (now: number) => {
     if (!this.on || !this.held.size) return;
-    this.go(Math.min(0.3, Math.max(0, (now - this.last) / 1000)));
+    this.go(Math.min(1, Math.max(0, (now - this.last) / 1000)));
     this.last = now;
     requestAnimationFrame(this.walk);
   };

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 from pydantic import Field
@@ -18,6 +18,16 @@ from plough.core.vectors import rotations
 MOST_SET = 10_000
 Part = Annotated[float, Field(ge=-1, le=1)]
 _ORDER = stream("by hand.order")
+
+
+def from_ground() -> Any:
+    """What the height of a placement is measured from, where it has been loosened from the ground; the field's type is `float | None`."""
+    return Field(
+        None,
+        ge=-10_000,
+        le=10_000,
+        description="Metres of the level that its lift is measured from, whatever becomes of the ground; none: the ground beneath it.",
+    )
 
 
 class SetDown(Parameters):
@@ -40,6 +50,8 @@ class SetDown(Parameters):
     )
     size: float = Field(1.0, ge=0.05, le=20, description="1 is its own.")
     tall: float = Field(1.0, ge=0.05, le=20, description="Its height, besides its size.")
+
+    ground: float | None = from_ground()
 
     @property
     def variant(self) -> tuple[str, int, bool]:
@@ -70,7 +82,9 @@ def set_down(
         return []
     at = np.array([t.at for t in there], np.float64)
     turn = np.radians([t.turn for t in there])
-    height = beneath(surface, at) + [t.lift for t in there]
+    loose = np.array([np.nan if t.ground is None else t.ground for t in there])
+    level = np.where(np.isnan(loose), beneath(surface, at), loose)
+    height = level + [t.lift for t in there]
     position = np.stack([at[:, 0], height, at[:, 1]], axis=1)
     across = np.array([t.size for t in there], np.float32)
     tall = across * np.array([t.tall for t in there], np.float32)

@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 from plough.core.arrays import Float32
 from plough.core.ground.surface import Surface
 from plough.core.parameters import Id, Parameters, Point, Seed
-from plough.core.place.by_hand import beneath
+from plough.core.place.by_hand import beneath, from_ground
 from plough.core.place.placements import PlacedTile, Placements, by_tile, cut, joined
 from plough.core.vectors import rotations
 
@@ -37,6 +37,7 @@ class Touch(Parameters):
     tall: float | None = Field(None, ge=0.05, le=20, description="Its height, besides its size.")
     asset: Id | None = Field(None, description="Another of the layer's assets, with a seed.")
     seed: Seed | None = None
+    ground: float | None = from_ground()
     of: Id | None = Field(
         None,
         description="The asset that it was of when it was touched, for those who list touches.",
@@ -129,6 +130,7 @@ def _changed(
     under[placed] = beneath(surface, position[placed][:, [0, 2]])
     for k, t in enumerate(touches):
         lift[k] = lift[k] if t.lift is None else t.lift
+        under[k] = under[k] if t.ground is None else t.ground
         if t.turn is not None:
             up = np.array([t.up or (0.0, 0.0)])
             rotation[k] = rotations(np.radians([t.turn]), up)[0]
@@ -138,7 +140,7 @@ def _changed(
             scale[k] *= np.float32(t.size) / scale[k, 0]
         if t.tall is not None:
             scale[k, 1] = scale[k, 0] * np.float32(t.tall)
-    changed = [k for k, t in enumerate(touches) if t.at is not None or t.lift is not None]
+    changed = [k for k, t in enumerate(touches) if (t.at, t.lift, t.ground) != (None, None, None)]
     out = own.position.copy()
     position[:, 1] = under + lift
     out[changed] = position[changed]

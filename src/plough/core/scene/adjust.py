@@ -36,7 +36,9 @@ MOST_CHOSEN = 5_000
 _BIG, _SMALL, _HIGH, _FAR = 20.0, 0.05, 500.0, 4096.0  # what a placement may be
 _NEAR = 30.0  # metres about the chosen, in which others are in their way
 
-Do = Literal["", "drop", "clear", "apart", "footprints", "double", "remove", "rule"]
+Do = Literal[
+    "", "drop", "clear", "apart", "footprints", "loosen", "follow", "double", "remove", "rule"
+]
 
 
 class Change(Parameters):
@@ -65,7 +67,7 @@ class Change(Parameters):
     do: Do = Field(
         "",
         description="`drop`: onto what is beneath; `clear`: tilted and lifted off the ground; `apart`: pushed until none stands into"
-        " another, by their bodies, or by their `footprints`; `double`: once more; `remove`; `rule`: as the layer's rule has them.",
+        " another, by their bodies, or by their `footprints`; `loosen`: they keep their height whatever becomes of the ground, until they `follow` it again; `double`: once more; `remove`; `rule`: as the layer's rule has them.",
     )
 
 
@@ -365,11 +367,23 @@ class Work:
         sized, grown = np.abs(now.size - was.size) > 1e-6, np.abs(now.tall - was.tall) > 1e-6
         swapped = now.variant != was.variant
         values: list[dict[str, Any]] = []
-        for k in range(len(self.ids)):
+        levels = _levels(kind, self.layer)
+        ground = self.ground()
+        base = ground if c.do else beneath(self.surface, was.at)
+        for k, thing in enumerate(self.ids.tolist()):
             out: dict[str, Any] = {}
+            level = levels.get(thing)
+            loose = level is not None and c.do != "follow"
             if moved[k]:
                 out["at"] = [round(float(v), 4) for v in now.at[k]]
-            if lifted[k]:
+            if c.do == "loosen" and not loose:
+                out |= {"lift": round(float(now.lift[k]), 4), "ground": round(float(ground[k]), 4)}
+            elif loose and (moved[k] or lifted[k]):
+                # one that is loose stays on its level as it is moved about
+                out["lift"] = round(float(now.lift[k] + base[k] - level), 4)
+            elif level is not None and c.do == "follow":
+                out |= {"lift": round(float(now.lift[k]), 4), "ground": None}
+            elif lifted[k]:
                 out["lift"] = round(float(now.lift[k]), 4)
             if turned[k]:
                 out["turn"] = round(float(now.turn[k]), 3)
@@ -455,6 +469,16 @@ def numbered(layer: Layer, path: str) -> dict[int, dict[str, Any]]:
         int(stream(f"set down {layer.id} {t['id']}")): dict(t)
         for t in layer.parameters.get(path, ())
     }
+
+
+def _levels(kind: LayerKind, layer: Layer) -> dict[int, float]:
+    """The level that each placement stands on that has been loosened from the ground, by its id."""
+    path = kind.holds("placed")
+    if path:
+        kept = numbered(layer, path)
+    else:
+        kept = {int(t["id"]): t for t in layer.parameters.get(kind.holds("touches"), ())}
+    return {i: float(t["ground"]) for i, t in kept.items() if t.get("ground") is not None}
 
 
 def written(

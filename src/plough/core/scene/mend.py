@@ -151,7 +151,8 @@ def _stood(stage: Stage, finding: Finding) -> Mend:
     else:
         by = -dropped(crowd, row, stage.surface, stage.ground.water, stage.under)
     ground = beneath(stage.surface, position[None, [0, 2]])[0]
-    return _set(stage.evaluation, finding, {"lift": round(float(position[1] + by - ground), 4)})
+    lift = round(float(position[1] + by - ground), 4)
+    return _set(stage.evaluation, finding, {"lift": lift, "ground": None})
 
 
 def free_place(

@@ -151,8 +151,7 @@ class Stage:
             if (
                 placed is None
                 or not placed.count
-                or (_shade(result.layer)
-                and result.layer.id != also)
+                or (_shade(result.layer) and result.layer.id != also)
             ):
                 continue
             self.first.append(len(self.variants))

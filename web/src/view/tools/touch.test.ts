@@ -79,6 +79,16 @@ describe('touching', () => {
     expect(turned.commit()).toEqual([]);
   });
 
+  it('that was loose from the ground stands on it again where it is put', () => {
+    const loose: Touch = { id: '41', of: 'oak', lift: 1, ground: 2.5 };
+    const tool = taken([loose]);
+    tool.pointer(hover(30, 31));
+    expect(tool.draft()?.value).toEqual({ of: 'oak', at: [30, 31], lift: null, ground: null });
+    const turned = taken([loose]);
+    turned.wheel('t', 1);
+    expect(turned.draft()?.value).toMatchObject({ lift: 1, ground: 2.5, turn: 55 });
+  });
+
   it('is not moved onto itself', () => {
     const tool = taken();
     tool.pointer(hover(10.2, 20));

@@ -136,11 +136,12 @@ export class TouchTool implements Tool {
       const [x, z] = [tidy(seat.point.x), tidy(seat.point.z)];
       out.at = [x, z];
       const above = seat.point.y - this.terrain.height(x, z);
-      if (Math.abs(above) <= LEVEL && given(this.before.lift))
+      if (Math.abs(above) <= LEVEL && (given(this.before.lift) || given(this.before.ground)))
         out.lift = null; // dropped: as its rule has it again
       else if (Math.abs(above) > LEVEL || this.sunk === null) out.lift = fine(above + (this.sunk ?? 0));
     }
     if (Math.abs(hand.lift) > 1e-6) out.lift = fine((out.lift ?? (seat ? (this.sunk ?? 0) : this.above)) + hand.lift);
+    if ('lift' in out && given(this.before.ground)) out.ground = null; // it stands on the ground again
     if (Math.abs(hand.turn - stood.turn) > 1e-6) Object.assign(out, { turn: tidy(hand.turn), up: stood.up.map(fine) });
     if (Math.abs(hand.size - stood.size) > 1e-6) out.size = hand.size;
     const variants = this.rule.variants();
