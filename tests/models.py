@@ -73,7 +73,15 @@ def broken() -> Model:
 BROKEN = pack(broken())
 FILES = {digest(BROKEN): BROKEN}
 #: what a kind needs beside its defaults to be made
-NEEDS: dict[str, dict[str, Any]] = {"mesh": {"source": digest(BROKEN), "unit": "cm"}}
+NEEDS: dict[str, dict[str, Any]] = {
+    "mesh": {"source": digest(BROKEN), "unit": "cm"},
+    "group": {
+        "parts": [
+            {"id": "p", "asset": "tuft", "at": [0.2, 0, 0], "turn": 30, "lent": lent}
+            for lent in ({"kind": "tuft", "version": 1, "parameters": {"blades": 8}},)
+        ]
+    },
+}
 
 
 def load(name: str) -> bytes:

@@ -21,12 +21,14 @@ from plough.core.place.placements import Placements
 from plough.core.presets import all_presets
 from plough.core.scene import Evaluator, read_document
 from tests.conftest import SMALL
+from tests.models import NEEDS
 
 EVALUATOR = Evaluator()
 LIBRARY = Library(load=demo_file)
 OVER = np.array([-1.0, 1.0, 1.0])
 FIRST = {p.kind: (p.parameters, p.seed) for p in reversed(all_presets())}
 FIRST["mesh"] = ({"source": digest(demo_meshes()["drift-stone"])}, 1)
+FIRST["group"] = (NEEDS["group"], 1)
 
 
 def levels(kind: str) -> tuple[list[Product], list[Product]]:

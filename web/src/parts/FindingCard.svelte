@@ -16,6 +16,12 @@
     const at = stage.project({ x, y, z });
     return at && Number.isFinite(at.x + at.y) ? at : null;
   });
+  /** Beside the place: to its right, or where the list is in the way to its left. */
+  const left = $derived.by(() => {
+    const most = width - (open.trouble.shown ? 350 : 0) - WIDE - 14;
+    const x = spot?.x ?? width / 2;
+    return x + 40 <= most ? x + 40 : clamped(x - 40 - WIDE, 14, most);
+  });
   const clamped = (v: number, low: number, high: number) => Math.min(Math.max(v, low), Math.max(low, high));
 </script>
 
@@ -29,7 +35,7 @@
   <div
     class="pointer-events-auto absolute rounded-md border border-clay bg-leaf px-3 py-2 shadow-md"
     style:width="{WIDE}px"
-    style:left="{clamped((spot?.x ?? width / 2) + 22, 14, width - (open.trouble.shown ? 350 : 0) - WIDE - 14)}px"
+    style:left="{left}px"
     style:top="{clamped((spot?.y ?? 150) - 90, 100, height - 160)}px"
     role="group"
     aria-label="what is wrong here"

@@ -20,6 +20,7 @@ from plough.core.parameters import Id, Parameters, Seed, build, section
 from plough.core.vectors import rotations
 
 MOST_PARTS = 64  #: of one group
+_SPECK = 0.002  # metres
 _Metres = Annotated[float, Field(ge=-100, le=100)]
 _Share = Annotated[float, Field(ge=-1, le=1)]
 
@@ -92,11 +93,11 @@ def make(p: GroupParameters, seed: int, detail: int, load: Load = no_files) -> P
 
 
 def _nothing() -> Mesh:
-    """A triangle without area: a group without parts is there, and seen by nobody."""
+    """A speck: a group without parts is there, and seen by nobody."""
+    corners = np.array([[0, 0, 0], [0, 0, 1], [1, 0, 0]], np.float32) * np.float32(_SPECK)
     up = np.tile(np.array([0, 1, 0], np.float32), (3, 1))
-    face = np.array([[0, 1, 2]], np.uint32)
-    part = (Part("nothing", 0, 1),)
-    return Mesh(np.zeros((3, 3), np.float32), up, np.zeros((3, 2), np.float32), face, part)
+    face, uv = np.array([[0, 1, 2]], np.uint32), corners[:, [0, 2]] / np.float32(_SPECK)
+    return Mesh(corners, up, uv, face, (Part("nothing", 0, 1),))
 
 
 def _made(part: GroupPart, detail: int, load: Load) -> Product:

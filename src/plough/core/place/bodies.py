@@ -40,6 +40,7 @@ class Stop(NamedTuple):
     round: float  #: metres about that
 
 
+_CORNERS = 16  #: of an outline at most
 _STEP_OVER, _HEAD = 0.3, 1.8  #: metres between which a body is in the way of one who walks
 
 
@@ -61,6 +62,10 @@ def stop_of(body: Body) -> Stop | None:
         return None
     try:
         flat = flat[ConvexHull(flat).vertices]
+        if len(flat) > _CORNERS:  # those that lie farthest to so many sides
+            turn = np.arange(_CORNERS) * 2 * math.pi / _CORNERS
+            sides = np.stack([np.cos(turn), np.sin(turn)])
+            flat = flat[np.unique((flat @ sides).argmax(axis=0))]
     except (QhullError, ValueError):  # in one line: its ends are enough
         order = np.lexsort(flat.T)
         flat = flat[order[[0, -1]]] if len(flat) > 1 else flat
