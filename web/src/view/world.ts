@@ -203,9 +203,13 @@ export class World implements Field, Land {
 
   /** Placements of a layer whose feet are seen at spots that `within` holds. */
   standing(layer: string, within: (spot: Spot) => boolean): Stood[] {
+    const { camera, width, height } = this.stage;
+    const through = new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse);
+    const [p, spot] = [new THREE.Vector3(), { x: 0, y: 0 }];
     const seen = (at: THREE.Vector3) => {
-      const spot = this.stage.project(at);
-      return spot !== null && within(spot);
+      p.copy(at).applyMatrix4(through);
+      [spot.x, spot.y] = [(p.x * 0.5 + 0.5) * width, (0.5 - p.y * 0.5) * height];
+      return p.z <= 1 && within(spot);
     };
     return [...(this.placementsOf(layer)?.wanted((_, at) => seen(at)) ?? [])];
   }
