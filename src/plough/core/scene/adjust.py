@@ -164,11 +164,13 @@ class Work:
         placed = self.evaluation.layer(layer.id).output.placements
         wanted = np.unique(np.array([_number(t) for t in things], np.uint64))
         tiles = placed.tiles if placed is not None else ()
-        whole = [
-            t.placements.taken(rows)
-            for t in tiles
-            if (rows := np.isin(t.placements.ids, wanted)).any()
-        ]
+        whole = []
+        for tile in tiles:
+            own = tile.placements
+            at = np.minimum(np.searchsorted(wanted, own.ids), len(wanted) - 1)
+            rows = np.nonzero(wanted[at] == own.ids)[0]
+            if len(rows):
+                whole.append(own.taken(rows))
         found = np.concatenate([np.empty(0, np.uint64), *(p.ids for p in whole)])
         if placed is None or len(found) != len(wanted):
             lost = sorted(set(wanted.tolist()) - set(found.tolist()))
@@ -465,17 +467,20 @@ def _turned(points: Float64, angle: Float64) -> Float64:
 
 def numbered(layer: Layer, path: str) -> dict[int, dict[str, Any]]:
     """What was set down, by the id of its placement."""
-    return {
-        int(stream(f"set down {layer.id} {t['id']}")): dict(t)
-        for t in layer.parameters.get(path, ())
-    }
+    return {_id_of(layer, t): dict(t) for t in layer.parameters.get(path, ())}
+
+
+def _id_of(layer: Layer, thing: dict[str, Any]) -> int:
+    """The id of the placement that something set down is."""
+    return int(stream(f"set down {layer.id} {thing['id']}"))
 
 
 def _levels(kind: LayerKind, layer: Layer) -> dict[int, float]:
     """The level that each placement stands on that has been loosened from the ground, by its id."""
     path = kind.holds("placed")
     if path:
-        kept = numbered(layer, path)
+        loose = [t for t in layer.parameters.get(path, ()) if t.get("ground") is not None]
+        kept = {_id_of(layer, t): t for t in loose}
     else:
         kept = {int(t["id"]): t for t in layer.parameters.get(kind.holds("touches"), ())}
     return {i: float(t["ground"]) for i, t in kept.items() if t.get("ground") is not None}
