@@ -97,7 +97,7 @@ def _way_out(
     axis: Float64,
 ) -> float:
     """Metres by which the second of two bodies is in the first, and the `axis` along which it comes out; less than 0 where they are apart."""
-    depth = -apart_by(points, a0, a1, ra, b0, b1, rb, axis)
+    depth = -apart_by(points, a0, a1, ra, b0, b1, rb, axis, 1)
     if depth <= -GAP or not level:
         return depth
     best, way = np.inf, np.empty(3)

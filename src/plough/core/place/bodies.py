@@ -323,7 +323,7 @@ def _of_solid(w: Float64, v: Float64) -> int:
 
 
 @kernel
-def _depth(points: Float64, a0: int, a1: int, b0: int, b1: int, axis: Float64) -> float:
+def _depth(points: Float64, a0: int, a1: int, b0: int, b1: int, axis: Float64, tried: int) -> float:
     """Metres by which the second of two hulls that meet is to be moved, and along which `axis`, to be clear of the first.
 
     Moved just out along any direction, the two face each other along another, by which it is less
@@ -346,7 +346,7 @@ def _depth(points: Float64, a0: int, a1: int, b0: int, b1: int, axis: Float64) -
         if long > 1e-12:
             start[k] /= long
             found[k] = reach_over(points, a0, a1, b0, b1, start[k])
-    for k in np.argsort(found)[:_TRIED]:
+    for k in np.argsort(found)[:tried]:
         d[:] = start[k]
         here = found[k]
         for _ in range(_FACES):
@@ -410,7 +410,15 @@ def _gap(
 
 @kernel
 def apart_by(
-    points: Float64, a0: int, a1: int, ra: float, b0: int, b1: int, rb: float, axis: Float64
+    points: Float64,
+    a0: int,
+    a1: int,
+    ra: float,
+    b0: int,
+    b1: int,
+    rb: float,
+    axis: Float64,
+    tried: int = _TRIED,
 ) -> float:
     """Metres between two bodies, less than 0 where they meet: then the second is clear of the first once it is moved by so much along `axis`.
 
@@ -418,10 +426,11 @@ def apart_by(
         points: of all; those of the first are the rows `a0` to before `a1`.
         ra: metres about the hull of the first.
         axis: (3,) unit, from the first to the second; written.
+        tried: ways out that are followed to where they are shortest, where the two meet.
     """
     long = _gap(points, a0, a1, b0, b1, np.zeros(3), axis)
     if long <= 0.0:
-        long = -_depth(points, a0, a1, b0, b1, axis)
+        long = -_depth(points, a0, a1, b0, b1, axis, tried)
     return long - ra - rb
 
 
