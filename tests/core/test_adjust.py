@@ -15,7 +15,7 @@ from plough.core.errors import ParameterError
 from plough.core.library import Library
 from plough.core.place.placements import Placements
 from plough.core.scene import Evaluation, Evaluator, read_document
-from plough.core.scene.adjust import MOST_CHOSEN, Adjusted, Change, adjust
+from plough.core.scene.adjust import MOST_CHOSEN, MOST_FITTED, Adjusted, Change, adjust
 from plough.core.scene.trouble import trouble
 from plough.service.fields import flatten, nested
 from tests.core.test_touches import OWN
@@ -391,6 +391,41 @@ def test_mistakes_name_the_field_and_the_limit() -> None:
         adjust(EVALUATOR, read_document(document), "nobody", ["1"], Change())
     with pytest.raises(ParameterError, match="no placements to change"):
         adjust(EVALUATOR, read_document(document), "ground", ["1"], Change())
+
+
+def test_the_same_one_twice_is_once_and_what_is_not_there_is_not_taken_out() -> None:
+    for kind in ("scatter", "by_hand"):
+        document, layer = make(kind)
+        (one,) = chosen(document, layer, 1)
+        for change in ({"do": "remove"}, {"turn": 10}, {"do": "drop", "lift": 3.0}):
+            _, made = adjusted(document, layer, [one, one], **change)
+            assert len(made.parameters) <= 1
+        with pytest.raises(ParameterError, match="not there any more"):
+            adjusted(document, layer, [12345], do="remove")
+
+
+@pytest.mark.parametrize("do", ["drop", "clear", "apart", "footprints"])
+def test_very_many_are_not_fitted_at_once(do: str) -> None:
+    many = [thing(f"t{k}", "sedge", [k % 60, 20 + k // 60]) for k in range(MOST_FITTED + 1)]
+    document = set_by_hand(*many)
+    ids = sorted(stands(document, "set"))
+    with pytest.raises(ParameterError, match="no more than 500 can be fitted"):
+        adjusted(document, "set", ids, do=do)
+
+
+def test_what_falls_from_far_above_falls_at_once_and_onto_what_is_there() -> None:
+    document = set_by_hand(thing("a"), thing("b", at=[40.1, 40], lift=480.0))
+    (high,) = (i for i, s in stands(document, "set").items() if s["lift"] > 100)
+    near = set_by_hand(thing("a"), thing("b", at=[40.1, 40], lift=7.0))
+    down, low = (
+        next(
+            s["lift"]
+            for i, s in stands(adjusted(d, "set", [high], do="drop")[0], "set").items()
+            if i == high
+        )
+        for d in (document, near)
+    )
+    assert 0.4 < down < 2 and down == pytest.approx(low, abs=0.06)
 
 
 def test_no_more_touches_than_a_layer_may_have() -> None:

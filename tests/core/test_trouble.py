@@ -212,6 +212,13 @@ def test_a_layer_in_nobodys_way_intersects_nothing() -> None:
     assert codes(look(document)) == []
 
 
+def test_a_path_that_is_hidden_is_in_nobodys_mind() -> None:
+    document = scene(thing("a", at=[0, -8]))
+    assert codes(look(document)) == ["blocking-path"]
+    document["layers"][1]["hidden"] = True
+    assert codes(look(document)) == []
+
+
 def test_an_area_kept_clear_forbids_all_and_lets_go_at_its_border() -> None:
     document = scene(thing("a", at=[0, 0]), thing("b", "sedge", at=[1, 1]))
     area = next(x for x in document["layers"] if x["kind"] == "area")

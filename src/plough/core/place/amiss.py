@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -56,11 +56,20 @@ class Crowd:
     free: Bool  #: (n,) those that need stand on nothing
     outlines: Outlines
     shapes: Shapes
+    near: Stood | None = None  #: the bodies that matter; those of all, where it is not said
 
     @cached_property
     def stood(self) -> Stood:
-        """The bodies of all."""
-        return self.shapes.stood(self.placed)
+        """The bodies that matter."""
+        return self.shapes.stood(self.placed) if self.near is None else self.near
+
+    def moved(self, row: int, by: Float64) -> Crowd:
+        """With one thing moved by so many metres (3,)."""
+        position = self.placed.position.copy()
+        position[row] += by.astype(np.float32)
+        it = np.arange(self.placed.count) == row
+        placed = replace(self.placed, position=position)
+        return replace(self, placed=placed, near=self.stood.moved(it, by))
 
     def meeting(self) -> Met:
         """Pairs that go into each other by more than `CLOSE`; of each the later comes second, and is judged."""
@@ -193,15 +202,26 @@ def dropped(
     down = float((points[foot, 1] - floor).min())
     if down <= 0 or not np.isfinite(down):
         return max(0.0, down)
-    starts, rows, asked = np.array([0, len(points)]), np.array([row]), np.ones(1, bool)
+    stood, base = crowd.stood, points[part <= _BASE]
+    least, most = points.min(axis=0), points.max(axis=0)
+    beneath = (stood.thing != row) & (stood.low[:, 1] < most[1])
+    for axis in (0, 2):
+        beneath &= (stood.low[:, axis] <= most[axis]) & (stood.high[:, axis] >= least[axis])
+    if not beneath.any():
+        return down
+    near = replace(crowd, near=stood.taken(np.nonzero(beneath | (stood.thing == row))[0]))
+    starts, rows, asked = np.array([0, len(base)]), np.array([row]), np.ones(1, bool)
+    whole = np.ones(len(base), bool)
 
     def met(fall: float) -> bool:
-        lower = points - [0.0, fall, 0.0]
-        if crowd.meets(row, np.array([0.0, -fall, 0.0]), 0.0):
+        lower = np.array([0.0, -fall, 0.0])
+        if near.meets(row, lower, 0.0):
             return True
-        return bool(_carried(crowd.stood, lower, starts, part <= _BASE, rows, asked)[0])
+        return bool(_carried(near.stood, base + lower, starts, whole, rows, asked)[0])
 
-    falls = np.arange(0.0, down, CLOSE).tolist()
+    # until its lowest is as low as their highest there is nothing to meet
+    start = max(0.0, float(least[1] - stood.high[beneath, 1].max()) - 2.0 * CLOSE)
+    falls = np.arange(start, down, CLOSE).tolist()
     return next((float(fall) for fall in falls if met(fall)), down)
 
 

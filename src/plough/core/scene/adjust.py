@@ -33,6 +33,10 @@ from plough.core.scene.trouble import Stage
 from plough.core.vectors import rotations
 
 MOST_CHOSEN = 5_000
+MOST_FITTED = (
+    500  #: that are dropped, pushed apart or made clear at once: each is looked at by itself
+)
+_FITTED = ("drop", "clear", "apart", "footprints")
 _BIG, _SMALL, _HIGH, _FAR = 20.0, 0.05, 500.0, 4096.0  # what a placement may be
 _NEAR = 30.0  # metres about the chosen, in which others are in their way
 
@@ -136,11 +140,12 @@ def adjust(
     layer, kind = _held(document, layer_id)
     if (change.asset is None) != (change.seed is None):
         raise ParameterError("asset", "together with a seed", value=change.asset)
-    if change.do in ("remove", "rule"):
-        value = None if change.do == "rule" else {"removed": True}
-        return Adjusted(
-            written(kind, layer, list(dict.fromkeys(things)), [value] * len(things), {})
-        )
+    ids = list(dict.fromkeys(things))
+    if change.do in _FITTED and len(ids) > MOST_FITTED:
+        text = f"no more than {MOST_FITTED:,} can be fitted to what is about them at once; {len(ids):,} are chosen"
+        raise ParameterError("things", text, limit=f"{MOST_FITTED:,}", value=len(ids))
+    if change.do == "rule":  # also of those that have been taken out
+        return Adjusted(written(kind, layer, ids, [None] * len(ids), {}))
     work = Work(evaluator, document, layer_id, things, check)
     told = work.change(change)
     return Adjusted(work.edit(kind, change), told)
@@ -312,9 +317,7 @@ class Work:
                 lost += 1
             elif by:
                 self.now.lift[k] -= by
-                position = crowd.placed.position.copy()
-                position[rows[k], 1] -= by
-                crowd = replace(crowd, placed=replace(crowd.placed, position=position))
+                crowd = crowd.moved(int(rows[k]), np.array([0.0, -by, 0.0]))
         return f"{lost:,} of them have nothing beneath them" if lost else ""
 
     def _apart(self, footprints: bool) -> str:
@@ -401,6 +404,8 @@ class Work:
         ids = [str(i) for i in self.ids.tolist()]
         if c.do == "double":
             return self._doubled(kind, ids, values)
+        if c.do == "remove":
+            values = [{"removed": True} for _ in ids]
         of = {i: self.variants[int(v)].asset for i, v in zip(ids, was.variant, strict=True)}
         return written(kind, self.layer, ids, list(values), of)
 

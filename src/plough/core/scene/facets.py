@@ -163,7 +163,7 @@ class Output:
 
     def out_of_sight(self) -> Output:
         """What a hidden layer still gives to others: nothing that stands or is seen."""
-        return replace(self, placements=None, solids=())
+        return replace(self, placements=None, solids=(), walked=())
 
 
 Traced = dict[str, Curve | Region]
