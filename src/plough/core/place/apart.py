@@ -97,6 +97,8 @@ def _way_out(
     axis: Float64,
 ) -> float:
     """Metres by which the second of two bodies is in the first, and the `axis` along which it comes out; less than 0 where they are apart."""
+    if _plainly_apart(points, a0, a1, ra, b0, b1, rb, axis):
+        return -np.inf
     depth = -apart_by(points, a0, a1, ra, b0, b1, rb, axis, 1)
     if depth <= -GAP or not level:
         return depth
@@ -114,6 +116,27 @@ def _way_out(
             best = out
             axis[0], axis[1], axis[2] = way[0], way[1], way[2]
     return best
+
+
+@kernel
+def _plainly_apart(
+    points: Float64, a0: int, a1: int, ra: float, b0: int, b1: int, rb: float, axis: Float64
+) -> bool:
+    """Whether two bodies are clear of each other along the line between their middles; most are, and need no closer look."""
+    for c in range(3):
+        axis[c] = 0.0
+    for i in range(a0, a1):
+        for c in range(3):
+            axis[c] -= points[i, c] / (a1 - a0)
+    for i in range(b0, b1):
+        for c in range(3):
+            axis[c] += points[i, c] / (b1 - b0)
+    long = math.sqrt(axis[0] * axis[0] + axis[1] * axis[1] + axis[2] * axis[2])
+    if long < 1e-9:
+        return False
+    for c in range(3):
+        axis[c] /= long
+    return reach_over(points, a0, a1, b0, b1, axis) + ra + rb < -GAP
 
 
 @kernel

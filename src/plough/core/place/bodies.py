@@ -367,8 +367,14 @@ def _depth(points: Float64, a0: int, a1: int, b0: int, b1: int, axis: Float64, t
 @kernel
 def reach_over(points: Float64, a0: int, a1: int, b0: int, b1: int, d: Float64) -> float:
     """How far the first hull reaches over the beginning of the second along `d`."""
-    i, j = _farthest(points, a0, a1, d), _farthest(points, b0, b1, -d)
-    return _dot(points[i] - points[j], d)
+    last, first = -np.inf, np.inf
+    for i in range(a0, a1):
+        along = points[i, 0] * d[0] + points[i, 1] * d[1] + points[i, 2] * d[2]
+        last = max(last, along)
+    for i in range(b0, b1):
+        along = points[i, 0] * d[0] + points[i, 1] * d[1] + points[i, 2] * d[2]
+        first = min(first, along)
+    return last - first
 
 
 @kernel
