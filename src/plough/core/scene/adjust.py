@@ -23,13 +23,12 @@ from plough.core.place.bodies import Body, Shapes
 from plough.core.place.by_hand import MOST_SET, beneath
 from plough.core.place.clear import stand_clear
 from plough.core.place.placements import Placements
-from plough.core.place.touches import MOST_TOUCHES
-from plough.core.rng import stream
-from plough.core.scene.document import Layer, SceneDocument
+from plough.core.scene.document import SceneDocument
 from plough.core.scene.evaluation import Evaluator
+from plough.core.scene.kept import held, levels_of, number, numbered, written
 from plough.core.scene.loose import facing_of
-from plough.core.scene.registry import LayerKind, get_layer_kind
-from plough.core.scene.trouble import Stage
+from plough.core.scene.registry import LayerKind
+from plough.core.scene.stage import Stage
 from plough.core.vectors import rotations
 
 MOST_CHOSEN = 5_000
@@ -137,7 +136,7 @@ def adjust(
     Raises:
         ParameterError: one of them is not there, the layer keeps no such edits, or something would be beyond its limits.
     """
-    layer, kind = _held(document, layer_id)
+    layer, kind = held(document, layer_id)
     if (change.asset is None) != (change.seed is None):
         raise ParameterError("asset", "together with a seed", value=change.asset)
     ids = list(dict.fromkeys(things))
@@ -162,12 +161,12 @@ class Work:
         things: Sequence[str],
         check: Callable[[], None],
     ) -> None:
-        layer, _ = _held(document, layer_id)
+        layer, _ = held(document, layer_id)
         self.evaluator, self.layer, self.check = evaluator, layer, check
         self.evaluation = evaluator.evaluate(document, check)
         self.surface = self.evaluation.surface
         placed = self.evaluation.layer(layer.id).output.placements
-        wanted = np.unique(np.array([_number(t) for t in things], np.uint64))
+        wanted = np.unique(np.array([number(t) for t in things], np.uint64))
         tiles = placed.tiles if placed is not None else ()
         whole = []
         for tile in tiles:
@@ -372,7 +371,7 @@ class Work:
         sized, grown = np.abs(now.size - was.size) > 1e-6, np.abs(now.tall - was.tall) > 1e-6
         swapped = now.variant != was.variant
         values: list[dict[str, Any]] = []
-        levels = _levels(kind, self.layer)
+        levels = levels_of(kind, self.layer)
         ground = self.ground()
         base = ground if c.do else beneath(self.surface, was.at)
         for k, thing in enumerate(self.ids.tolist()):
@@ -439,102 +438,9 @@ class Work:
         return out
 
 
-def _held(document: SceneDocument, layer_id: str) -> tuple[Layer, LayerKind]:
-    """A layer that keeps edits of single placements, and its kind."""
-    layer = next((x for x in document.layers if x.id == layer_id), None)
-    if layer is None:
-        raise ParameterError("layer", f"there is no layer {layer_id!r}", value=layer_id)
-    kind = get_layer_kind(layer.kind)
-    if not (kind.holds("placed") or kind.holds("touches")):
-        raise ParameterError("layer", f"{layer.name} has no placements to change", value=layer_id)
-    return layer, kind
-
-
-def _number(thing: str) -> int:
-    try:
-        value = int(thing)
-    except ValueError:
-        value = -1
-    if not 0 <= value < 2**64:
-        raise ParameterError(
-            "things", "the id of a placement is a whole number of 64 bits", value=thing
-        )
-    return value
-
-
 def _turned(points: Float64, angle: Float64) -> Float64:
     """(n, 2) points east and south, each turned clockwise, seen from above."""
     c, s = np.cos(angle), np.sin(angle)
     return np.stack(
         [points[:, 0] * c - points[:, 1] * s, points[:, 0] * s + points[:, 1] * c], axis=1
     )
-
-
-def numbered(layer: Layer, path: str) -> dict[int, dict[str, Any]]:
-    """What was set down, by the id of its placement."""
-    return {_id_of(layer, t): dict(t) for t in layer.parameters.get(path, ())}
-
-
-def _id_of(layer: Layer, thing: dict[str, Any]) -> int:
-    """The id of the placement that something set down is."""
-    return int(stream(f"set down {layer.id} {thing['id']}"))
-
-
-def _levels(kind: LayerKind, layer: Layer) -> dict[int, float]:
-    """The level that each placement stands on that has been loosened from the ground, by its id."""
-    path = kind.holds("placed")
-    if path:
-        loose = [t for t in layer.parameters.get(path, ()) if t.get("ground") is not None]
-        kept = {_id_of(layer, t): t for t in loose}
-    else:
-        kept = {int(t["id"]): t for t in layer.parameters.get(kind.holds("touches"), ())}
-    return {i: float(t["ground"]) for i, t in kept.items() if t.get("ground") is not None}
-
-
-def written(
-    kind: LayerKind,
-    layer: Layer,
-    ids: list[str],
-    values: Sequence[dict[str, Any] | None],
-    of: dict[str, str],
-) -> dict[str, Any]:
-    """The parameters that keep `values` of placements besides what is kept of them; None: as the rule has it."""
-    path = kind.holds("placed")
-    out: dict[str, Any] = {}
-    if path:
-        by_number = numbered(layer, path)
-        for thing, value in zip(ids, values, strict=True):
-            old = by_number.get(_number(thing))
-            if old is None:
-                raise ParameterError("things", "one of them is not there any more", value=thing)
-            if value is None:
-                raise ParameterError(
-                    "do", f"{layer.name} has no rule to give them back to", value="rule"
-                )
-            gone = value.get("removed")
-            if gone or value:
-                whole = {n: v for n, v in {**old, **value}.items() if n != "id"}
-                out[f"{path}#{old['id']}"] = None if gone else whole
-        return out
-    path = kind.holds("touches")
-    kept = {t["id"]: t for t in layer.parameters.get(path, ())}
-    fresh = 0
-    for thing, value in zip(ids, values, strict=True):
-        if value is None:
-            if thing in kept:
-                out[f"{path}#{thing}"] = None
-        elif value:
-            fresh += thing not in kept
-            before = {n: v for n, v in kept.get(thing, {}).items() if n != "id"}
-            out[f"{path}#{thing}"] = {
-                **({"of": of[thing]} if thing in of else {}),
-                **before,
-                **value,
-            }
-    if len(kept) + fresh > MOST_TOUCHES:
-        raise ParameterError(
-            "things",
-            f"{layer.name} would have more than {MOST_TOUCHES:,} touches; set it loose, or choose fewer",
-            limit=f"{MOST_TOUCHES:,}",
-        )
-    return out

@@ -12,9 +12,10 @@ from plough.core.errors import ParameterError
 from plough.core.kinds import all_kinds
 from plough.core.library.references import parts_of
 from plough.core.place.by_hand import beneath
-from plough.core.scene.adjust import Work, written
+from plough.core.scene.adjust import Work
 from plough.core.scene.document import SceneDocument
 from plough.core.scene.evaluation import Evaluator
+from plough.core.scene.kept import written
 from plough.core.scene.registry import get_layer_kind
 
 FACES = 180.0  #: degrees clockwise from north that a group faces whose axes are those of the map

@@ -17,11 +17,12 @@ from plough.core.library.library import Library
 from plough.core.parameters import describe
 from plough.core.place.amiss import CLOSE, Crowd, dropped, raised
 from plough.core.place.by_hand import beneath
-from plough.core.scene.adjust import written
 from plough.core.scene.document import SceneDocument, with_layer
 from plough.core.scene.evaluation import Evaluation, Evaluator
 from plough.core.scene.facets import Finding
+from plough.core.scene.kept import written
 from plough.core.scene.registry import get_layer_kind
+from plough.core.scene.stage import Stage
 from plough.core.scene.trouble import (
     BLOCKING,
     BURIED,
@@ -30,7 +31,6 @@ from plough.core.scene.trouble import (
     INTERSECTING,
     OUTSIDE,
     RULE,
-    Stage,
     trouble,
 )
 from plough.core.scene.weight import PROFILES, weigh_layer
