@@ -312,10 +312,16 @@ def bottoms(document: Any, id: int) -> float:
 def test_what_stands_clear_of_the_ground_does_not_cut_it(seed: int) -> None:
     rng = np.random.default_rng(seed)
     things = [
-        thing(f"t{k}", at=rng.uniform(-50, 50, 2).round(2).tolist(), lift=round(rng.uniform(-1.5, 0.5), 2), turn=round(rng.uniform(0, 360)),
-              size=round(rng.uniform(0.5, 3), 2), up=rng.uniform(-0.4, 0.4, 2).round(3).tolist())
+        thing(
+            f"t{k}",
+            at=rng.uniform(-50, 50, 2).round(2).tolist(),
+            lift=round(rng.uniform(-1.5, 0.5), 2),
+            turn=round(rng.uniform(0, 360)),
+            size=round(rng.uniform(0.5, 3), 2),
+            up=rng.uniform(-0.4, 0.4, 2).round(3).tolist(),
+        )
         for k in range(5)
-    ]  # fmt: skip
+    ]
     document = set_by_hand(*things)
     document["layers"][0]["parameters"] |= {"relief": 14, "feature": 25}
     ids, before = sorted(stands(document, "set")), stands(document, "set")

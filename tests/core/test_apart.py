@@ -109,9 +109,12 @@ def test_what_cannot_be_solved_is_reported() -> None:
     at = np.array([[0, 0, 0], [1.5, 0, 0], [-1.5, 0, 0], [0, 0, 1.5], [0, 0, -1.5]], np.float32)
     n = len(at)
     placed = Placements(
-        np.arange(n, dtype=np.uint64), np.zeros(n, np.uint32), at,
-        np.tile([0, 0, 0, 1], (n, 1)).astype(np.float32), np.ones((n, 3), np.float32) * [1, 9, 1],
-    )  # fmt: skip
+        np.arange(n, dtype=np.uint64),
+        np.zeros(n, np.uint32),
+        at,
+        np.tile([0, 0, 0, 1], (n, 1)).astype(np.float32),
+        np.ones((n, 3), np.float32) * [1, 9, 1],
+    )
     free = np.arange(n) == 0
     found = push_apart(Shapes.of([[Body(box)]]).stood(placed), n, free, level=True)
     assert len(found.left) and (found.left[:, 0] == 0).all()

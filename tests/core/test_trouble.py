@@ -104,9 +104,12 @@ def rule(**own: Any) -> dict[str, Any]:
 
 def test_a_clean_scene_has_none() -> None:
     clean = scene(
-        thing("a"), thing("b", at=[46, 40]), thing("c", "willow", [30, 50]), thing("d", "sedge", [30.1, 50.1]),
+        thing("a"),
+        thing("b", at=[46, 40]),
+        thing("c", "willow", [30, 50]),
+        thing("d", "sedge", [30.1, 50.1]),
         more=[rule()],
-    )  # fmt: skip
+    )
     placed = EVALUATOR.evaluate(read_document(clean)).layer("spread").output.placements
     assert placed is not None and placed.count > 100
     found = look(clean)
@@ -150,7 +153,9 @@ def test_what_is_planted_is_found_with_its_measure_and_gone_once_mended(code: st
     assert len(kept) == len(document["layers"][-2]["parameters"]["placed"]) - (code == "outside")
     for before, after in zip(document["layers"][-2]["parameters"]["placed"], kept, strict=False):
         moved = np.hypot(*np.subtract(before["at"], after["at"]))
-        assert moved < FARTHEST and (moved == 0) == (before["id"] != _culprit(document, finding) or code in ("floating", "buried"))  # fmt: skip
+        assert moved < FARTHEST and (moved == 0) == (
+            before["id"] != _culprit(document, finding) or code in ("floating", "buried")
+        )
 
 
 def _culprit(document: Any, finding: Finding) -> str:
@@ -302,7 +307,11 @@ def test_an_asset_that_is_gone_is_told_and_nothing_mends_it() -> None:
 
 
 def test_a_scene_that_is_too_heavy_keeps_fewer_of_its_heaviest() -> None:
-    document = scene(more=[rule(spacing=1.1)], profile="phone", viewpoints=[{"id": "v", "name": "Hythe", "eye": [0, 5, 0], "target": [9, 0, 9]}])  # fmt: skip
+    document = scene(
+        more=[rule(spacing=1.1)],
+        profile="phone",
+        viewpoints=[{"id": "v", "name": "Hythe", "eye": [0, 5, 0], "target": [9, 0, 9]}],
+    )
     found = look(document)
     heavy = [f for f in found.findings if f.code == "too-heavy"]
     assert {f.other for f in heavy} >= {"instances"}
@@ -370,7 +379,17 @@ def test_very_many_are_counted_and_the_worst_are_listed() -> None:
 
 def test_after_any_edit_what_is_found_is_what_is_found_afresh() -> None:
     rng = np.random.default_rng(5)
-    document = scene(*(thing(f"t{k}", ("stone", "willow", "sedge")[k % 3], rng.uniform(-62, 62, 2).round(2).tolist()) for k in range(60)), more=[rule(spacing=9)])  # fmt: skip
+    document = scene(
+        *(
+            thing(
+                f"t{k}",
+                ("stone", "willow", "sedge")[k % 3],
+                rng.uniform(-62, 62, 2).round(2).tolist(),
+            )
+            for k in range(60)
+        ),
+        more=[rule(spacing=9)],
+    )
     placed = document["layers"][-3]["parameters"]["placed"]
     changes: list[Callable[[], Any]] = [
         lambda: placed[7].update(lift=2.0),

@@ -3,6 +3,7 @@
   import { Button, Select, ToolbarButton } from 'flowbite-svelte';
   import X from '@lucide/svelte/icons/x';
   import type { Row } from '../api/client';
+  import { ruled } from './ruler';
   import RuledSlider from './RuledSlider.svelte';
 
   interface Part {
@@ -32,8 +33,9 @@
   let opened = $state('');
   let fresh = $state('');
   const named = (id: string) => choices.find((c) => c.id === id)?.name;
-  const ruler = (path: string, title: string, soft: [number, number], hard: [number, number], unit: string, start: number) =>
-    ({ path: `parts.${path}`, title, low: hard[0], high: hard[1], soft, unit, step: unit === 'm' ? 0.01 : 1, control: 'slider', default: start, help: '' }) as unknown as Row; // prettier-ignore
+  type Range = [low: number, high: number];
+  const ruler = (path: string, title: string, soft: Range, hard: Range, unit: string, start: number) =>
+    ruled({ path: `parts.${path}`, title, hard, soft, unit, step: unit === 'm' ? 0.01 : 1, start });
   const RULERS: [string, Row][] = [
     ['0', ruler('right', 'To the right', [-3, 3], [-100, 100], 'm', 0)],
     ['1', ruler('up', 'Up', [-1, 3], [-100, 100], 'm', 0)],
@@ -91,9 +93,9 @@
         </div>
         {#if opened === p.id}
           <div class="pb-1.5 pl-1">
-            {#each RULERS as [name, ruled] (name)}
+            {#each RULERS as [name, numbers] (name)}
               <RuledSlider
-                row={ruled}
+                row={numbers}
                 value={shown(p, name)}
                 {disabled}
                 oninput={(v) => oninput?.(withNumber(p.id, name, v))}

@@ -1,4 +1,5 @@
 /** What rulers share: values on their steps, strides of keys, the way of a drag. */
+import type { Row } from '../api/client';
 import { decimals } from '../state/values';
 
 export interface Scale {
@@ -9,6 +10,20 @@ export interface Scale {
   to: number;
   step: number;
 }
+
+export interface Ruled {
+  path: string;
+  title: string;
+  hard: [low: number, high: number];
+  soft: [low: number, high: number];
+  unit: string;
+  step: number;
+  start: number;
+}
+
+/** A ruler for a number that is no parameter of anything. */
+export const ruled = ({ hard, start, ...own }: Ruled) =>
+  ({ ...own, low: hard[0], high: hard[1], control: 'slider', default: start, help: '' }) as unknown as Row;
 
 /** `v` on its step and within the limits. */
 export function tidied(v: number, { low, high, step }: Scale): number {

@@ -524,12 +524,13 @@
       </p>
     {/if}
     <ScaleBar {metre} {developed} />
-    {#if choosing && chosen.things.length && world}
+    {#if choosing && world && !open.trouble.shown}
       {@const now = world}
       <ChosenPanel
         {open}
         rule={!byHand}
         variants={variantsOf(choosing)}
+        height={(x, z) => now.height(x, z)}
         ontry={(change) => open.draftAdjust(adjusting(change))}
         onchange={(change) => void apply([adjusting(change)])}
         ongroup={(name) => void open.gather(choosing, adjusting({}).things, name)}

@@ -1,5 +1,6 @@
 /** The brush that shapes and paints the ground, or places assets: which is in hand, and how it is set. */
-import type { Layer, Row } from '../api/client';
+import type { Layer } from '../api/client';
+import { ruled } from '../controls/ruler';
 import { strokesOf } from '../layers/kinds';
 import type { Brush } from '../view/tools/brush';
 import type { GroundClass } from './classes';
@@ -83,18 +84,7 @@ export const brush = new BrushBox();
 
 type Range = [low: number, high: number];
 const row = (name: keyof typeof BEGIN, title: string, hard: Range, soft: Range, unit: string, step: number) =>
-  ({
-    path: `brush.${name}`,
-    title,
-    low: hard[0],
-    high: hard[1],
-    soft,
-    unit,
-    step,
-    control: 'slider',
-    default: BEGIN[name],
-    help: '',
-  }) as unknown as Row;
+  ruled({ path: `brush.${name}`, title, hard, soft, unit, step, start: Number(BEGIN[name]) });
 
 /** Its rulers; what the amount is called hangs on the brush. */
 export const BRUSH_ROWS = {

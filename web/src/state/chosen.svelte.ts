@@ -1,6 +1,6 @@
 /** Placements of a layer that are chosen, to be changed together. */
 import type { components } from '../api/schema';
-import type { Row } from '../api/client';
+import { ruled } from '../controls/ruler';
 import type { Stood } from '../view/tools/tool';
 
 export type Change = Partial<components['schemas']['Change']>;
@@ -66,7 +66,7 @@ export { Chosen };
 
 type Range = [low: number, high: number];
 const row = (path: string, title: string, hard: Range, soft: Range, unit: string, step: number, start: number) =>
-  ({ path: `chosen.${path}`, title, low: hard[0], high: hard[1], soft, unit, step, control: 'slider', default: start, help: '' }) as unknown as Row; // prettier-ignore
+  ruled({ path: `chosen.${path}`, title, hard, soft, unit, step, start });
 
 export const RELATIVE_ROWS = {
   east: row('east', 'East', [-500, 500], [-10, 10], 'm', 0.01, 0),

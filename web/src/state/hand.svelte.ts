@@ -1,5 +1,6 @@
 /** What is being set down by hand: which asset, and how it is turned, sized, lifted, and in which of its variants. */
-import type { Layer, Row, Settings } from '../api/client';
+import type { Layer, Settings } from '../api/client';
+import { ruled } from '../controls/ruler';
 import { assetsIn, mixed } from './mix';
 import type { WheelKey } from '../view/tools/tool';
 
@@ -114,19 +115,9 @@ export function begin(settings: Settings | undefined, layer: Layer | undefined) 
 
 export { Hand };
 
-const row = (path: string, title: string, hard: [number, number], soft: [number, number], unit: string, step: number, start: number) =>
-  ({
-    path: `hand.${path}`,
-    title,
-    low: hard[0],
-    high: hard[1],
-    soft,
-    unit,
-    step,
-    control: 'slider',
-    default: start,
-    help: '',
-  }) as unknown as Row; // prettier-ignore
+type Range = [low: number, high: number];
+const row = (path: string, title: string, hard: Range, soft: Range, unit: string, step: number, start: number) =>
+  ruled({ path: `hand.${path}`, title, hard, soft, unit, step, start });
 
 export const HAND_ROWS = {
   turn: row('turn', 'Turn', [0, 360], [0, 360], '°', 1, 0),

@@ -118,14 +118,31 @@ describe('an edit', () => {
   });
 
   it('that groups placements adds an asset, and sets it down in their place', async () => {
-    app.layers = [{ name: 'path', parameters: [{ control: 'placed', path: 'placed' }, { control: 'mix', path: 'mix' }] }] as unknown as typeof app.layers; // prettier-ignore
+    app.layers = [
+      {
+        name: 'path',
+        parameters: [
+          { control: 'placed', path: 'placed' },
+          { control: 'mix', path: 'mix' },
+        ],
+      },
+    ] as unknown as typeof app.layers;
     const asset = { ...sceneOf(2, 3), created_id: 'g7' } as Scene;
     server.answers = [Promise.resolve(asset), Promise.resolve(sceneOf(3, 3))];
     expect(await store.gather('dyke', ['1', '2'], 'Log')).toBe(true);
     expect(server.gathered).toEqual([['dyke', '1', '2']]);
     const [added, put] = server.sent.map(([queued]) => queued.edit);
     expect(added).toMatchObject({ op: 'addAsset', kind: 'group', name: 'Log', parameters: { parts: [] } });
-    expect(put).toEqual({ op: 'layer', id: 'dyke', parameters: { 'placed#a': null, 'placed#b': null, mix: [{ asset: 'g7', weight: 1 }], 'placed#g7': { at: [1, 2], asset: 'g7' } } }); // prettier-ignore
+    expect(put).toEqual({
+      op: 'layer',
+      id: 'dyke',
+      parameters: {
+        'placed#a': null,
+        'placed#b': null,
+        mix: [{ asset: 'g7', weight: 1 }],
+        'placed#g7': { at: [1, 2], asset: 'g7' },
+      },
+    });
   });
 
   it('can be looked at before it and after it again, till the next', async () => {

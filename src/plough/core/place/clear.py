@@ -49,7 +49,7 @@ def stand_clear(
     return level, max(best, lift if level is up else best)
 
 
-def posed(mesh: Mesh, turn: float, up: Float64, scale: Float64) -> Float64:
+def _posed(mesh: Mesh, turn: float, up: Float64, scale: Float64) -> Float64:
     """(n, 3) the mesh's corners about its foot, as it stands."""
     q = rotations(np.array([turn]), up[None])[0].astype(np.float64)
     return np.asarray(Rotation.from_quat(q).apply(mesh.positions.astype(np.float64) * scale))
@@ -59,7 +59,7 @@ def _needed(
     mesh: Mesh, at: Float64, turn: float, up: Float64, scale: Float64, surface: Surface
 ) -> float:
     """Metres of height that its foot needs for the mesh to be clear of the surface."""
-    corners = posed(mesh, turn, up, scale)
+    corners = _posed(mesh, turn, up, scale)
     x, z = at[0] + corners[:, 0], at[1] + corners[:, 2]
     under = surface.sample(np.ascontiguousarray(x), np.ascontiguousarray(z))
     need = np.where(under.hit, under.position[:, 1] - corners[:, 1], -np.inf).max(initial=-np.inf)
@@ -85,13 +85,15 @@ def _slope(
     mesh: Mesh, at: Float64, turn: float, up: Float64, scale: Float64, surface: Surface
 ) -> Float64:
     """(2,) east and south parts of what is square to the plane that fits the ground beneath it best."""
-    corners = posed(mesh, turn, up, scale)
+    corners = _posed(mesh, turn, up, scale)
     low, high = corners.min(axis=0), corners.max(axis=0)
     east, south = (
         g.ravel() for g in np.meshgrid(*(np.linspace(low[k], high[k], 12) for k in (0, 2)))
     )
     found = surface.sample(at[0] + east, at[1] + south)
     rows = np.stack([east, south, np.ones(len(east))], axis=1)[found.hit]
+    if len(rows) < 3:
+        return up
     (a, b, _), *_ = np.linalg.lstsq(rows, found.position[found.hit, 1], rcond=None)
     normal = np.array([-a, -b]) / np.sqrt(1.0 + a * a + b * b)
     long = float(np.hypot(*normal))

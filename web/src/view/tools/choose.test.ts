@@ -3,7 +3,16 @@ import { Chosen, MOST_CHOSEN } from '../../state/chosen.svelte';
 import { ChooseTool, corners, holds, type Field } from './choose';
 import type { Spot, Stood } from './tool';
 
-const stood = (id: number, x: number, z: number, asset = 'oak'): Stood => ({ id: `${id}`, at: { x, y: 2, z }, asset, seed: 1, turn: 0, up: [0, 0], size: 1, tall: 1 }); // prettier-ignore
+const stood = (id: number, x: number, z: number, asset = 'oak'): Stood => ({
+  id: `${id}`,
+  at: { x, y: 2, z },
+  asset,
+  seed: 1,
+  turn: 0,
+  up: [0, 0],
+  size: 1,
+  tall: 1,
+});
 const OAKS = [stood(1, 10, 10), stood(2, 20, 10), stood(3, 10, 20), stood(4, 80, 80, 'ash')];
 /** Ground on which a spot's pixels are metres. */
 const field: Field = {
@@ -28,7 +37,9 @@ const ids = () => chosen.things.map((t) => t.id).join(' ');
 const at = (x: number, y: number) => ({ x, y });
 /** A drag with Shift along these spots. */
 function draw(...spots: [number, number][]) {
-  spots.forEach(([x, y], k) => tool.pointer(k ? { kind: 'drag', spot: at(x, y) } : { kind: 'press', mark: '', spot: at(x, y) })); // prettier-ignore
+  spots.forEach(([x, y], k) =>
+    tool.pointer(k ? { kind: 'drag', spot: at(x, y) } : { kind: 'press', mark: '', spot: at(x, y) }),
+  );
   return tool.pointer({ kind: 'release', spot: at(...(spots.at(-1) as [number, number])) });
 }
 
@@ -105,7 +116,16 @@ describe('choosing', () => {
     tool.wheel('y', 2);
     tool.wheel('u', -3);
     expect(tool.wheel('i', 1)).toBe('draft');
-    expect(tool.adjusting()?.change).toEqual({ move: [0.3, -0.25], turn: 30, size: 1.21, lift: -0.3, asset: 'ash', seed: 2, relative: true, about: 'middle' }); // prettier-ignore
+    expect(tool.adjusting()?.change).toEqual({
+      move: [0.3, -0.25],
+      turn: 30,
+      size: 1.21,
+      lift: -0.3,
+      asset: 'ash',
+      seed: 2,
+      relative: true,
+      about: 'middle',
+    });
     tool.cancel();
     expect([tool.adjusting(), ids()]).toEqual([null, '1 2']);
     tool.cancel();

@@ -4,7 +4,16 @@ import { Hand, handy, type SetDown } from '../../state/hand.svelte';
 import { SetDownTool } from './setDown';
 import type { Point, Spot, Stood, Terrain } from './tool';
 
-const STOOD: Stood = { id: '9', at: { x: 50, y: 2, z: 50 }, asset: 'rock', seed: 7, turn: 30, up: [0, 0], size: 2, tall: 1.5 }; // prettier-ignore
+const STOOD: Stood = {
+  id: '9',
+  at: { x: 50, y: 2, z: 50 },
+  asset: 'rock',
+  seed: 7,
+  turn: 30,
+  up: [0, 0],
+  size: 2,
+  tall: 1.5,
+};
 const STONE = { x: 50, z: 50, top: 3 };
 /** Ground at a height of 2 on which a spot's pixels are metres, with a stone; left of 0 there is nothing. */
 const terrain: Terrain = {
@@ -18,7 +27,17 @@ const terrain: Terrain = {
   },
   standsAt: ({ x, y }: Spot) => (Math.hypot(x - 50, y - 50) < 1 ? STOOD : null),
 };
-const stone: SetDown = { id: 'stone', asset: 'rock', seed: 7, at: [50, 50], lift: 0, turn: 30, up: [0, 0], size: 2, tall: 1.5 }; // prettier-ignore
+const stone: SetDown = {
+  id: 'stone',
+  asset: 'rock',
+  seed: 7,
+  at: [50, 50],
+  lift: 0,
+  turn: 30,
+  up: [0, 0],
+  size: 2,
+  tall: 1.5,
+};
 const hover = (x: number, y: number) => ({ kind: 'hover' as const, spot: { x, y } });
 const click = (x: number, y: number) => ({ kind: 'click' as const, spot: { x, y } });
 const lift = (x: number, y: number) => ({ kind: 'lift' as const, spot: { x, y } });
@@ -40,7 +59,7 @@ describe('setting down', () => {
     expect(tool.pointer(hover(10, 20))).toBe('draft');
     const { path, value } = tool.draft() ?? {};
     expect(path).toBe('placed#n0');
-    expect(value).toEqual({ asset: 'rock', seed: 7, at: [10, 20], lift: 0, turn: 0, up: [0, 0], size: 1, tall: 1 }); // prettier-ignore
+    expect(value).toEqual({ asset: 'rock', seed: 7, at: [10, 20], lift: 0, turn: 0, up: [0, 0], size: 1, tall: 1 });
     expect(tool.pointer(hover(50, 50.5))).toBe('draft');
     expect(tool.draft()?.value).toMatchObject({ at: [50, 50.5], lift: 1 });
     expect(tool.pointer(click(12, 20))).toBe('commit');
@@ -129,7 +148,18 @@ describe('setting down', () => {
 
 describe('what may be set down', () => {
   it('is each asset of the mix, those of kept mixes by themselves', () => {
-    const settings = { mixes: [{ id: 'herbs', name: 'Herbs', entries: [{ asset: 'fern', weight: 1 }, { asset: 'rock', weight: 2 }] }] } as unknown as Settings; // prettier-ignore
+    const settings = {
+      mixes: [
+        {
+          id: 'herbs',
+          name: 'Herbs',
+          entries: [
+            { asset: 'fern', weight: 1 },
+            { asset: 'rock', weight: 2 },
+          ],
+        },
+      ],
+    } as unknown as Settings;
     const layer = { parameters: { mix: [{ asset: 'rock' }, { asset: 'herbs' }] } } as unknown as Layer;
     expect(handy(settings, layer)).toEqual(['rock', 'fern']);
   });
