@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from typing import Annotated, Any
 
 import numpy as np
@@ -65,6 +66,12 @@ def beneath(surface: Surface, at: Float64) -> Float64:
     return np.where(found.hit, found.position[:, 1], 0.0)
 
 
+@lru_cache(100_000)
+def id_of(layer: str, thing: str) -> int:
+    """The id of the placement that the thing of an id is on a layer, 64 bits."""
+    return int(stream(f"set down {layer} {thing}"))
+
+
 def set_down(
     things: Sequence[SetDown],
     variants: Mapping[tuple[str, int, bool], int],
@@ -89,7 +96,7 @@ def set_down(
     across = np.array([t.size for t in there], np.float32)
     tall = across * np.array([t.tall for t in there], np.float32)
     placed = Placements(
-        np.array([stream(f"set down {layer} {t.id}") for t in there], np.uint64),
+        np.array([id_of(layer, t.id) for t in there], np.uint64),
         np.array([variants[t.variant] for t in there], np.uint32),
         position.astype(np.float32),
         rotations(turn, np.array([t.up for t in there], np.float64)),

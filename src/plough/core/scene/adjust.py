@@ -370,36 +370,34 @@ class Work:
         )
         sized, grown = np.abs(now.size - was.size) > 1e-6, np.abs(now.tall - was.tall) > 1e-6
         swapped = now.variant != was.variant
-        values: list[dict[str, Any]] = []
         levels = levels_of(kind, self.layer)
+        level = np.array([levels.get(i, np.nan) for i in self.ids.tolist()])
+        loose = ~np.isnan(level) & (c.do != "follow")
         ground = self.ground()
         base = ground if c.do else beneath(self.surface, was.at)
-        for k, thing in enumerate(self.ids.tolist()):
-            out: dict[str, Any] = {}
-            level = levels.get(thing)
-            loose = level is not None and c.do != "follow"
-            if moved[k]:
-                out["at"] = [round(float(v), 4) for v in now.at[k]]
-            if c.do == "loosen" and not loose:
-                out |= {"lift": round(float(now.lift[k]), 4), "ground": round(float(ground[k]), 4)}
-            elif loose and (moved[k] or lifted[k]):
-                # one that is loose stays on its level as it is moved about
-                out["lift"] = round(float(now.lift[k] + base[k] - level), 4)
-            elif level is not None and c.do == "follow":
-                out |= {"lift": round(float(now.lift[k]), 4), "ground": None}
-            elif lifted[k]:
-                out["lift"] = round(float(now.lift[k]), 4)
-            if turned[k]:
-                out["turn"] = round(float(now.turn[k]), 3)
-                out["up"] = [round(float(v), 6) for v in now.up[k]]
-            if sized[k]:
-                out["size"] = round(float(now.size[k]), 6)
-            if grown[k]:
-                out["tall"] = round(float(now.tall[k]), 6)
-            if swapped[k]:
-                variant = self.variants[int(now.variant[k])]
-                out |= {"asset": variant.asset, "seed": variant.seed}
-            values.append(out)
+        # one that is loose stays on its level as it is moved about
+        lift = np.where(loose, now.lift + base - level, now.lift)
+        loosened = ~loose & (c.do == "loosen")
+        follows = ~np.isnan(level) & (c.do == "follow")
+        lifted = lifted | loosened | follows | (loose & moved)
+        values: list[dict[str, Any]] = [{} for _ in self.ids]
+        for name, rows, column, digits in (
+            ("at", moved, now.at, 4),
+            ("lift", lifted, lift, 4),
+            ("ground", loosened, ground, 4),
+            ("turn", turned, now.turn, 3),
+            ("up", turned, now.up, 6),
+            ("size", sized, now.size, 6),
+            ("tall", grown, now.tall, 6),
+        ):
+            told = column[rows].round(digits).tolist()
+            for k, value in zip(np.nonzero(rows)[0].tolist(), told, strict=True):
+                values[k][name] = value
+        for k in np.nonzero(follows)[0].tolist():
+            values[k]["ground"] = None
+        for k in np.nonzero(swapped)[0].tolist():
+            variant = self.variants[int(now.variant[k])]
+            values[k] |= {"asset": variant.asset, "seed": variant.seed}
         ids = [str(i) for i in self.ids.tolist()]
         if c.do == "double":
             return self._doubled(kind, ids, values)

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from plough.core.errors import ParameterError
+from plough.core.place.by_hand import id_of
 from plough.core.place.touches import MOST_TOUCHES
-from plough.core.rng import stream
 from plough.core.scene.document import Layer, SceneDocument
 from plough.core.scene.registry import LayerKind, get_layer_kind
 
@@ -38,12 +38,7 @@ def number(thing: str) -> int:
 
 def numbered(layer: Layer, path: str) -> dict[int, dict[str, Any]]:
     """What was set down, by the id of its placement."""
-    return {_id_of(layer, t): dict(t) for t in layer.parameters.get(path, ())}
-
-
-def _id_of(layer: Layer, thing: dict[str, Any]) -> int:
-    """The id of the placement that something set down is."""
-    return int(stream(f"set down {layer.id} {thing['id']}"))
+    return {id_of(layer.id, t["id"]): dict(t) for t in layer.parameters.get(path, ())}
 
 
 def levels_of(kind: LayerKind, layer: Layer) -> dict[int, float]:
@@ -51,7 +46,7 @@ def levels_of(kind: LayerKind, layer: Layer) -> dict[int, float]:
     path = kind.holds("placed")
     if path:
         loose = [t for t in layer.parameters.get(path, ()) if t.get("ground") is not None]
-        kept = {_id_of(layer, t): t for t in loose}
+        kept = {id_of(layer.id, t["id"]): t for t in loose}
     else:
         kept = {int(t["id"]): t for t in layer.parameters.get(kind.holds("touches"), ())}
     return {i: float(t["ground"]) for i, t in kept.items() if t.get("ground") is not None}
