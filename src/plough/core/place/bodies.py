@@ -248,77 +248,101 @@ def _dot(a: Float64, b: Float64) -> float:
 
 @kernel
 def _of_segment(w: Float64, v: Float64) -> int:
-    """The point `v` of the segment between the first two of `w` that is nearest to the origin; how many corners bear it."""
-    e = w[1] - w[0]
-    long = _dot(e, e)
-    t = -_dot(w[0], e) / long if long > 0.0 else 0.0
-    if t <= 0.0:
-        v[:] = w[0]
-        return 1
+    """The point `v` of the segment between the first two of `w` that is nearest to the origin; how many corners bear it, which come first in `w`."""
+    long, along = 0.0, 0.0
+    for c in range(3):
+        e = w[1, c] - w[0, c]
+        long += e * e
+        along -= w[0, c] * e
+    t = along / long if long > 0.0 else 0.0
     if t >= 1.0:
-        w[0] = w[1]
-        v[:] = w[0]
-        return 1
-    v[:] = w[0] + t * e
-    return 2
-
-
-@kernel
-def _of_triangle(w: Float64, v: Float64) -> int:
-    """As `_of_segment`, of the triangle of the first three."""
-    a, b, c = w[0].copy(), w[1].copy(), w[2].copy()
-    ab, ac = b - a, c - a
-    n = np.cross(ab, ac)
-    long = _dot(n, n)
-    if long > 0.0:
-        p = (_dot(a, n) / long) * n  # the origin, brought into the plane
-        u = _dot(np.cross(b - p, c - p), n)
-        s = _dot(np.cross(c - p, a - p), n)
-        t = _dot(np.cross(a - p, b - p), n)
-        if u >= 0.0 and s >= 0.0 and t >= 0.0:
-            v[:] = p
-            return 3
-    best, count = np.inf, 1
-    kept, edge, near = np.empty((2, 3)), np.empty((2, 3)), np.empty(3)
-    for k in range(3):
-        edge[0] = a if k == 0 else (b if k == 1 else c)
-        edge[1] = b if k == 0 else (c if k == 1 else a)
-        n_edge = _of_segment(edge, near)
-        away = _dot(near, near)
-        if away < best:
-            best, count = away, n_edge
-            v[:] = near
-            kept[:] = edge
-    w[:2] = kept
+        for c in range(3):
+            w[0, c] = w[1, c]
+    count = 2 if 0.0 < t < 1.0 else 1
+    for c in range(3):
+        v[c] = w[0, c] + (t * (w[1, c] - w[0, c]) if count == 2 else 0.0)
     return count
 
 
 @kernel
-def _of_solid(w: Float64, v: Float64) -> int:
-    """As `_of_segment`, of the tetrahedron of all four; 4 where the origin is within."""
+def _row(w: Float64, to: int, of: int) -> None:
+    for c in range(3):
+        w[to, c] = w[of, c]
+
+
+@kernel
+def _of_triangle(w: Float64, v: Float64) -> int:
+    """As `_of_segment`, of the triangle of the first three, by the regions that its corners and edges are nearest in."""
+    d1 = d2 = d3 = d4 = d5 = d6 = 0.0
+    for c in range(3):
+        ab, ac = w[1, c] - w[0, c], w[2, c] - w[0, c]
+        d1 -= ab * w[0, c]
+        d2 -= ac * w[0, c]
+        d3 -= ab * w[1, c]
+        d4 -= ac * w[1, c]
+        d5 -= ab * w[2, c]
+        d6 -= ac * w[2, c]
+    va, vb, vc = d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2
+    if va > 0.0 and vb > 0.0 and vc > 0.0:
+        whole = va + vb + vc
+        for c in range(3):
+            v[c] = w[0, c] + (w[1, c] - w[0, c]) * (vb / whole) + (w[2, c] - w[0, c]) * (vc / whole)
+        return 3
+    if vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
+        return _of_segment(w, v)
+    if vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
+        _row(w, 1, 2)
+        return _of_segment(w, v)
+    if va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
+        _row(w, 0, 1)
+        _row(w, 1, 2)
+        return _of_segment(w, v)
+    # a corner: the first, the second or the third
+    if d3 >= 0.0 and d4 <= d3:
+        _row(w, 0, 1)
+    elif d6 >= 0.0 and d5 <= d6:
+        _row(w, 0, 2)
+    for c in range(3):
+        v[c] = w[0, c]
+    return 1
+
+
+@kernel
+def _of_solid(w: Float64, v: Float64, room: Float64) -> int:
+    """As `_of_segment`, of the tetrahedron of all four; 4 where the origin is within. `room` (3, 3, 3) is written over."""
     best, count = np.inf, 4
-    kept, side, near = np.empty((3, 3)), np.empty((3, 3)), np.empty(3)
+    kept, side, near = room[0], room[1], room[2, 0]
     for k in range(4):
         # the side without corner k
         j = 0
         for i in range(4):
             if i != k:
-                side[j] = w[i]
+                for c in range(3):
+                    side[j, c] = w[i, c]
                 j += 1
-        n = np.cross(side[1] - side[0], side[2] - side[0])
-        inner = _dot(n, w[k] - side[0])
-        outer = -_dot(n, side[0])
-        flat = inner * inner <= 1e-24 * _dot(n, n)
-        if not flat and inner * outer > 0.0:
+        inner = outer = long = 0.0
+        for c in range(3):
+            m, n = (c + 1) % 3, (c + 2) % 3
+            normal = (side[1, m] - side[0, m]) * (side[2, n] - side[0, n]) - (
+                side[1, n] - side[0, n]
+            ) * (side[2, m] - side[0, m])
+            inner += normal * (w[k, c] - side[0, c])
+            outer -= normal * side[0, c]
+            long += normal * normal
+        if inner * inner > 1e-24 * long and inner * outer > 0.0:
             continue  # the origin lies on this side's inner side
         n_side = _of_triangle(side, near)
         away = _dot(near, near)
         if away < best:
             best, count = away, n_side
-            v[:] = near
-            kept[:] = side
+            for c in range(3):
+                v[c] = near[c]
+                for i in range(3):
+                    kept[i, c] = side[i, c]
     if count < 4:
-        w[:3] = kept
+        for i in range(3):
+            for c in range(3):
+                w[i, c] = kept[i, c]
     return count
 
 
@@ -383,8 +407,10 @@ def _gap(
 ) -> float:
     """Metres between two hulls, the second moved by `shift` (3,), and the `axis` from the first to it; 0 where they meet."""
     w, v, d = np.empty((4, 3)), np.empty(3), np.empty(3)
-    w[0] = points[a0] - points[b0] - shift
-    v[:] = w[0]
+    room = np.empty((3, 3, 3))
+    for c in range(3):
+        w[0, c] = points[a0, c] - points[b0, c] - shift[c]
+        v[c] = w[0, c]
     n = 1
     # numbers of the size of the things themselves cannot tell less
     small = 1e-18 * (1.0 + _dot(v, v))
@@ -392,25 +418,27 @@ def _gap(
         away = _dot(v, v)
         if away <= small:
             return 0.0
-        d[:] = -v
+        for c in range(3):
+            d[c] = -v[c]
         i, j = _farthest(points, a0, a1, d), _farthest(points, b0, b1, v)
-        new = points[i] - points[j] - shift
-        if away - _dot(v, new) <= _EXACT * away:
+        for c in range(3):
+            w[n, c] = points[i, c] - points[j, c] - shift[c]
+        if away - _dot(v, w[n]) <= _EXACT * away:
             break
-        w[n] = new
         n += 1
         if n == 2:
             n = _of_segment(w, v)
         elif n == 3:
             n = _of_triangle(w, v)
         else:
-            n = _of_solid(w, v)
+            n = _of_solid(w, v, room)
         if n == 4:
             return 0.0
         if _dot(v, v) >= away:
             break
     long = math.sqrt(_dot(v, v))
-    axis[:] = -v / long
+    for c in range(3):
+        axis[c] = -v[c] / long
     return long
 
 
