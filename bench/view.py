@@ -134,7 +134,7 @@ def dense() -> dict[str, Any]:
     document["name"] = "Teasel Fen, dense"
     for layer in document["layers"]:
         if layer["id"] == "tussocks":
-            layer["parameters"]["spacing"] = 0.58
+            layer["parameters"]["spacing"] = 0.44
     return document
 
 

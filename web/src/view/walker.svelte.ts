@@ -138,23 +138,25 @@ export class Walker {
     if (!(event.key in WAYS) || typing || event.ctrlKey || event.altKey || event.metaKey) return;
     event.preventDefault();
     event.stopImmediatePropagation();
-    const begins = down && !this.held.size;
+    // what is held counts up to now, however long a frame takes
+    if (this.held.size) this.go();
+    else if (down) requestAnimationFrame(this.walk);
+    this.last = performance.now();
     if (down) this.held.add(event.key);
     else this.held.delete(event.key);
-    if (!begins) return;
-    this.last = performance.now();
-    requestAnimationFrame(this.walk);
   }
 
-  private readonly walk = (now: number) => {
+  private readonly walk = () => {
     if (!this.on || !this.held.size) return;
-    this.go(Math.min(1, Math.max(0, (now - this.last) / 1000)));
-    this.last = now;
+    this.go();
     requestAnimationFrame(this.walk);
   };
 
-  /** Go on for some seconds as the keys say. */
-  private go(seconds: number) {
+  /** Go on since the last time as the keys say. */
+  private go() {
+    const now = performance.now();
+    const seconds = Math.min(1, (now - this.last) / 1000);
+    this.last = now;
     let [ahead, right, turn] = [0, 0, 0];
     for (const key of this.held) {
       const [a, r, t] = WAYS[key] ?? [0, 0, 0];
