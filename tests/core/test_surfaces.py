@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+import shapely
 import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -24,11 +25,13 @@ from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh, Part
 from plough.core.place import PlacedTile, Placements, joined
 from plough.core.place import upon as upons
+from plough.core.place.brush import BrushStroke, Brushwork
 from plough.core.place.faces import candidates, faces_of
 from plough.core.place.placements import cut
 from plough.core.place.pose import Pose
 from plough.core.place.room import settled
 from plough.core.place.upon import Bearers, UponRule, upon
+from plough.core.place.variants import Choices
 from plough.core.scene import Evaluator, read_document
 from plough.core.scene.document import write_document
 from tests.core.test_place import clear, within
@@ -487,3 +490,70 @@ def test_things_that_are_tilted_flat_or_overhead_bear_as_others_do() -> None:
         on_top = (np.abs(own[:, :2]) < [1.999, 1.499]).all(axis=1)  # not on a rim
         assert np.abs(np.abs(up[on_top, 2]) - 1).max() < 1e-3
         assert found.count == pytest.approx(24 / 0.25**2 * 0.54, rel=0.12)
+
+
+@st.composite
+def painted(draw: st.DrawFn) -> tuple[Any, bool]:
+    """Strokes of a brush over a mix of two, and whether nothing stands but where it is painted."""
+    point = st.tuples(st.integers(-150, 150), st.integers(-150, 150))
+    stroke = st.builds(
+        lambda does, radius, strength, falloff, points, assets: BrushStroke(
+            id="s",
+            does=does,
+            radius=radius,
+            strength=strength,
+            falloff=falloff,
+            points=tuple(points),
+            assets=tuple(assets),
+        ),
+        st.sampled_from(["paint", "paint", "erase"]),
+        st.floats(20, 90),
+        st.floats(0.3, 1),
+        st.floats(0, 1),
+        st.lists(point, min_size=1, max_size=4),
+        st.sampled_from([[], ["a"], ["b"]]),
+    )
+    return draw(st.lists(stroke, max_size=4)), draw(st.booleans())
+
+
+TWO = Choices.of([("a", 1.0, (1,)), ("b", 1.0, (2,))])
+
+
+def brushed(strokes: Any, alone: bool) -> Placements:
+    of = UponRule(5, 0.3, np.full(2, 0.15, np.float32), choices=TWO)
+    return run(replace(of, brush=Brushwork.of(strokes, ["a", "b"], alone)), bearers())
+
+
+def with_asset(p: Placements) -> dict[int, bytes]:
+    return {i: own + bytes([v]) for (i, own), v in zip(by_id(p).items(), p.variant, strict=True)}
+
+
+@settings(max_examples=25, deadline=None)
+@given(painted(), painted())
+def test_a_brush_over_faces_acts_in_its_strokes_and_nowhere_else(first: Any, more: Any) -> None:
+    (strokes, alone), (added, _) = first, more
+    before, after = brushed(strokes, alone), brushed([*strokes, *added], alone)
+    untouched, now = with_asset(before), with_asset(after)
+    shapes = [shapely.LineString([*s.points, s.points[-1]]).buffer(s.radius + 0.01) for s in added]
+    reach = shapely.union_all(shapes)
+    for p, own, other in ((before, untouched, now), (after, now, untouched)):
+        out = ~shapely.contains_xy(reach, p.position[:, 0], p.position[:, 2])
+        for i in p.ids[out].tolist():
+            assert other.get(i) == own[i], "beyond the strokes all is as it was"
+    assert not cKDTree(after.position).query_pairs(0.299), "never too near, whatever is painted"
+
+
+def test_on_faces_a_brush_paints_erases_and_names_its_assets() -> None:
+    everywhere = BrushStroke(id="all", radius=400, falloff=0, points=((0, 0),))
+    only = everywhere.model_copy(update={"id": "a", "assets": ("a",)})
+    less = everywhere.model_copy(update={"id": "e", "does": "erase", "strength": 0.4})
+    whole = brushed([], False)
+    assert with_asset(brushed([everywhere], True)) == with_asset(whole)
+    assert brushed([], True).count == 0
+    assert set(brushed([only], True).variant.tolist()) == {0}
+    gone = only.model_copy(update={"does": "erase"})
+    left = brushed([gone], False)
+    assert with_asset(left) == {i: v for i, v in with_asset(whole).items() if v[-1] == 1}
+    thinned = brushed([less], False)
+    assert set(with_asset(thinned).items()) < set(with_asset(whole).items())
+    assert thinned.count == pytest.approx(0.6 * whole.count, rel=0.06)

@@ -56,6 +56,8 @@ export interface SurfacesValues {
   on: string[];
   spacing: number;
   fill: number;
+  only_painted?: boolean;
+  strokes?: { does: string }[];
   facing: [number, number];
   conditions?: Condition[];
   lean: number;

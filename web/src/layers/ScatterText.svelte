@@ -9,6 +9,7 @@
   import MixChip from '../parts/MixChip.svelte';
   import PlaceBrush from '../parts/PlaceBrush.svelte';
   import StandsWords from '../parts/StandsWords.svelte';
+  import { paintedWords } from '../state/brush.svelte';
   import { direction } from '../state/conditions';
   import { PATTERNS, ROOM } from '../state/scatter';
   import WriteMask from '../parts/WriteMask.svelte';
@@ -21,13 +22,7 @@
   const mix = $derived(p.mix);
   const conditions = $derived(p.conditions ?? []);
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
-  const painted = $derived(
-    p.only_painted
-      ? 'only where it is painted'
-      : p.strokes?.some((x) => x.does === 'erase')
-        ? 'but for what is erased'
-        : '',
-  );
+  const painted = $derived(paintedWords(p));
   const metres = (v: number) => `${shown(v, 0.05)} m`;
   const inRows = $derived(p.pattern === 'rows' || p.pattern === 'staggered');
 </script>

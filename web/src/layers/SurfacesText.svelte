@@ -7,12 +7,15 @@
   import LayerField from '../parts/LayerField.svelte';
   import MixAndWhere from '../parts/MixAndWhere.svelte';
   import MixChip from '../parts/MixChip.svelte';
+  import PlaceBrush from '../parts/PlaceBrush.svelte';
+  import { paintedWords } from '../state/brush.svelte';
   import { facesWords } from '../state/surfaces';
   import { mirroredWords, pair, shown } from '../state/values';
   import { choicesOf, type PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
   const p = $derived(layer.parameters as unknown as SurfacesValues);
+  const painted = $derived(paintedWords(p));
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
   const lean = $derived(
     (p.lean === 0 ? 'upright' : p.lean === 100 ? 'square to the face' : `leaning ${p.lean} % with the face`) +
@@ -33,7 +36,7 @@
     empty="No layer further left places anything yet."
     {disabled}
     onchange={(ids) => onchange('on', ids)}
-  />
+  />{#if painted}, {painted},{/if}
   with <MixChip {open} mix={p.mix} label="what stands on it" {disabled} onchange={(v) => onchange('mix', v)} />
   on faces <Chip text={facesWords(p.facing)} label="which faces">{@render field('facing')}</Chip>, at least
   <Chip text="{shown(p.spacing, 0.01)} m apart" label="spacing">{@render field('spacing')}</Chip>, filled to
@@ -50,4 +53,7 @@
   >, <Chip text={pair(p.size, '%')} label="size">{@render field('size')}</Chip> size, sunk
   <Chip text={pair(p.sink, 'cm')} label="how far it is sunk">{@render field('sink')}</Chip>.
 </p>
+{#if !disabled}
+  <PlaceBrush {open} {layer} title="Painted over by brush">{@render field('only_painted')}</PlaceBrush>
+{/if}
 <MixAndWhere {open} {layer} {disabled} {oninput} {onchange} />

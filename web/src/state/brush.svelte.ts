@@ -1,5 +1,5 @@
 /** The brush that shapes and paints the ground, or places assets: which is in hand, and how it is set. */
-import type { Layer } from '../api/client';
+import type { Layer, ScatterValues, SurfacesValues } from '../api/client';
 import { ruled } from '../controls/ruler';
 import { strokesOf } from '../layers/kinds';
 import type { Brush } from '../view/tools/brush';
@@ -21,6 +21,12 @@ export const PLACERS = [
   { id: 'thin', title: 'Thin', amount: 'By', does: 'erase' },
   { id: 'erase', title: 'Erase', amount: '', does: 'erase' },
 ] as const;
+
+/** Where a rule stands by what is painted over it; empty: wherever it says. */
+export function paintedWords(p: ScatterValues | SurfacesValues): string {
+  if (p.only_painted) return 'only where it is painted';
+  return p.strokes?.some((s) => s.does === 'erase') ? 'but for what is erased' : '';
+}
 
 const BEGIN = { radius: 12, amount: 1, strength: 1, falloff: 0.6, share: 100 };
 

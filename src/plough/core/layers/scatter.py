@@ -14,23 +14,21 @@ from plough.core.parameters import (
     Id,
     choice,
     count,
-    flag,
     number,
     reference,
 )
-from plough.core.place.brush import BrushStroke, Brushwork
 from plough.core.place.placements import PlacedTile
 from plough.core.place.room import Room, first_of
 from plough.core.place.rules import FINER, Pattern, ScatterRule, weight_of
 from plough.core.place.sampling import DENSITY
 from plough.core.scene.facets import Output, TiledPlacements
-from plough.core.scene.inputs import Inputs, Mix
+from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
-from plough.core.scene.spread import Spread, painting
+from plough.core.scene.spread import PaintedOver, Spread
 from plough.core.tiles import Bounds
 
 
-class ScatterParameters(Spread):
+class ScatterParameters(PaintedOver, Spread):
     """Assets scattered by rule."""
 
     matters: ClassVar[Matters] = {
@@ -123,10 +121,6 @@ class ScatterParameters(Spread):
         group="How close",
         help="Share of what fits at this spacing. A higher fill keeps all that stood.",
     )
-    only_painted: bool = flag(
-        False, "Only where it is painted", group="Brush", help="Else all but what the brush erased."
-    )
-    strokes: tuple[BrushStroke, ...] = painting()
 
     @property
     def in_rows(self) -> bool:
@@ -161,12 +155,6 @@ def _pattern(p: ScatterParameters) -> Pattern:
         return Pattern()
     turn = math.radians(p.azimuth - 90.0)
     return Pattern("rows", p.rows, turn, p.pattern == "staggered", p.jitter / 100.0)
-
-
-def _brushwork(p: ScatterParameters, mix: Mix, fill: float) -> Brushwork | None:
-    if not (p.strokes or p.only_painted):
-        return None
-    return Brushwork.of(p.strokes, mix.names, p.only_painted, fill)
 
 
 def _expected(p: ScatterParameters, regions: Sequence[Region], bounds: Bounds) -> float:
@@ -227,7 +215,7 @@ def evaluate(p: ScatterParameters, inputs: Inputs) -> Output:
         fill=fill,
         pattern=_pattern(p),
         regions=tuple(regions),
-        brush=_brushwork(p, mix, whole),
+        brush=p.brushwork(mix, whole),
     )
     if p.how_many == "count":
         tiles = _counted(p, rule, room, int(share * p.in_all), inputs)

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from plough.core.ground.conditions import Condition
-from plough.core.parameters import Id, Parameters, Seed, number, reference, seeded, span, within
+from plough.core.parameters import Id, Seed, number, reference, seeded, span, within
 from plough.core.place.pose import Pose
 from plough.core.place.touches import Touch
 from plough.core.place.upon import UponRule, upon
@@ -15,9 +15,10 @@ from plough.core.scene.document import MixEntry, mirrored, mix_of, touches_of, w
 from plough.core.scene.facets import Output, TiledPlacements
 from plough.core.scene.inputs import Inputs, Mix
 from plough.core.scene.registry import layer_kind
+from plough.core.scene.spread import PaintedOver
 
 
-class SurfacesParameters(Parameters):
+class SurfacesParameters(PaintedOver):
     """Assets on the faces of things."""
 
     seed: Seed = seeded()
@@ -112,7 +113,11 @@ def _pose(p: SurfacesParameters) -> Pose:
 
 
 def _rule(p: SurfacesParameters, mix: Mix, inputs: Inputs) -> UponRule:
-    own = mix.choices.each([max(p.spacing, e.spacing) for e in mix.entries])
+    brush = p.brushwork(mix, p.fill / 100.0)
+    distances = [max(p.spacing, e.spacing) for e in mix.entries]
+    if brush is not None:  # any of them may come to stand anywhere
+        distances = [max(distances)] * len(distances)
+    own = mix.choices.each(distances)
     return UponRule(
         seed=inputs.seed(p.seed),
         spacing=p.spacing,
@@ -124,6 +129,7 @@ def _rule(p: SurfacesParameters, mix: Mix, inputs: Inputs) -> UponRule:
         shares=inputs.likings(mix),
         sizes=mix.sizes,
         pose=_pose(p),
+        brush=brush,
     )
 
 

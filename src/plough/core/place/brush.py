@@ -86,18 +86,20 @@ class Brushwork:
         at: Candidates,
         share: Float64,
         choices: Choices,
-        likes: Float64,
+        likes: Float64 | None,
         check: Callable[[], None] = lambda: None,
     ) -> UInt32:
         """(n,) the variant of each candidate that stands, `NONE` of the others.
 
         Args:
             share: (n,) of what fits that comes before each in the fill, 0 to 1.
-            likes: (n, assets) by which the weight of each is multiplied there.
+            likes: (n, assets) by which the weight of each is multiplied there; None: all alike.
             check: called between strokes; may raise to stop.
         """
         places = np.stack([at.x, at.z], axis=1)
         out = np.full(len(places), NONE)
+        if likes is None:
+            likes = np.ones((len(places), self.assets))
         if not self.alone:
             out = choices.choose(at.ids, likes)
         for k in self.strokes.meeting(places):

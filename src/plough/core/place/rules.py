@@ -198,9 +198,8 @@ def _place(
     if rule.brush is None:
         variant = rule.choices.choose(points.ids, shares)
     else:
-        likes = np.ones((len(points.ids), rule.brush.assets)) if shares is None else shares
         before = source.share(points.place)
-        variant = rule.brush.standing(points, before, rule.choices, likes, check)
+        variant = rule.brush.standing(points, before, rule.choices, shares, check)
     stand = np.nonzero(variant != NONE)[0]
     if len(stand) < len(variant):
         points, there, variant = points.taken(stand), there.taken(stand), variant[stand]

@@ -14,6 +14,8 @@ from plough.core.errors import TooLargeError
 from plough.core.ground.conditions import Weighting, sifted
 from plough.core.ground.conditions import seen as seen_by
 from plough.core.ground.surface import Samples, Surface
+from plough.core.place.brush import Brushwork
+from plough.core.place.candidates import Candidates
 from plough.core.place.faces import Faces, OnFaces, candidates
 from plough.core.place.placements import PlacedTile, Placements, cut
 from plough.core.place.pose import Pose, depths, set_up
@@ -84,6 +86,7 @@ class UponRule:
     shares: tuple[tuple[Weighting, ...], ...] = ()  #: of each asset: what multiplies its weight
     sizes: tuple[tuple[float, float], ...] = ()  #: of each asset: a size of its own, besides
     pose: Pose = field(default_factory=Pose)
+    brush: Brushwork | None = None  #: what is painted over the rule, seen from above
 
     def offer_head(self) -> UInt64:
         """(2,) a hash of all that decides everywhere what is offered."""
@@ -156,7 +159,8 @@ def upon(
             made = offers[row].taken(np.nonzero(stands[row])[0])
             cache.keep([(names[row], made, made.nbytes)])
             found[row] = made
-    return _set_up(rule, [offer for offer in found if offer is not None])
+    painted = [_painted(rule, offer, check) for offer in found if offer is not None]
+    return _set_up(rule, painted)
 
 
 def _by_tile(bearers: Sequence[Bearers]) -> dict[tuple[int, int], list[tuple[int, PlacedTile]]]:
@@ -258,6 +262,21 @@ def _standing(offers: Sequence[_Offer], rule: UponRule) -> list[Bool]:
     reach = rule.stems[variant].astype(np.float64)
     cell = 2.0 * float(rule.stems.max())
     return np.split(settled(position, normal, reach, order, cell), ends)
+
+
+def _painted(rule: UponRule, offer: _Offer, check: Callable[[], None]) -> _Offer:
+    """Those of `offer` that the brush lets stand, and of which asset."""
+    if rule.brush is None or not len(offer.variant):
+        return offer
+    at = offer.at
+    x, _, z = at.position.T
+    share = uniform_array(rule.seed, _KEPT, at.ids)
+    likes = shares_at(rule.shares, Samples(at.position, at.normal, np.ones(len(x), bool)))
+    variant = rule.brush.standing(
+        Candidates(x, z, at.ids, share), share, rule.choices, likes, check
+    )
+    some = np.nonzero(variant != NONE)[0]
+    return _Offer(at.taken(some), variant[some])
 
 
 def _set_up(rule: UponRule, offers: Sequence[_Offer]) -> list[PlacedTile]:

@@ -11,7 +11,7 @@ from pydantic import Field
 from plough.core.ground.conditions import Condition
 from plough.core.matters import Matters, among
 from plough.core.parameters import Parameters, Seed, choice, flag, number, seeded, span, within
-from plough.core.place.brush import MOST_STROKES
+from plough.core.place.brush import MOST_STROKES, BrushStroke, Brushwork
 from plough.core.place.placements import PlacedTile
 from plough.core.place.pose import Pose
 from plough.core.place.room import Room, with_room
@@ -30,6 +30,21 @@ def painting() -> Any:
         description="Strokes of the brush, in order: which assets may stand where.",
         json_schema_extra={"control": "strokes", "unit": "", "group": "Brush"},
     )
+
+
+class PaintedOver(Parameters):
+    """A rule with a brush over it."""
+
+    only_painted: bool = flag(
+        False, "Only where it is painted", group="Brush", help="Else all but what the brush erased."
+    )
+    strokes: tuple[BrushStroke, ...] = painting()
+
+    def brushwork(self, mix: Mix, fill: float) -> Brushwork | None:
+        """What the brush lets stand of `mix`, up to `fill` of what fits; None: all."""
+        if not (self.strokes or self.only_painted):
+            return None
+        return Brushwork.of(self.strokes, mix.names, self.only_painted, fill)
 
 
 class Spread(Parameters):
