@@ -198,6 +198,8 @@ class GlbBuilder:
             attributes["COLOR_0"] = self._accessor(mesh.colors, 34962, normalized=True)
         if mesh.wind is not None:
             attributes["_WIND"] = self._accessor(mesh.wind, 34962, normalized=True)
+        if mesh.masks is not None:
+            attributes["_MASKS"] = self._accessor(mesh.masks, 34962, normalized=True)
         for k in range(0, 0 if shares is None else shares.shape[1], 4):
             assert shares is not None
             four = np.ascontiguousarray(shares[:, k : k + 4])

@@ -169,11 +169,12 @@ def _shape(prim: Any, mesh: Mesh) -> None:
     if mesh.colors is not None:
         tint = np.ascontiguousarray(mesh.colors[:, :3] / 255.0, np.float32)
         prim.CreateDisplayColorPrimvar(tokens.vertex).Set(Vt.Vec3fArray.FromNumpy(tint))
-    if mesh.wind is not None:
-        wind = np.ascontiguousarray(mesh.wind / 255.0, np.float32)
-        api.CreatePrimvar("wind", types.Float4Array, tokens.vertex).Set(
-            Vt.Vec4fArray.FromNumpy(wind)
-        )
+    for name, four in (("wind", mesh.wind), ("masks", mesh.masks)):
+        if four is not None:
+            shares = np.ascontiguousarray(four / 255.0, np.float32)
+            api.CreatePrimvar(name, types.Float4Array, tokens.vertex).Set(
+                Vt.Vec4fArray.FromNumpy(shares)
+            )
 
 
 def _bind(prim: Any, mesh: Mesh, slots: dict[str, Any]) -> None:

@@ -27,6 +27,7 @@ def faceted(mesh: Mesh) -> Mesh:
         indices=np.arange(rows.size, dtype=np.uint32).reshape(-1, 3),
         colors=None if mesh.colors is None else mesh.colors[rows],
         wind=None if mesh.wind is None else mesh.wind[rows],
+        masks=None if mesh.masks is None else mesh.masks[rows],
         tangents=None,
     )
     return with_tangents(flat)

@@ -43,6 +43,7 @@ class Mesh:
     colors: UInt8 | None = None  #: (n, 4) linear tint over the albedo
     wind: UInt8 | None = None  #: (n, 4) sway, branch phase, flutter, occlusion
     uv1: Float32 | None = None  #: (n, 2) without overlap
+    masks: UInt8 | None = None  #: (n, 4) of stone: worn edges, what looks up, hollows, patches
 
     @property
     def triangles(self) -> int:
@@ -73,6 +74,7 @@ class Mesh:
             self.colors,
             self.wind,
             self.uv1,
+            self.masks,
         )
         return sum(a.nbytes for a in arrays if a is not None)
 
@@ -117,6 +119,7 @@ def join(meshes: Sequence[Mesh]) -> Mesh:
         tangents=optional("tangents"),
         colors=optional("colors"),
         wind=optional("wind"),
+        masks=optional("masks"),
     )
 
 
@@ -132,7 +135,7 @@ def chosen(mesh: Mesh, triangles: UInt32 | Int64, owner: Int64) -> Mesh:
     )
     taken: dict[str, Any] = {
         name: None if (array := getattr(mesh, name)) is None else np.ascontiguousarray(array[kept])
-        for name in ("positions", "normals", "uv0", "tangents", "colors", "wind", "uv1")
+        for name in ("positions", "normals", "uv0", "tangents", "colors", "wind", "uv1", "masks")
     }
     faces: UInt32 = indices.reshape(-1, 3).astype(np.uint32)
     return replace(mesh, indices=faces, parts=parts, **taken)
