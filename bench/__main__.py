@@ -77,6 +77,9 @@ def sweep_rows(into: Table) -> None:
         ("field-standard", ""),
         ("clipped-hedge", ""),
         ("cow-parsley", ""),
+        ("field-boulder", "≤ 60 ms"),
+        ("gritstone-tor", "≤ 60 ms"),
+        ("water-jar", ""),
     ):
         p = preset(name)
         grown = make(p.kind, p.parameters, p.seed)

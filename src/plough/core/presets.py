@@ -11,7 +11,15 @@ from typing import Any
 from plough.core.errors import ParameterError
 
 _FOLDER = Path(__file__).parent / "data" / "presets"
-_KINDS = ("tree", "shrub", "plant", "tuft", "leaf", "rock")  #: in the order in which they are shown
+_KINDS = (
+    "tree",
+    "shrub",
+    "plant",
+    "tuft",
+    "leaf",
+    "rock",
+    "vessel",
+)  #: in the order in which they are shown
 
 
 @dataclass(frozen=True, slots=True)

@@ -110,14 +110,14 @@ function guide(row: Row, p: Values): Handles {
 function silhouette(row: Row, p: Values): Handles {
   const knots = (read(p, row.path) ?? []) as Knot[];
   const tall = beside(row, p, 'tall');
-  const low = Math.min(beside(row, p, 'low'), 0.97) * tall;
+  const low = row.handle?.low ? Math.min(beside(row, p, 'low'), 0.97) * tall : 0;
   const half = 0.5 * beside(row, p, 'wide') * tall;
   const at = (t: number, w: number, side: number) => ({ x: side * w * half, y: low + t * (tall - low), z: 0 });
   const ts = Array.from({ length: 33 }, (_, k) => k / 32);
   return {
     handles: knots.map(([t, w], i) => ({
       key: `${row.path} ${i}`,
-      label: `knot ${i + 1} of the crown`,
+      label: `knot ${i + 1} of the ${row.handle?.what ?? 'crown'}`,
       at: at(t, w, 1),
       level: false,
       sideways: true,

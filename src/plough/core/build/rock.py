@@ -16,7 +16,7 @@ from plough.core.matters import Matters, Told, above, among
 from plough.core.mesh.convex import MOST_CORNERS, hull_of
 from plough.core.mesh.facets import faceted
 from plough.core.mesh.material import Material, as_bytes
-from plough.core.mesh.surface import boxed_coordinates, crease_normals
+from plough.core.mesh.surface import boxed_coordinates, crease_normals, split_corners
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
 from plough.core.parameters import (
@@ -227,11 +227,7 @@ def _mesh(p: RockParameters, body: Body) -> Mesh:
     corner = faces.reshape(-1)
     normals = crease_normals(positions, faces, _CREASE)
     uv = boxed_coordinates(positions[corner], flat, 1.0 if p.facets else p.repeat)
-    side = np.repeat(2 * np.abs(flat).argmax(axis=1), 3)
-    side += np.take_along_axis(np.repeat(flat, 3, axis=0), side[:, None] // 2, 1)[:, 0] > 0
-    told = np.rint(normals * 512).astype(np.int64) + 512
-    key = (((corner * 6 + side) * 1025 + told[:, 0]) * 1025 + told[:, 1]) * 1025 + told[:, 2]
-    _, first, indices = np.unique(key, return_index=True, return_inverse=True)
+    first, indices = split_corners(corner, normals, uv)
     vertex = corner[first]
     marks = _marks(p, body, flat)
     tint = np.concatenate([_tinted(p, body.bed, marks), np.ones((len(marks), 1))], axis=1)
@@ -239,7 +235,7 @@ def _mesh(p: RockParameters, body: Body) -> Mesh:
         positions[vertex].astype(np.float32),
         np.ascontiguousarray(normals[first]),
         np.ascontiguousarray(uv[first]),
-        indices.reshape(-1, 3).astype(np.uint32),
+        indices.astype(np.uint32),
         (Part("stone", 0, len(faces)),),
         colors=as_bytes(tint)[vertex],
         masks=as_bytes(marks)[vertex],

@@ -10,6 +10,8 @@ from plough.core.arrays import Float32, Float64, Int64
 from plough.core.kernels import kernel
 from plough.core.mesh.topology import about_points
 
+_ODD = np.uint64(0x9E3779B97F4A7C15)
+
 
 @kernel
 def _corner_normals(
@@ -46,6 +48,22 @@ def crease_normals(positions: Float64, faces: Int64, crease: float) -> Float32:
         np.float32
     )
     return out
+
+
+def split_corners(corner: Int64, *told: Float32) -> tuple[Int64, Int64]:
+    """One vertex for all corners of a point that are alike to a thousandth: the (n,) corner that each vertex is taken from, and the (m, 3) vertices of triangles.
+
+    Args:
+        corner: (3 m,) the points of all triangles.
+        told: (3 m, w) what may differ between the corners of a point.
+    """
+    key = corner.astype(np.uint64) * _ODD
+    for column in np.concatenate(told, axis=1).T:
+        key = (key ^ (key >> np.uint64(29))) * _ODD + np.rint(column * 1000.0).astype(
+            np.int64
+        ).astype(np.uint64)
+    _, first, indices = np.unique(key, return_index=True, return_inverse=True)
+    return first, indices.reshape(-1, 3)
 
 
 def boxed_coordinates(corners: Float64, normals: Float64, repeat: float) -> Float32:
