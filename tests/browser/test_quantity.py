@@ -104,14 +104,11 @@ def test_what_is_seen_is_told_by_its_id_at_fifty_places(many: tuple[Page, str, S
     assert len(standing.rows) > 200_000
     of = np.array(standing.layers)
     rng = np.random.default_rng(11)
-    # of each layer as many, however few stand there
+    # of each layer as many, or all where few stand there
     layers = list(dict.fromkeys(standing.layers))
-    chosen = [
-        int(row)
-        for layer in layers
-        for row in rng.choice(np.nonzero(of == layer)[0], -(-56 // len(layers)), replace=False)
-    ]
-    assert len(chosen) >= 50
+    rows = [rng.permutation(np.nonzero(of == layer)[0])[:8] for layer in layers]
+    chosen: list[int] = np.concatenate(rows).tolist()
+    assert len(chosen) >= 60
     places = [
         dict(zip("xyz", map(float, standing.places[row]), strict=True))
         | {"wide": float(standing.sizes[row, 0]), "tall": float(standing.sizes[row, 1])}
@@ -137,7 +134,8 @@ def test_what_is_seen_is_told_by_its_id_at_fifty_places(many: tuple[Page, str, S
                 quick_met += 1
                 quick_right += bool(quick and quick["layer"] == seen["layer"])
         met += row in hits
-    assert met >= 50, "nearly all are found where they stand; a few may be hidden by others"
+    assert met >= 0.8 * len(chosen), "nearly all are found where they stand"
+    assert met >= 50
     # what is thin is told by a click alone
     assert quick_met >= 12
     assert quick_right > 0.8 * quick_met, (

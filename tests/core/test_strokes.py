@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.spatial import cKDTree
 
 from plough.core.errors import ParameterError
 from plough.core.ground import HeightField, TerrainParameters, make_terrain
@@ -36,10 +37,8 @@ def away(s: Stroke) -> Any:
         t = np.linspace(0, len(line) - 1, 2000)
         line = np.stack([np.interp(t, np.arange(len(line)), line[:, k]) for k in (0, 1)], 1)
     x, z = np.meshgrid(AT, AT)
-    out = np.full(x.shape, np.inf)
-    for px, pz in line:
-        out = np.minimum(out, np.hypot(x - px, z - pz))
-    return out
+    found, _ = cKDTree(line).query(np.stack([x, z], axis=2).reshape(-1, 2))
+    return found.reshape(x.shape)
 
 
 @st.composite
