@@ -14,8 +14,10 @@ from scipy.spatial import ConvexHull
 from plough.core.build.rock import RockParameters, look_of
 from plough.core.build.rock_body import Look, body_of
 from plough.core.kinds import LEVELS, Product, make
+from plough.core.mesh.mask_map import mask_map
 from plough.core.mesh.silhouette import silhouettes
 from plough.core.mesh.topology import welded_points
+from plough.core.mesh.unwrap import second_uv
 from plough.core.parameters import build, describe
 from plough.core.presets import all_presets
 from tests.core.test_grow import strategy
@@ -193,3 +195,18 @@ def test_it_stands_as_deep_as_it_says() -> None:
     for buried in (0.0, 0.25, 0.8):
         y = make("rock", {"buried": buried}, 4).mesh.positions[:, 1]
         assert -y.min() == pytest.approx(buried * np.ptp(y), abs=1e-5)
+
+
+def test_the_masks_are_an_image_over_the_second_coordinates() -> None:
+    mesh = make("rock", {"wear": 0.8, "triangles": 600}, 3).mesh
+    image = mask_map(mesh, 256)
+    assert image is not None and mesh.masks is not None
+    uv, three = second_uv(mesh), mesh.indices
+    rng = np.random.default_rng(1)
+    share = rng.dirichlet([3, 3, 3], len(three))
+    at = np.einsum("mk,mkc->mc", share, uv[three])
+    told = np.einsum("mk,mkc->mc", share, mesh.masks[three][..., :3].astype(float))
+    x, y = (at * 256).astype(int).clip(0, 255).T
+    off = np.abs(image[y, x] - told)
+    assert np.median(off) < 6 and (off < 40).mean() > 0.95
+    assert mask_map(make("tuft", {}, 1).mesh) is None

@@ -412,6 +412,26 @@ def test_after_any_edit_what_is_found_is_what_is_found_afresh() -> None:
     assert len(told) >= 6  # most of them changed what is amiss
 
 
+@pytest.mark.parametrize("which", [0, 1])
+@pytest.mark.parametrize(("across", "along"), [(0, 1), (1, 0)])
+def test_what_stands_into_something_of_the_next_tile_is_found_when_either_moves(
+    which: int, across: int, along: int
+) -> None:
+    at = [[0.0, 0.0], [0.0, 0.0]]
+    for k, off in enumerate((-0.35, 0.35)):
+        at[k][across], at[k][along] = off, 32.0
+    document = scene(*(thing(f"t{k}", at=place) for k, place in enumerate(at)))
+    placed = document["layers"][-2]["parameters"]["placed"]
+    near = copy.copy(placed[which]["at"])
+    far = copy.copy(near)
+    far[across] *= 40
+    evaluator = Evaluator(Library(load=demo_file))
+    for place, there in ((near, True), (far, False), (near, True)):
+        placed[which]["at"] = place
+        found = look(document, evaluator).findings
+        assert ("intersecting" in [f.code for f in found]) == there
+
+
 def test_mending_tells_what_cannot_be() -> None:
     document = scene(thing("a", lift=1.5))
     with pytest.raises(ParameterError, match="not amiss any more"):

@@ -43,7 +43,9 @@ class Mesh:
     colors: UInt8 | None = None  #: (n, 4) linear tint over the albedo
     wind: UInt8 | None = None  #: (n, 4) sway, branch phase, flutter, occlusion
     uv1: Float32 | None = None  #: (n, 2) without overlap
-    masks: UInt8 | None = None  #: (n, 4) of stone: worn edges, what looks up, hollows, patches
+    masks: UInt8 | None = (
+        None  #: (n, 4) of stone: worn edges, what looks up, hollows, patches; of turned pieces: wear, glaze, dirt, patches
+    )
 
     @property
     def triangles(self) -> int:

@@ -20,7 +20,7 @@ from plough.core.bake.colliders import collider_meshes
 from plough.core.bake.film import film_glb
 from plough.core.errors import ParameterError
 from plough.core.formats.glb import GlbBuilder, Images, no_images
-from plough.core.formats.images import check_image, jpeg
+from plough.core.formats.images import check_image, jpeg, png
 from plough.core.formats.obj import mesh_obj
 from plough.core.formats.solids import measured
 from plough.core.formats.usd import asset_usd
@@ -31,6 +31,7 @@ from plough.core.kinds import get_kind
 from plough.core.library import Variant, resolve, variant_of
 from plough.core.library.library import SCREEN_COVERAGE, switch_distances
 from plough.core.library.references import parts_of, references
+from plough.core.mesh.mask_map import mask_map
 from plough.core.mesh.picture import frame_of
 from plough.core.parameters import build, describe
 from plough.core.presets import all_presets, preset
@@ -347,6 +348,10 @@ def export(body: ExportIn, db: Session, me: Me, ctx: Ctx) -> Response:
                 for name, data in embedded_images(ctx.library.cache)(material).items()
                 if isinstance(data, bytes)
             }
+        for variant in variants:
+            masks = mask_map(ctx.library.exported(variant, 0))
+            if masks is not None:
+                files[f"masks-{variant.seed}.png"] = png(masks)
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
         for name, data in files.items():
