@@ -7,12 +7,16 @@ from typing import Any
 
 import numpy as np
 import pytest
+import trimesh
 from scipy.spatial.distance import pdist
 from scipy.spatial.transform import Rotation
 
 from plough.core.demo import demo_file
 from plough.core.errors import ParameterError
+from plough.core.ground import HeightField
 from plough.core.library import Library
+from plough.core.mesh.value import Mesh, Part
+from plough.core.place.clear import stand_clear
 from plough.core.place.placements import Placements
 from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.adjust import MOST_CHOSEN, MOST_FITTED, Adjusted, Change, adjust
@@ -340,6 +344,29 @@ def test_what_stands_clear_of_the_ground_does_not_cut_it(seed: int) -> None:
         else:
             assert gap < 0.05  # and stands no higher than it must
     assert adjusted(clear, "set", ids, do="clear")[1].parameters == {}
+
+
+@pytest.mark.parametrize("high", [0.3, 1.2])
+def test_a_knoll_does_not_rise_into_a_face_between_its_corners(high: float) -> None:
+    slab = trimesh.creation.box((4, 0.2, 4))
+    slab.vertices[:, 1] += 0.1
+    mesh = Mesh(
+        slab.vertices.astype(np.float32),
+        slab.vertex_normals.astype(np.float32),
+        np.zeros((8, 2), np.float32),
+        slab.faces.astype(np.uint32),
+        (Part("slab", 0, 12),),
+    )
+    at = np.arange(-16, 16.25, 0.25)
+    knoll = high * np.exp(-(at[None, :] ** 2 + (at[:, None] - 0.7) ** 2) / 0.3)
+    field = HeightField(knoll.astype(np.float32), 32.0)
+    upright, ones = np.zeros(2), np.ones(3)
+    up, lift = stand_clear(mesh, np.zeros(2), 0.0, upright, ones, field, 0.0)
+    foot = float(field.sample(np.zeros(1), np.zeros(1)).position[0, 1])
+    # where the slab is square to the vertical, its bottom clears the top of the knoll
+    tilt = float(np.hypot(*up))
+    assert foot + lift + tilt * 0.7 > high - 0.01
+    assert foot + lift < high + 0.1
 
 
 @pytest.mark.parametrize("by", ["apart", "footprints"])

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+import trimesh
 from scipy.spatial import cKDTree
 
 from plough.core.demo import demo_file
@@ -205,3 +206,14 @@ def test_too_many_and_too_far_are_refused() -> None:
         gather(EVALUATOR, read_document(far), "set", ids_of(far))
     with pytest.raises(ParameterError, match="not there any more"):
         gather(EVALUATOR, read_document(far), "set", ["7"])
+
+
+def test_what_is_drawn_out_in_a_group_is_lit_as_its_faces_lie() -> None:
+    """Normals of a stone three times as tall, against those that another library makes of the triangles."""
+    document = scene(thing("a", at=[40, 40], turn=10), thing("b", at=[44, 40], tall=3.0))
+    group = gathered(document, ids_of(document))
+    placed = run(group).layer("set").output.placements
+    mesh = EVALUATOR.library.level(placed.variants[-1], 0).mesh
+    whole = trimesh.Trimesh(mesh.positions, mesh.indices, process=False)
+    agree = np.einsum("ij,ij->i", whole.vertex_normals, mesh.normals)
+    assert np.median(agree) > 0.999 and agree.mean() > 0.985

@@ -109,6 +109,7 @@ function guide(row: Row, p: Values): Handles {
 /** A profile of half widths from `low` to the top, on both sides of the middle. */
 function silhouette(row: Row, p: Values): Handles {
   const knots = (read(p, row.path) ?? []) as Knot[];
+  if (!knots.length) return { handles: [], lines: [] };
   const tall = beside(row, p, 'tall');
   const low = row.handle?.low ? Math.min(beside(row, p, 'low'), 0.97) * tall : 0;
   const half = 0.5 * beside(row, p, 'wide') * tall;

@@ -12,7 +12,9 @@ from plough.core.mesh.value import Mesh
 from plough.core.vectors import rotations
 
 CLEAR = 0.004  #: metres that the mesh stays above the surface
-_GRID = 40  # places a side beneath a thing, where the ground is asked
+_GRID = 24  # places a side beneath a thing, where the ground is asked
+_CLOSER, _TIGHTEST = 4, 6  # times that it is asked again, twice as close, about the tightest places
+_ABOUT = np.stack(np.meshgrid(*2 * [np.arange(-2, 3) / 2.0]), axis=2).reshape(1, -1, 2)
 _TILTS = (0.0, 0.25, 0.5, 0.75, 1.0)  # of the way to the slope beneath it
 _MOST_TILT = 0.9  # length of the level part of what is up, at most: about 64 degrees
 
@@ -65,19 +67,23 @@ def _needed(
     need = np.where(under.hit, under.position[:, 1] - corners[:, 1], -np.inf).max(initial=-np.inf)
     # between its corners the ground may rise into a face: rays from below find the faces
     low, high = corners.min(axis=0), corners.max(axis=0)
-    sides = [np.linspace(low[k], high[k], _GRID) for k in (0, 2)]
-    east, south = (g.ravel() for g in np.meshgrid(*sides))
-    start = np.stack([east, np.full(len(east), low[1] - 1.0), south], axis=1)
     body = TriangleSurface(
         Mesh(corners.astype(np.float32), mesh.normals, mesh.uv0, mesh.indices, mesh.parts)
     )
-    far = body.cast(start, np.tile([0.0, 1.0, 0.0], (len(start), 1))).distance
-    met = np.isfinite(far)
-    if met.any():
-        there = surface.sample(at[0] + east[met], at[1] + south[met])
-        bottom = start[met, 1] + far[met]
-        faces = np.where(there.hit, there.position[:, 1] - bottom, -np.inf)
+    sides = [np.linspace(low[k], high[k], _GRID) for k in (0, 2)]
+    place = np.stack([g.ravel() for g in np.meshgrid(*sides)], axis=1)
+    spacing = (high - low)[[0, 2]] / (_GRID - 1)
+    for _ in range(_CLOSER + 1):
+        start = np.stack([place[:, 0], np.full(len(place), low[1] - 1.0), place[:, 1]], axis=1)
+        far = body.cast(start, np.tile([0.0, 1.0, 0.0], (len(start), 1))).distance
+        there = surface.sample(at[0] + place[:, 0], at[1] + place[:, 1])
+        met = np.isfinite(far) & there.hit
+        faces = np.where(met, there.position[:, 1] - start[:, 1] - far, -np.inf)
         need = max(need, float(faces.max(initial=-np.inf)))
+        # once more about where it is tightest
+        tightest = place[np.argsort(-faces, kind="stable")[:_TIGHTEST]]
+        place = (tightest[:, None] + _ABOUT * spacing).reshape(-1, 2)
+        spacing = spacing / 2
     return float(need) + CLEAR
 
 
