@@ -177,6 +177,29 @@ def test_along_their_own_axes_each_goes_its_own_way() -> None:
             assert after[i]["at"] - before[i]["at"] == pytest.approx(2 * way, abs=2e-3)
 
 
+@pytest.mark.parametrize("kind", ["by_hand", "scatter"])
+@pytest.mark.parametrize("axes", ["scene", "own"])
+def test_they_lean_by_so_many_degrees_the_way_that_is_asked_for(kind: str, axes: str) -> None:
+    document, layer = make(kind)
+    before = stands(document, layer)
+    ids = [i for i in before if before[i]["rotation"].apply([0, 1, 0])[1] > 0.9999][:3]
+    assert ids
+    for lean, axis in (((20, 0), [1, 0, 0]), ((0, -35), [0, 0, -1])):
+        after = stands(adjusted(document, layer, ids, axes=axes, lean=lean)[0], layer)
+        for i in ids:
+            way = before[i]["rotation"].apply(axis) if axes == "own" else np.array(axis)
+            angle = np.radians(max(np.abs(lean)))
+            up = after[i]["rotation"].apply([0, 1, 0])
+            assert up[[0, 2]] == pytest.approx(np.sin(angle) * way[[0, 2]], abs=2e-3)
+            assert up[1] == pytest.approx(np.cos(angle), abs=2e-3)
+    once, _ = adjusted(document, layer, ids, lean=(12, 5))
+    back = stands(adjusted(once, layer, ids, lean=(-12, -5))[0], layer)
+    level = stands(adjusted(once, layer, ids, lean=(0, 0), relative=False)[0], layer)
+    for i in ids:
+        for now in (back, level):
+            assert now[i]["rotation"].apply([0, 1, 0])[1] > 0.99999
+
+
 def test_they_are_swapped_for_another_of_the_layers_assets() -> None:
     for kind in ("scatter", "by_hand"):
         document, layer = make(kind)

@@ -289,6 +289,15 @@ def test_thinning_a_rule_leaves_as_much_of_it_as_it_says() -> None:
     assert len(half) == pytest.approx(0.5 * len(whole), rel=0.1)
 
 
+@pytest.mark.parametrize("first", [False, True])
+def test_whether_only_what_is_painted_stands_is_seen_by_every_tile(first: bool) -> None:
+    warm, strokes_ = Evaluator(), (stroke("p"), stroke("e", does="erase", radius=8))
+    for only in (first, not first):
+        own = {"only_painted": only, "apart": 0}
+        kept = by_id(run(ruled(*strokes_, **own), warm), "sedges")
+        assert kept == by_id(run(ruled(*strokes_, **own), Evaluator()), "sedges")
+
+
 def test_a_rule_over_an_area_sees_what_is_painted() -> None:
     warm, over = Evaluator(), {"areas": ["holt"], "apart": 0}
     before = by_id(run(ruled(**over), warm), "sedges")

@@ -1700,6 +1700,14 @@ export interface components {
              */
             up: "" | "upright" | "surface";
             /**
+             * Lean
+             * @description Degrees that they lean to the east and to the south, or to each one's right and front, out of the upright.
+             */
+            lean?: [
+                number,
+                number
+            ] | null;
+            /**
              * Asset
              * @description Another of the layer's assets, with a seed.
              */

@@ -3,7 +3,7 @@
   import { Button, ButtonGroup, Checkbox, CloseButton, Input, Select } from 'flowbite-svelte';
   import RuledSlider from '../controls/RuledSlider.svelte';
   import type { Row } from '../api/client';
-  import { ABSOLUTE_ROWS, chosen, RELATIVE_ROWS, type Change } from '../state/chosen.svelte';
+  import { ABSOLUTE_ROWS, chosen, leanOf, RELATIVE_ROWS, type Change } from '../state/chosen.svelte';
   import type { SceneStore } from '../state/sceneStore.svelte';
 
   let {
@@ -33,11 +33,13 @@
   const rows = $derived(chosen.relative ? RELATIVE_ROWS : ABSOLUTE_ROWS);
   /** What the rulers show: of numbers that add nothing, of others what the first has. */
   const now = $derived.by(() => {
-    if (chosen.relative || !first) return { east: 0, south: 0, lift: 0, turn: 0, size: 100 };
+    if (chosen.relative || !first) return { east: 0, south: 0, lift: 0, turn: 0, leanEast: 0, leanSouth: 0, size: 100 };
     const [east, south] = chosen.middle;
     const r = (v: number) => Math.round(100 * v) / 100;
+    const [leanEast, leanSouth] = leanOf(first.up).map(r) as [number, number];
     const lift = r(first.at.y - height(first.at.x, first.at.z));
-    return { east: r(east), south: r(south), lift, turn: r(first.turn), size: Math.round(100 * first.size) };
+    const [turn, size] = [r(first.turn), Math.round(100 * first.size)];
+    return { east: r(east), south: r(south), lift, turn, leanEast, leanSouth, size };
   });
   let growing = $state(0); // rulers are set back once what they add is done
   type Name = keyof typeof now;
@@ -46,6 +48,8 @@
     const { relative } = chosen;
     if (name === 'east') return { move: [value, relative ? 0 : now.south] };
     if (name === 'south') return { move: [relative ? 0 : now.east, value] };
+    if (name === 'leanEast') return { lean: [value, relative ? 0 : now.leanSouth] };
+    if (name === 'leanSouth') return { lean: [relative ? 0 : now.leanEast, value] };
     return { [name]: name === 'size' ? value / 100 : value };
   }
   function keep(name: Name, value: number) {
@@ -57,6 +61,8 @@
     ['south', own ? RELATIVE_ROWS.front : rows.south],
     ['lift', rows.lift],
     ['turn', rows.turn],
+    ['leanEast', own ? RELATIVE_ROWS.leanRight : rows.leanEast],
+    ['leanSouth', own ? RELATIVE_ROWS.leanFront : rows.leanSouth],
     ['size', rows.size],
   ]);
   const choices = $derived(

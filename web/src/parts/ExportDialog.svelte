@@ -18,7 +18,11 @@
     ['glb', 'GLB', 'glTF 2.0 with all levels of detail, colliders, wind channels'],
     ['usd', 'OpenUSD', 'usdc with textures; every seed a variant of one set'],
     ['obj', 'OBJ', 'Wavefront OBJ with MTL and textures, the nearest level'],
-    ['maps', 'Textures', 'all maps as PNG: albedo with alpha, normal, roughness, translucency, the card’s depth, masks of wear and moss'],
+    [
+      'maps',
+      'Textures',
+      'all maps as PNG: albedo with alpha, normal, roughness, translucency, the card’s depth, masks of wear and moss',
+    ],
     ['film', 'Growth film', 'glTF morph targets over one topology, from sapling to the present age'],
     ['recipe', 'Recipe', 'JSON: kind, numbers, seeds; can be read in again'],
   ];

@@ -61,6 +61,13 @@ class Chosen {
   }
 }
 
+/** Degrees that a thing leans to the east and to the south, by the level part of what is up for it. */
+export function leanOf([east, south]: [number, number]): [number, number] {
+  const long = Math.hypot(east, south);
+  const angle = (Math.asin(Math.min(1, long)) * 180) / Math.PI;
+  return long ? [(angle * east) / long, (angle * south) / long] : [0, 0];
+}
+
 export const chosen = new Chosen();
 export { Chosen };
 
@@ -74,6 +81,10 @@ export const RELATIVE_ROWS = {
   right: row('right', 'To its right', [-500, 500], [-10, 10], 'm', 0.01, 0),
   front: row('front', 'To its front', [-500, 500], [-10, 10], 'm', 0.01, 0),
   lift: row('lift', 'Lift', [-500, 500], [-2, 4], 'm', 0.01, 0),
+  leanEast: row('lean.east', 'Lean east', [-180, 180], [-30, 30], '°', 0.5, 0),
+  leanSouth: row('lean.south', 'Lean south', [-180, 180], [-30, 30], '°', 0.5, 0),
+  leanRight: row('lean.right', 'Lean to its right', [-180, 180], [-30, 30], '°', 0.5, 0),
+  leanFront: row('lean.front', 'Lean to its front', [-180, 180], [-30, 30], '°', 0.5, 0),
   turn: row('turn', 'Turn', [-360, 360], [-180, 180], '°', 1, 0),
   size: row('size', 'Size', [5, 2000], [50, 200], '%', 1, 100),
 };
@@ -81,6 +92,8 @@ export const ABSOLUTE_ROWS = {
   east: row('at.east', 'East', [-4096, 4096], [-200, 200], 'm', 0.01, 0),
   south: row('at.south', 'South', [-4096, 4096], [-200, 200], 'm', 0.01, 0),
   lift: row('at.lift', 'Lift', [-500, 500], [-2, 4], 'm', 0.01, 0),
+  leanEast: row('at.lean.east', 'Lean east', [-90, 90], [-30, 30], '°', 0.5, 0),
+  leanSouth: row('at.lean.south', 'Lean south', [-90, 90], [-30, 30], '°', 0.5, 0),
   turn: row('at.turn', 'Turn', [0, 360], [0, 360], '°', 1, 0),
   size: row('at.size', 'Size', [5, 2000], [30, 200], '%', 1, 100),
 };

@@ -44,6 +44,9 @@ Do = Literal[
 ]
 
 
+Lean = Annotated[float, Field(ge=-180, le=180)]
+
+
 class Change(Parameters):
     """What is done to all of the chosen; what is not given stays as it is."""
 
@@ -64,6 +67,10 @@ class Change(Parameters):
     tall: float | None = Field(None, gt=0, le=400)
     up: Literal["", "upright", "surface"] = Field(
         "", description="`surface`: square to what they stand on."
+    )
+    lean: tuple[Lean, Lean] | None = Field(
+        None,
+        description="Degrees that they lean to the east and to the south, or to each one's right and front, out of the upright.",
     )
     asset: Id | None = Field(None, description="Another of the layer's assets, with a seed.")
     seed: Seed | None = None
@@ -233,6 +240,11 @@ class Work:
         elif c.up == "surface":
             found = self.surface.sample(*(np.ascontiguousarray(now.at[:, k]) for k in (0, 1)))
             now.up[:] = np.where(found.hit[:, None], found.normal[:, [0, 2]], now.up)
+        if c.lean is not None:
+            lean = np.array([c.lean], np.float64)
+            if c.axes == "own" and c.relative:
+                lean = _turned(lean, np.radians(now.turn + 180.0))
+            now.up[:] = _leaning(_lean_of(now.up) + lean if c.relative else lean)
         if c.asset is not None:
             rows = [
                 k
@@ -434,6 +446,19 @@ class Work:
             whole = {**old, **value}
             out[f"{path}#{name}"] = {n: v for n, v in whole.items() if n != "id"}
         return out
+
+
+def _lean_of(up: Float64) -> Float64:
+    """(n, 2) degrees that each leans to the east and to the south, by the level part of its upward direction (n, 2)."""
+    long = np.hypot(*up.T)[:, None]
+    return np.asarray(np.degrees(np.arcsin(np.minimum(long, 1.0))) * up / np.maximum(long, 1e-12))
+
+
+def _leaning(lean: Float64) -> Float64:
+    """(n, 2) the level part of the upward direction of what leans so many degrees, at most level."""
+    angle = np.hypot(*lean.T)[:, None]
+    part = np.sin(np.radians(np.minimum(angle, 90.0)))
+    return np.asarray(part * lean / np.maximum(angle, 1e-12))
 
 
 def _turned(points: Float64, angle: Float64) -> Float64:
