@@ -86,6 +86,10 @@ def test_a_layer_is_put_into_another_scene_with_what_it_places(
     again = sedge.post(f"/api/scenes/{other}/paste", json=body, headers=key)
     assert again.json()["created_id"] == made["id"]
     assert len(read(sedge, other)["layers"]) == len(after["layers"])
+    # what came along goes with it
+    undone = sedge.post(f"/api/scenes/{other}/undo").json()
+    for part in ("layers", "assets"):
+        assert [x["id"] for x in undone[part]] == [x["id"] for x in before[part]]
     # and into the scene that it is from it brings no asset
     count = len(read(sedge, scene)["assets"])
     sedge.post(f"/api/scenes/{scene}/paste", json={"parcel": held})

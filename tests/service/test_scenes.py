@@ -291,6 +291,34 @@ def test_undo_and_redo_every_kind_of_edit(sedge: httpx.Client, scene: dict[str, 
     problem(sedge.post(f"{base}/redo"), 404)
 
 
+def test_edits_that_are_joined_are_undone_and_redone_as_one(
+    sedge: httpx.Client, tansy: httpx.Client, scene: dict[str, Any]
+) -> None:
+    base, joined = f"/api/scenes/{scene['id']}", {"Edit-Joined": "true"}
+
+    def shape(s: dict[str, Any]) -> Any:
+        return [(x["id"], x["name"], x["parameters"]) for x in s["layers"]]
+
+    before = shape(edit(sedge, scene, "willows", name="Osiers").json())
+    new = {"kind": "scatter", "name": "More", "parameters": {"spacing": 20}}
+    sedge.post(f"{base}/layers", json=new).raise_for_status()
+    sedge.delete(f"{base}/layers/sedges", headers=joined).raise_for_status()
+    now = sedge.get(base).json()
+    renamed = {"version": layer(now, "willows")["version"], "name": "Sallows"}
+    last = sedge.patch(f"{base}/layers/willows", json=renamed, headers=joined).json()
+    after = shape(last)
+    assert last["undo"] == "add More", "it is called by the first of them"
+    undone = sedge.post(f"{base}/undo").json()
+    assert shape(undone) == before
+    assert undone["redo"] == "add More" and "Osiers" in str(undone["undo"]) + str(before)
+    assert shape(sedge.post(f"{base}/redo").json()) == after
+    assert shape(sedge.post(f"{base}/undo").json()) == before
+    # another edit in their place: they are gone from what can be redone
+    edit(sedge, sedge.get(base).json(), "holt", name="Copse")
+    problem(sedge.post(f"{base}/redo"), 404)
+    assert shape(sedge.post(f"{base}/undo").json()) == before
+
+
 def test_my_undo_never_undoes_anothers_edit(
     sedge: httpx.Client, tansy: httpx.Client, demo_id: str
 ) -> None:

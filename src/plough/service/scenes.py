@@ -32,6 +32,7 @@ from plough.service.errors import NotFound, Stale
 from plough.service.fields import by_element, changed, flatten, nested, same
 
 CHANNEL = "plough"
+EDIT_JOINED = "edit joined"  #: in a session's info: whether the edits at hand are undone together with the one before
 EDIT_KEY = "edit key"  #: in a session's info: what tells the edit at hand from any other
 Target = Scene | Layer | Asset
 _PLAIN = {
@@ -206,6 +207,7 @@ def _record(
             forward=delta.forward,
             inverse=delta.inverse,
             key=db.info.get(EDIT_KEY),
+            joined=kind == "edit" and bool(db.info.get(EDIT_JOINED)),
         )
     )
     db.flush()
@@ -307,11 +309,12 @@ def _stacks(db: Db, scene: Scene, account: Account) -> tuple[list[Edit], list[Ed
 def can_step(db: Db, scene: Scene, account: Account) -> tuple[str | None, str | None]:
     """Titles of what `account` would undo and redo next."""
     undo, redo = _stacks(db, scene, account)
-    return (undo[-1].title if undo else None), (redo[-1].title if redo else None)
+    first = next((e for e in reversed(undo) if not e.joined), None)
+    return (first.title if first else None), (redo[-1].title if redo else None)
 
 
 def step(db: Db, scene: Scene, account: Account, kind: str) -> str | None:
-    """Undo or redo the next edit of `account`; None, or a sentence on what could not be put back because another changed it since.
+    """Undo or redo the next edit of `account`, and those that are joined to it; None, or what could not be put back because another changed it since.
 
     Raises:
         NotFound: there is nothing to undo or redo.
@@ -320,7 +323,17 @@ def step(db: Db, scene: Scene, account: Account, kind: str) -> str | None:
     stack = undo if kind == "undo" else redo
     if not stack:
         raise NotFound(f"there is nothing to {kind}")
-    edit = stack[-1]
+    notes = []
+    while stack:
+        edit = stack.pop()
+        notes.append(_step(db, scene, account, kind, edit))
+        if not (edit.joined if kind == "undo" else stack and stack[-1].joined):
+            break
+    return "; ".join(filter(None, notes)) or None
+
+
+def _step(db: Db, scene: Scene, account: Account, kind: str, edit: Edit) -> str | None:
+    """Undo or redo one edit."""
     forward, wanted = (
         (edit.inverse, edit.forward) if kind == "undo" else (edit.forward, edit.inverse)
     )

@@ -1394,7 +1394,7 @@ export interface paths {
         put?: never;
         /**
          * Paste
-         * @description Puts the layers of a parcel into the scene; assets and mixes that are there already are used as they are. One edit for each thing that is added.
+         * @description Puts the layers of a parcel into the scene; assets and mixes that are there already are used as they are. All of it is undone as one.
          *
          *     The id that is told as made is that of the last layer.
          */
@@ -4834,6 +4834,8 @@ export interface operations {
             header?: {
                 /** @description Tells this edit from any other of the scene: sent again, it is made once. */
                 "Idempotency-Key"?: string | null;
+                /** @description Undone and redone together with one's own edit before it, as one. */
+                "Edit-Joined"?: boolean;
             };
             path: {
                 scene_id: string;
@@ -5250,6 +5252,8 @@ export interface operations {
             header?: {
                 /** @description Tells this edit from any other of the scene: sent again, it is made once. */
                 "Idempotency-Key"?: string | null;
+                /** @description Undone and redone together with one's own edit before it, as one. */
+                "Edit-Joined"?: boolean;
             };
             path: {
                 scene_id: string;
@@ -5320,6 +5324,8 @@ export interface operations {
             header?: {
                 /** @description Tells this edit from any other of the scene: sent again, it is made once. */
                 "Idempotency-Key"?: string | null;
+                /** @description Undone and redone together with one's own edit before it, as one. */
+                "Edit-Joined"?: boolean;
             };
             path: {
                 scene_id: string;
@@ -5460,6 +5466,8 @@ export interface operations {
             header?: {
                 /** @description Tells this edit from any other of the scene: sent again, it is made once. */
                 "Idempotency-Key"?: string | null;
+                /** @description Undone and redone together with one's own edit before it, as one. */
+                "Edit-Joined"?: boolean;
             };
             path: {
                 scene_id: string;
@@ -5534,6 +5542,8 @@ export interface operations {
             header?: {
                 /** @description Tells this edit from any other of the scene: sent again, it is made once. */
                 "Idempotency-Key"?: string | null;
+                /** @description Undone and redone together with one's own edit before it, as one. */
+                "Edit-Joined"?: boolean;
             };
             path: {
                 layer_id: string;
@@ -5605,6 +5615,8 @@ export interface operations {
             header?: {
                 /** @description Tells this edit from any other of the scene: sent again, it is made once. */
                 "Idempotency-Key"?: string | null;
+                /** @description Undone and redone together with one's own edit before it, as one. */
+                "Edit-Joined"?: boolean;
             };
             path: {
                 layer_id: string;
@@ -5680,6 +5692,8 @@ export interface operations {
             header?: {
                 /** @description Tells this edit from any other of the scene: sent again, it is made once. */
                 "Idempotency-Key"?: string | null;
+                /** @description Undone and redone together with one's own edit before it, as one. */
+                "Edit-Joined"?: boolean;
             };
             path: {
                 layer_id: string;
@@ -5755,6 +5769,8 @@ export interface operations {
             header?: {
                 /** @description Tells this edit from any other of the scene: sent again, it is made once. */
                 "Idempotency-Key"?: string | null;
+                /** @description Undone and redone together with one's own edit before it, as one. */
+                "Edit-Joined"?: boolean;
             };
             path: {
                 scene_id: string;
@@ -5829,6 +5845,8 @@ export interface operations {
             header?: {
                 /** @description Tells this edit from any other of the scene: sent again, it is made once. */
                 "Idempotency-Key"?: string | null;
+                /** @description Undone and redone together with one's own edit before it, as one. */
+                "Edit-Joined"?: boolean;
             };
             path: {
                 asset_id: string;
@@ -5900,6 +5918,8 @@ export interface operations {
             header?: {
                 /** @description Tells this edit from any other of the scene: sent again, it is made once. */
                 "Idempotency-Key"?: string | null;
+                /** @description Undone and redone together with one's own edit before it, as one. */
+                "Edit-Joined"?: boolean;
             };
             path: {
                 asset_id: string;
@@ -9695,6 +9715,8 @@ export interface operations {
             header?: {
                 /** @description Tells this edit from any other of the scene: sent again, it is made once. */
                 "Idempotency-Key"?: string | null;
+                /** @description Undone and redone together with one's own edit before it, as one. */
+                "Edit-Joined"?: boolean;
             };
             path: {
                 scene_id: string;

@@ -52,7 +52,7 @@
         before: layer.id,
       });
       if (!added?.created_id) return;
-      await open.edit({ op: 'removeLayer', id: layer.id });
+      await open.edit({ op: 'removeLayer', id: layer.id, joined: true });
       open.selected = added.created_id;
     } catch (error) {
       app.tell(said(error), 'bad');

@@ -4,7 +4,9 @@ import { ApiError, type LayerGame, type Scene, type Shadow, type Values } from '
 export type Notes = Record<string, string>;
 
 /** An edit as plain values, so that it can wait for the server. */
-export type Edit =
+export type Edit = Change & { joined?: true }; // undone and redone together with the one before it
+
+type Change =
   | {
       op: 'layer';
       id: string;

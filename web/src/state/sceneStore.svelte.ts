@@ -274,11 +274,11 @@ export class SceneStore {
       if (own) {
         const all = [...((of.parameters[mix] ?? []) as object[]), entry];
         const changed = { ...made.layer, [mix]: all, [`${path}#${id}`]: placed };
-        return (await this.edit({ op: 'layer', id: layer, parameters: changed })) !== null;
+        return (await this.edit({ op: 'layer', id: layer, parameters: changed, joined: true })) !== null;
       }
-      await this.edit({ op: 'layer', id: layer, parameters: made.layer });
+      await this.edit({ op: 'layer', id: layer, parameters: made.layer, joined: true });
       const added = { [mix]: [entry], [path]: [{ ...placed, id }] };
-      const scene = await this.edit({ op: 'addLayer', kind: byHand, name, parameters: added });
+      const scene = await this.edit({ op: 'addLayer', kind: byHand, name, parameters: added, joined: true });
       if (scene?.created_id) this.selected = scene.created_id;
       return scene !== null;
     } catch (error) {

@@ -142,6 +142,7 @@ describe('an edit', () => {
         mix: [{ asset: 'g7', weight: 1 }],
         'placed#g7': { at: [1, 2], asset: 'g7' },
       },
+      joined: true, // undone with the asset, as one
     });
   });
 

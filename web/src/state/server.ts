@@ -113,7 +113,7 @@ export class SceneServer implements Server {
   }
 
   send({ edit, key }: Queued, versions: Versions): Promise<Scene> {
-    const header = { 'Idempotency-Key': key };
+    const header = { 'Idempotency-Key': key, 'Edit-Joined': Boolean(edit.joined) };
     const { path } = this;
     switch (edit.op) {
       case 'layer':

@@ -37,7 +37,7 @@ def copy_layer(scene_id: str, layer_id: str, db: Session, me: Me) -> Parcel:
 
 @router.post("/{scene_id}/paste", status_code=201)
 def paste(scene: Edited, body: PasteIn, db: Session, me: Me) -> SceneOut:
-    """Puts the layers of a parcel into the scene; assets and mixes that are there already are used as they are. One edit for each thing that is added.
+    """Puts the layers of a parcel into the scene; assets and mixes that are there already are used as they are. All of it is undone as one.
 
     The id that is told as made is that of the last layer.
     """
@@ -48,13 +48,16 @@ def paste(scene: Edited, body: PasteIn, db: Session, me: Me) -> SceneOut:
     for asset in brought.assets:
         values = asset.model_dump(mode="json", include=set(NewAsset.model_fields))
         add_asset(editing, NewAsset(**values), asset.id)
+        db.info[scenes.EDIT_JOINED] = True
     for mix in brought.mixes:
         values = mix.model_dump(mode="json", exclude={"id"})
         fields = {f"settings.mixes#{mix.id}": {"value": {**values, "id": mix.id}}}
         scenes.change(editing, Subject("scene", scene.id), fields, f"add the mix {mix.name}")
+        db.info[scenes.EDIT_JOINED] = True
     for layer in brought.layers:
         if key is not None and layer is brought.layers[-1]:
             db.info[scenes.EDIT_KEY] = key
         values = layer.model_dump(mode="json", include=set(NewLayer.model_fields))
         add_layer(editing, NewLayer(**values, before=body.before), layer.id)
+        db.info[scenes.EDIT_JOINED] = True
     return scene_out(db, scene, me, created_id=brought.layers[-1].id)

@@ -118,7 +118,18 @@ EditKey = Annotated[
 ]
 
 
-def edited(scene_id: str, db: Session, me: Me, key: EditKey = None) -> Scene:
+EditJoined = Annotated[
+    bool,
+    Header(
+        alias="Edit-Joined",
+        description="Undone and redone together with one's own edit before it, as one.",
+    ),
+]
+
+
+def edited(
+    scene_id: str, db: Session, me: Me, key: EditKey = None, joined: EditJoined = False
+) -> Scene:
     """The scene to be edited, locked until the edit is done.
 
     Raises:
@@ -131,6 +142,7 @@ def edited(scene_id: str, db: Session, me: Me, key: EditKey = None) -> Scene:
             created = made.target_id if made.inverse is None and made.kind == "edit" else None
             raise Replayed(scene_out(db, scene, me, created_id=created))
         db.info[scenes.EDIT_KEY] = key
+    db.info[scenes.EDIT_JOINED] = joined
     return scene
 
 

@@ -193,6 +193,7 @@ class Edit(Base):
     forward: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     inverse: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     key: Mapped[str | None] = mapped_column(String(64))  # given by who made it: made once
+    joined: Mapped[bool] = mapped_column(default=False)  # undone together with the one before it
     __table_args__ = (
         Index("edit_by_account", "scene_id", "account_id", "number"),
         UniqueConstraint("scene_id", "key", name="edit_key"),
