@@ -11,6 +11,7 @@ from scipy.spatial import ConvexHull, cKDTree
 from scipy.spatial.transform import Rotation
 
 from bench.table import median, row
+from plough.core.collecting import collect_seldom
 from plough.core.library import Library
 from plough.core.place.apart import push_apart
 from plough.core.place.bodies import Body, Shapes
@@ -137,6 +138,7 @@ def trouble_rows(into: Table) -> None:
 
 def hand_rows(into: Table) -> None:
     """A stroke that grows, a touch that is dragged, and things that are moved."""
+    collect_seldom()  # as the service does
     trouble_rows(into)
     evaluator = Evaluator()
     for strokes, spacing, whose in (

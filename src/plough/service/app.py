@@ -20,6 +20,7 @@ from starlette.middleware.base import RequestResponseEndpoint
 from starlette.middleware.gzip import GZipMiddleware
 
 import plough
+from plough.core.collecting import collect_seldom
 from plough.core.errors import ParameterError, PloughError, Superseded
 from plough.core.library import Library
 from plough.core.scene import Evaluator
@@ -138,6 +139,7 @@ def create_app(url: str, asset_library: str = "") -> FastAPI:
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         await ctx.live.start()
+        collect_seldom()
         yield
         await ctx.live.stop()
         if elsewhere is not None:
