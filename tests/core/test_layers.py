@@ -140,6 +140,7 @@ def test_every_kind_says_what_its_results_hold(name: str) -> None:
     for kind_name, own in (
         ("surfaces", {"on": ["posts"]}),
         ("air", {"points": [[0, 0]]}),
+        ("pile", {"points": [[0, 0]], "mix": [{"asset": "willow"}]}),
         ("brush", {"strokes": [stroke]}),
         ("by_hand", {"placed": [{"id": "p", "asset": "sedge", "seed": 4, "at": [0, 0]}]}),
     ):

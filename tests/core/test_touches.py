@@ -26,6 +26,7 @@ OWN: dict[str, dict[str, Any]] = {
     "along": {"paths": ["dyke"], "spacing": 4, "offset": 3},
     "surfaces": {"on": ["willows"], "spacing": 0.4},
     "air": {"points": [[0, 0]], "count": 40},
+    "pile": {"points": [[0, 0]], "count": 60, "radius": 20},
 }
 """Every kind of layer that has touches, with what makes it place many."""
 
@@ -129,6 +130,7 @@ CHANGES: dict[str, list[dict[str, Any]]] = {
     "along": [{"size": [60, 70]}, {"turn": 0}, {"offset": 4}],
     "surfaces": [{"size": [60, 70]}, {"fill": 95}],
     "air": [{"size": [60, 70]}],
+    "pile": [{"size": [60, 70]}, {"how": "set"}],
 }
 
 

@@ -88,6 +88,18 @@ export interface AirValues {
   size: [number, number];
 }
 
+/** What is set of a layer of piles. */
+export interface PileValues {
+  mirrored?: number;
+  mix: MixEntry[];
+  points: [number, number][];
+  how: 'dropped' | 'set';
+  count: number;
+  radius: number;
+  friction: number;
+  size: [number, number];
+}
+
 /** What is set of a layer along paths. */
 export interface AlongValues {
   mirrored?: number;

@@ -14,6 +14,7 @@ import ByHandText from './ByHandText.svelte';
 import BrushText from './BrushText.svelte';
 import GroundText from './GroundText.svelte';
 import PathText from './PathText.svelte';
+import PileText from './PileText.svelte';
 import ScatterText from './ScatterText.svelte';
 import SurfacesText from './SurfacesText.svelte';
 
@@ -93,6 +94,7 @@ const SPECIAL: Record<string, LayerUi> = {
     whole: 'a body of air',
     about: (layer, points, height) => bodyLines(layer.parameters as unknown as Body, points, height),
   },
+  pile: { text: PileText, stamp: ofFirst, point: 'point', whole: 'a pile' },
   bake: { sheet: BakeSheet },
 };
 

@@ -95,6 +95,14 @@ class Shapes:
             np.cumsum([0, *map(len, variants)]).astype(np.int64),
         )
 
+    def reach(self) -> Float64:
+        """(variants,) metres from the foot of each to its farthest corner; 0 where it has no body."""
+        far = np.linalg.norm(self.points, axis=1) + np.repeat(self.round, np.diff(self.starts))
+        of = np.repeat(np.arange(len(self.first) - 1), np.diff(self.starts[self.first]))
+        out = np.zeros(len(self.first) - 1)
+        np.maximum.at(out, of, far)
+        return out
+
     def stood(self, placed: Placements) -> Stood:
         """The bodies of placements, where they stand."""
         counts = np.diff(self.first)[placed.variant]

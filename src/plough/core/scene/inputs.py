@@ -20,6 +20,7 @@ from plough.core.ground.surface import Surface
 from plough.core.library.library import Library
 from plough.core.library.references import resolve
 from plough.core.library.variants import Variant, variant_of
+from plough.core.place.bodies import Shapes
 from plough.core.place.faces import Faces, faces_of
 from plough.core.place.placements import Placements, cut
 from plough.core.place.standing import FromStanding, Stand
@@ -230,6 +231,10 @@ class Inputs:
     def feet(self, variants: Sequence[Variant]) -> Float64:
         """(variants,) metres about the middle of each that it rests on."""
         return np.array([self._files.foot(v, self.check) for v in variants], np.float64)
+
+    def shapes(self, variants: Sequence[Variant]) -> Shapes:
+        """The convex bodies of each."""
+        return Shapes.of([self._files.bodies(v, self.check) for v in variants])
 
     def _in_view(self, c: Condition) -> Measure | None:
         view = next((v for v in self._shelf.viewpoints if v.id in c.ids), None)
