@@ -171,5 +171,8 @@ def test_what_has_no_body_is_told_and_too_many_are_refused() -> None:
     assert {of.variants[v].asset for v in of.whole().variant} == {"scree"}
     with pytest.raises(ParameterError, match="the limit is 1,000"):
         run(scene(points=[[k, 0] for k in range(4)], count=300))
+    edge = placed(run(scene(points=[[63.5, 0]], radius=3))).whole()
+    assert 0 < edge.count < 40, "what falls off the map is gone"
+    assert np.abs(edge.position).max() < 70
     nowhere = run(scene(points=[[4000, 0]]))
     assert placed(nowhere).count == 0

@@ -20,7 +20,6 @@ class Shell:
     positions: Float64  #: (n, 3) metres
     faces: Int64  #: (m, 3)
     uv: Float32  #: (3 m, 2) texture coordinates of the corners of its triangles, in metres
-    along: Float64  #: (n,) 0 to 1: how far along its outline or its rod
 
     @property
     def corners(self) -> Int64:
@@ -66,8 +65,7 @@ def turned(outline: Float64, angles: Float64, spread: Float64) -> Shell:
     )
     uv = np.stack([across, down], axis=1).reshape(-1, 3, 2)[real].reshape(-1, 2)
     used, faces = np.unique(faces[real], return_inverse=True)
-    along = np.repeat(length[:rows] / max(float(length[-1]), 1e-9), columns)
-    return Shell(positions[used], faces.reshape(-1, 3), uv.astype(np.float32), along[used])
+    return Shell(positions[used], faces.reshape(-1, 3), uv.astype(np.float32))
 
 
 def rod(line: Float64, side: Float64, wide: Float64, thick: Float64, sides: int) -> Shell:
@@ -123,10 +121,8 @@ def rod(line: Float64, side: Float64, wide: Float64, thick: Float64, sides: int)
         corners = np.stack([np.zeros((sides, 2)), flat, np.roll(flat, -1, axis=0)], axis=1)
         end_uv.append(corners[:, turn].reshape(-1, 2))
     uv = np.stack([across.reshape(-1), down.reshape(-1)], axis=1)
-    along = np.concatenate([np.repeat(length / max(float(length[-1]), 1e-9), sides), [0.0, 1.0]])
     return Shell(
         positions,
         np.concatenate([faces, *ends]),
         np.concatenate([uv, *end_uv]).astype(np.float32),
-        along,
     )

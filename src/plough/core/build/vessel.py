@@ -407,7 +407,7 @@ def _stood(p: VesselParameters, shell: Shell, turn: float) -> Shell:
         along = np.outer(at @ axis, axis)
         at = along + math.cos(a) * (at - along) + math.sin(a) * np.cross(axis, at)
     sunk = np.array([0.0, p.buried * p.height, 0.0])
-    return Shell(at - sunk, shell.faces, shell.uv, shell.along)
+    return Shell(at - sunk, shell.faces, shell.uv)
 
 
 @kind(

@@ -132,7 +132,8 @@ def settled_pile(
     fallen = replace(
         placed, position=position.astype(np.float32), rotation=rotation.astype(np.float32)
     )
-    return cleared(fallen, shapes, surface, check)
+    under = surface.sample(*(np.ascontiguousarray(position[:, c]) for c in (0, 2)))
+    return cleared(fallen.taken(under.hit), shapes, surface, check)  # some fell off the map
 
 
 def _collider(physics: Any, points: Float64, about: float) -> Any:
@@ -141,7 +142,10 @@ def _collider(physics: Any, points: Float64, about: float) -> Any:
         return physics.Collider.capsule_from_endpoints(*(tuple(p) for p in points.tolist()), about)
     if about:
         return physics.Collider.round_convex_hull(points.astype(np.float32), about)
-    return physics.Collider.convex_hull(points.astype(np.float32))
+    try:
+        return physics.Collider.convex_hull(points.astype(np.float32))
+    except physics.MeshConversionError:  # too thin to be a body
+        return physics.Collider.ball(0.5 * float(np.ptp(points, axis=0).max(initial=1e-3)))
 
 
 def set_about(
