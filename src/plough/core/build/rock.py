@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 import math
-from typing import ClassVar, Literal
+from typing import ClassVar
 
 import numpy as np
 
 from plough.core.arrays import Float64, Int64
+from plough.core.build.hulled import HulledParameters, hull_collider
 from plough.core.build.rock_body import Body, Look, body_of
 from plough.core.build.stone import Stone
-from plough.core.collider import Collider, GameParameters
 from plough.core.kinds import Product, kind
 from plough.core.matters import Matters, Told, above, among
-from plough.core.mesh.convex import MOST_CORNERS, hull_of
 from plough.core.mesh.facets import faceted
 from plough.core.mesh.material import Material, as_bytes
 from plough.core.mesh.surface import boxed_coordinates, crease_normals, split_corners
@@ -23,7 +22,6 @@ from plough.core.parameters import (
     Color,
     Parameters,
     Seed,
-    choice,
     color,
     count,
     flag,
@@ -45,14 +43,6 @@ _SHARE = (
 _FEW = (0, 260, 90)  #: so many
 _WEAR, _SKIN = stream("rock.own wear"), stream("rock.skin")
 _SKINS = 4  #: drawings of one stone: rocks of more seeds share them
-
-
-class RockGameParameters(GameParameters):
-    """What a rock brings for a game."""
-
-    collider: Literal["none", "convex"] = choice(
-        "convex", "Collider", {"none": "None", "convex": "Its hull"}
-    )
 
 
 class RockParameters(Parameters):
@@ -148,7 +138,7 @@ class RockParameters(Parameters):
     moss: float = number(0, "Moss", (0, 1), group="Skin", help="On what looks up.")
     moss_slope: float = number(50, "Moss up to", (5, 120), unit="°", step=1, group="Skin")
     moss_color: Color = color("#5d6b2c", "Of moss", "Skin")
-    game: RockGameParameters = section(RockGameParameters(), "Game", "Game")
+    game: HulledParameters = section(HulledParameters(), "Game", "Game")
 
 
 def look_of(p: RockParameters) -> Look:
@@ -190,14 +180,13 @@ def make(p: RockParameters, seed: int, detail: int) -> Product:
     above_ = position[position[:, 1] >= 0.0]
     foot = position[np.abs(position[:, 1]) <= 0.12 * (high - low)]
     wide = float(np.hypot(position[:, 0], position[:, 2]).max())
-    pieces = () if p.game.collider == "none" else (hull_of(body.positions, MOST_CORNERS)[0],)
     return Product(
         mesh,
         {"stone": Material("stone", _skin(p, seed), roughness=1.0)},
         footprint_radius=float(np.hypot(foot[:, 0], foot[:, 2]).max(initial=0.0)) or wide,
         canopy_radius=wide,
         height=float(above_[:, 1].max()),
-        collider=Collider((), pieces, p.game.movement, p.game.camera, p.game.shots),
+        collider=hull_collider(p.game, body.positions),
         game=p.game,
         counts={"triangles": mesh.triangles},
     )

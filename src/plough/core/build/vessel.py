@@ -9,14 +9,13 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from plough.core.arrays import Float64, Int64
+from plough.core.build.hulled import HulledParameters, hull_collider
 from plough.core.build.stone import Stone
 from plough.core.build.turning import Shell, rod, turned
 from plough.core.build.ware import Ware
-from plough.core.collider import Collider, GameParameters
 from plough.core.curves import monotone
 from plough.core.kinds import Product, kind
 from plough.core.matters import Matters, Told, above, among
-from plough.core.mesh.convex import MOST_CORNERS, hull_of
 from plough.core.mesh.material import MapRecipe, Material, as_bytes
 from plough.core.mesh.surface import crease_normals, split_corners
 from plough.core.mesh.tangents import with_tangents
@@ -43,14 +42,6 @@ _ROD = ((9, 18), (6, 9), (4, 5))  #: corners round a handle, and rows along it
 _CREASE = 42.0
 _STAVE = (0.07, 0.93)  #: of a stave, between its joints
 _WOBBLE, _DRIP, _PLANK, _TONE = (stream(f"vessel.{n}") for n in ("wobble", "drip", "plank", "tone"))
-
-
-class PieceGameParameters(GameParameters):
-    """What a turned piece brings for a game."""
-
-    collider: Literal["none", "convex"] = choice(
-        "convex", "Collider", {"none": "None", "convex": "Its hull"}
-    )
 
 
 class VesselParameters(Parameters):
@@ -152,7 +143,7 @@ class VesselParameters(Parameters):
     worn: float = number(0.4, "Worn", (0, 1), group="Skin", help="Lip, foot and handles.")
     dirt: float = number(0.3, "Dirt", (0, 1), group="Skin", help="At the foot and in grooves.")
     dirt_color: Color = color("#5b4c3a", "Of dirt", "Skin")
-    game: PieceGameParameters = section(PieceGameParameters(), "Game", "Game")
+    game: HulledParameters = section(HulledParameters(), "Game", "Game")
 
 
 @dataclass(frozen=True, slots=True)
@@ -430,7 +421,6 @@ def make(p: VesselParameters, seed: int, detail: int) -> Product:
     mesh = join([_mesh(p, _stood(p, shell, turn), slot, own) for slot, shell in shells])
     at = mesh.positions
     foot = at[at[:, 1] <= at[:, 1].min() + max(0.03, p.buried) * p.height + 1e-6]
-    pieces = () if p.game.collider == "none" else (hull_of(at.astype(np.float64), MOST_CORNERS)[0],)
     materials = {"skin": Material("skin", _skin(p, own), roughness=1.0)}
     if p.hoops:
         light, dark = parse_color(p.hoop_light), parse_color(p.hoop_dark)
@@ -442,7 +432,7 @@ def make(p: VesselParameters, seed: int, detail: int) -> Product:
         footprint_radius=float(np.hypot(foot[:, 0], foot[:, 2]).max()),
         canopy_radius=float(np.hypot(at[:, 0], at[:, 2]).max()),
         height=float(at[:, 1].max()),
-        collider=Collider((), pieces, p.game.movement, p.game.camera, p.game.shots),
+        collider=hull_collider(p.game, at),
         game=p.game,
         counts={"triangles": mesh.triangles},
     )

@@ -1,0 +1,24 @@
+"""What is made and solid brings its hull for a game."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from plough.core.arrays import Float32, Float64
+from plough.core.collider import Collider, GameParameters
+from plough.core.mesh.convex import MOST_CORNERS, hull_of
+from plough.core.parameters import choice
+
+
+class HulledParameters(GameParameters):
+    """What a solid thing brings for a game."""
+
+    collider: Literal["none", "convex"] = choice(
+        "convex", "Collider", {"none": "None", "convex": "Its hull"}
+    )
+
+
+def hull_collider(p: HulledParameters, points: Float32 | Float64) -> Collider:
+    """The hull of `points` (n, 3), or none."""
+    pieces = () if p.collider == "none" else (hull_of(points.astype("f8"), MOST_CORNERS)[0],)
+    return Collider((), pieces, p.movement, p.camera, p.shots)
