@@ -127,7 +127,8 @@ def test_what_is_seen_is_told_by_its_id_at_fifty_places(many: tuple[Page, str, S
                 continue
             found = standing.rows[int(seen["id"])]
             assert standing.layers[found] == seen["layer"]
-            assert standing.gap(found, answer["line"]) < 0.12 * standing.sizes[found, 1]
+            # what leans with a face stands a little out of an upright cylinder
+            assert standing.gap(found, answer["line"]) < 0.12 * standing.sizes[found, 1] + 0.03
             hits.append(found)
             if standing.sizes[row, 1] > 3:
                 quick = answer["quick"]
