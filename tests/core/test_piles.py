@@ -104,9 +104,10 @@ def test_none_stands_into_another_nor_into_the_ground(how: str, seed: int) -> No
         assert (y - under.position[:, 1])[under.hit].min() > -0.002
 
 
-def test_what_was_dropped_lies_on_something() -> None:
+@pytest.mark.parametrize("own", [{"count": 50, "radius": 0.8}, {"count": 120, "radius": 0.0}])
+def test_what_was_dropped_lies_on_something(own: dict[str, Any]) -> None:
     """Nothing floats: each stone, let down by three centimetres, would be in the ground or in another."""
-    found = run(scene(count=50, radius=0.8))
+    found = run(scene(**own))
     bodies = hulls(found)
     objects = [fcl.CollisionObject(convex(b - [0, 0.03, 0]), fcl.Transform()) for b in bodies]
     others = [fcl.CollisionObject(convex(b), fcl.Transform()) for b in bodies]

@@ -25,7 +25,15 @@ from plough.core.parameters import (
     within,
 )
 from plough.core.place.bodies import Shapes
-from plough.core.place.pile import MOST_IN_PILE, ROLL, Pile, begun, ids_of, set_about, settled_pile
+from plough.core.place.pile import (
+    MOST_IN_PILE,
+    Pile,
+    about_pile,
+    begun,
+    ids_of,
+    set_about,
+    settled_pile,
+)
 from plough.core.place.placements import Placements, cut, joined, no_placements
 from plough.core.place.pose import Pose, set_up
 from plough.core.place.rules import own_sizes
@@ -72,7 +80,7 @@ class PileParameters(Parameters):
         unit="m",
         step=0.05,
         group="The pile",
-        help="Where they are let go; they may roll on.",
+        help="Where they are let go, or wider where so many have no room; they may roll on.",
     )
     friction: float = number(
         0.7, "Rough", (0, 2), soft=(0.1, 1.2), group="The pile", help="0 slides like ice."
@@ -143,7 +151,11 @@ def _piled(
     )
     scale = scale * own_sizes(pile.seed, mix.choices, mix.sizes, ids, variant)
     begin = Placements(ids, variant, position, rotation, scale)
-    near = around_each(tile_of(east, south), math.ceil((p.radius + ROLL) / SIZE))
+    if p.how == "dropped":
+        reach = shapes.reach()[variant] * scale.max(axis=1)
+        at, turn = begun(pile, ids, reach, float(foot.position[0, 1]))
+        begin = replace(begin, position=at.astype(np.float32), rotation=turn.astype(np.float32))
+    near = around_each(tile_of(east, south), math.ceil(about_pile(pile, begin) / SIZE))
     key = key_of(
         VERSION,
         p.how,
@@ -154,11 +166,7 @@ def _piled(
     )
 
     def make() -> Placements:
-        if p.how == "set":
-            return set_about(pile, begin, shapes, surface, inputs.check)
-        reach = shapes.reach()[variant] * scale.max(axis=1)
-        at, turn = begun(pile, ids, reach, float(foot.position[0, 1]))
-        over = replace(begin, position=at.astype(np.float32), rotation=turn.astype(np.float32))
-        return settled_pile(pile, over, shapes, surface, inputs.check)
+        settle = set_about if p.how == "set" else settled_pile
+        return settle(pile, begin, shapes, surface, inputs.check)
 
     return inputs.kept(f"pile {key}", make, lambda placed: 200 + 60 * placed.count)

@@ -20,7 +20,8 @@ MOST_IN_PILE = 400
 ROLL = 6.0  #: metres that things are thought to roll on, at most
 _STEP = 1.0 / 60.0  # seconds
 _SKIN = 0.0015  # metres that bodies keep from each other while they fall
-_STEPS = 300
+_LEAST_STEPS, _MOST_STEPS = 200, 2000
+_LEVELS = 12  # that they are let go in, at most: a column would fall for long and land hard
 _CALM = 0.75  # of all steps, from which on they are slowed down
 _CELL = 0.25  # metres between the places where the ground is asked
 _AFTER = 8  # times that they are pushed apart and lifted off the ground, at most
@@ -56,10 +57,12 @@ def begun(pile: Pile, ids: UInt64, reach: Float64, ground: float) -> tuple[Float
         ground: metres of the ground beneath.
     """
     size = 2.1 * float(reach.max(initial=0.01))
-    each = max(1, int(0.55 * (2.0 * max(pile.radius, 0.5 * size) / size) ** 2))
+    least = math.sqrt(len(ids) / _LEVELS / 0.55)
+    radius = max(pile.radius, 0.5 * size * max(1.0, least))
+    each = max(1, int(0.55 * (2.0 * radius / size) ** 2))
     k = np.arange(len(ids))
     level, place = k // each, k % each
-    far = np.sqrt((place + 0.5) / each) * max(0.0, pile.radius - 0.25 * size)
+    far = np.sqrt((place + 0.5) / each) * max(0.0, radius - 0.25 * size)
     way = place * GOLDEN + level * 1.7 + 2 * math.pi * uniform_array(pile.seed, _FAR, ids[:1])
     x, z = pile.at[0] + far * np.cos(way), pile.at[1] + far * np.sin(way)
     y = ground + size * (0.6 + level) + 0.15 * size * symmetric_array(pile.seed, _SPIN, ids)
@@ -115,9 +118,11 @@ def settled_pile(
             hull = hull.friction(pile.friction).density(_DENSITY).contact_skin(_SKIN)
             world.add_collider(hull, made)
         handles.append(made)
-    for step in range(_STEPS):
+    fall = math.sqrt(2.0 * float(np.ptp(placed.position[:, 1])) / 9.81)
+    steps = min(_MOST_STEPS, _LEAST_STEPS + round(1.5 * fall / _STEP))
+    for step in range(steps):
         check()
-        slow = max(0.0, step / _STEPS - _CALM) / (1.0 - _CALM)
+        slow = max(0.0, step / steps - _CALM) / (1.0 - _CALM)
         if slow:
             for made in handles:
                 stone = world.rigid_bodies[made]
@@ -205,9 +210,15 @@ def _sunk(shapes: Shapes, placed: Placements, surface: Surface) -> Float64:
     return out
 
 
+def about_pile(pile: Pile, placed: Placements) -> float:
+    """Metres east, west, north and south of a pile's place in which the ground is asked for those that begin as `placed`."""
+    off = np.abs(placed.position[:, [0, 2]] - np.array(pile.at)).max(initial=0.0)
+    return max(pile.radius, float(off)) + ROLL + 0.5 * float(np.ptp(placed.position[:, 1]))
+
+
 def _ground(pile: Pile, placed: Placements, surface: Surface) -> tuple[Float64, Int64]:
     """The ground about a pile as triangles: (v, 3) metres and (t, 3)."""
-    far = pile.radius + ROLL + 0.5 * float(np.ptp(placed.position[:, 1]))
+    far = about_pile(pile, placed)
     n = int(min(160, max(12, math.ceil(2.0 * far / _CELL))))
     line = np.linspace(-far, far, n + 1)
     x, z = (g.ravel() for g in np.meshgrid(pile.at[0] + line, pile.at[1] + line))
