@@ -11,7 +11,7 @@ import pytest
 from scipy.spatial import ConvexHull
 from scipy.spatial.transform import Rotation
 
-from plough.core.errors import ParameterError
+from plough.core.errors import ParameterError, TooLargeError
 from plough.core.library import Library
 from plough.core.presets import preset
 from plough.core.scene import Evaluation, Evaluator, read_document
@@ -172,6 +172,11 @@ def test_what_has_no_body_is_told_and_too_many_are_refused() -> None:
     assert {of.variants[v].asset for v in of.whole().variant} == {"scree"}
     with pytest.raises(ParameterError, match="the limit is 1,000"):
         run(scene(points=[[k, 0] for k in range(4)], count=300))
+    tree = scene(count=400, mix=[{"asset": "oak"}])
+    oak = {"id": "oak", "name": "Oak", "kind": "tree", "seeds": [27]}
+    tree["assets"].append({**oak, "parameters": preset("old-orchard-standard").parameters})
+    with pytest.raises(TooLargeError, match="the limit is 1,500"):  # before anything falls
+        run(tree)
     edge = placed(run(scene(points=[[63.5, 0]], radius=3))).whole()
     assert 0 < edge.count < 40, "what falls off the map is gone"
     assert np.abs(edge.position).max() < 70

@@ -10,6 +10,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from plough.core.arrays import Bool
+from plough.core.errors import TooLargeError
 from plough.core.hashing import digest, key_of
 from plough.core.matters import Matters, among
 from plough.core.parameters import (
@@ -48,6 +49,7 @@ from plough.core.tiles import SIZE, around_each, tile_of
 
 MOST_PLACES = 20
 MOST = 1000  #: of one layer
+MOST_BODIES = 1500  #: of all of them
 _ORDER = stream("pile.order")
 VERSION = 1  #: raised when the same pile settles otherwise
 
@@ -121,6 +123,14 @@ def evaluate(p: PileParameters, inputs: Inputs) -> Output:
     if names:
         text = f"{', '.join(names)} cannot be piled: there is no body of it to lie on others"
         inputs.find("no-body", text)
+    most = int(np.diff(shapes.first).max())
+    total = p.count * len(p.points) * most
+    if total > MOST_BODIES:
+        text = (
+            f"{p.count * len(p.points):,} of up to {most:,} bodies each are {total:,} bodies that fall; the limit is"
+            f" {MOST_BODIES:,}: lower it, or choose what is of fewer bodies"
+        )
+        raise TooLargeError("count", text, limit=f"{MOST_BODIES:,}", value=p.count)
     seed = inputs.seed(p.seed)
     piles = [Pile(seed, k, at, p.count, p.radius, p.friction) for k, at in enumerate(p.points)]
     placed = joined([_piled(p, pile, mix, shapes, bare, inputs) for pile in piles])
