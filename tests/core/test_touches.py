@@ -229,7 +229,7 @@ def test_later_layers_give_way_to_what_was_moved() -> None:
         {"id": "a"},
         {"id": f"{2**64}"},
         {"id": "1", "up": [0, 0]},
-        {"id": "1", "turn": 3, "up": [1, 1]},
+        {"id": "1", "turn": 3, "up": [2.1, 0]},
         {"id": "1", "asset": "sedge"},
         {"id": "1", "size": 0},
         {"id": "1", "at": [0, 9000]},

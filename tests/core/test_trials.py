@@ -20,6 +20,7 @@ BEGUN: dict[str, dict[str, Any]] = {
     "area": {"corners": [[0, 0], [9, 0], [0, 9]]},
     "path": {"points": [[0, 0], [30, 0]]},
     "air": {"points": [[0, 0]]},
+    "pile": {"points": [[0, 0]]},
 }
 NUMBERED = [
     (kind.name, row.path)

@@ -83,6 +83,9 @@ Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+
 Coordinate = Annotated[float, Field(ge=-4096, le=4096)]
 Point = tuple[Coordinate, Coordinate]
 """East and south of the middle of the map, in metres."""
+_Part = Annotated[float, Field(ge=-2, le=2)]
+Up = tuple[_Part, _Part]
+WHICH_IS_UP = "East and south parts of the direction that is up for it; longer than 1 it goes on beyond level, and 2 is upside down."
 Color = Annotated[str, Field(pattern=r"^#[0-9a-fA-F]{6}$")]
 
 

@@ -56,15 +56,28 @@ def rotations(turn: Float64, up: Float64) -> Float32:
 
     Args:
         turn: (n,) radians clockwise from north.
-        up: (n, 2) east and south parts of the direction that is up.
+        up: (n, 2) which way is up, as `tilted` writes it.
     """
     yaw = 0.5 * (math.pi - turn)
     s, c = np.sin(yaw), np.cos(yaw)
-    long = np.maximum(1.0, np.hypot(up[:, 0], up[:, 1]))
-    up = up / long[:, None]
-    level = np.hypot(up[:, 0], up[:, 1])
-    half = 0.5 * np.arcsin(np.minimum(1.0, level))
-    share = np.sin(half) / np.maximum(level, 1e-12)
+    half = 0.5 * tilt_of(up)
+    share = np.sin(half) / np.maximum(np.hypot(up[:, 0], up[:, 1]), 1e-12)
     ax, az, w = up[:, 1] * share, -up[:, 0] * share, np.cos(half)
     out = np.stack([ax * c - az * s, w * s, az * c + ax * s, w * c], axis=1)
     return out.astype(np.float32)
+
+
+def tilted(way: Float64, angle: Float64) -> Float64:
+    """(n, 2) a direction that is up, where the vertical is tilted by `angle` (n,) radians, 0 to pi, towards `way` (n, 2), unit vectors east and south.
+
+    Up to level these are its east and south parts; beyond, they go on as long again: 1 long is level, 2 is upside down.
+    """
+    level = np.sin(angle)
+    return np.asarray(way * np.where(angle > 0.5 * math.pi, 2.0 - level, level)[:, None])
+
+
+def tilt_of(up: Float64) -> Float64:
+    """(n,) radians by which `up` (n, 2), as `tilted` writes it, is out of the vertical."""
+    long = np.hypot(up[:, 0], up[:, 1])
+    beyond = np.arcsin(np.clip(2.0 - long, 0.0, 1.0))
+    return np.where(long > 1.0, math.pi - beyond, np.arcsin(np.minimum(long, 1.0)))

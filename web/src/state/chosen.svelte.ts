@@ -61,10 +61,11 @@ class Chosen {
   }
 }
 
-/** Degrees that a thing leans to the east and to the south, by the level part of what is up for it. */
+/** Degrees that a thing leans to the east and to the south, by which way is up for it: 1 is level, 2 upside down. */
 export function leanOf([east, south]: [number, number]): [number, number] {
   const long = Math.hypot(east, south);
-  const angle = (Math.asin(Math.min(1, long)) * 180) / Math.PI;
+  const upright = Math.asin(Math.max(0, Math.min(long, 2 - long)));
+  const angle = ((long > 1 ? Math.PI - upright : upright) * 180) / Math.PI;
   return long ? [(angle * east) / long, (angle * south) / long] : [0, 0];
 }
 

@@ -16,13 +16,12 @@ from plough.core.kinds import Product, get_kind, kind, no_files
 from plough.core.mesh.material import Material
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part, join
-from plough.core.parameters import Id, Parameters, Seed, build, section
+from plough.core.parameters import Id, Parameters, Seed, Up, build, section
 from plough.core.vectors import rotations
 
 MOST_PARTS = 64  #: of one group
 _SPECK = 0.002  # metres
 _Metres = Annotated[float, Field(ge=-100, le=100)]
-_Share = Annotated[float, Field(ge=-1, le=1)]
 
 
 class GroupPart(Parameters):
@@ -35,8 +34,9 @@ class GroupPart(Parameters):
         (0.0, 0.0, 0.0), description="Metres to the right, up and to the front."
     )
     turn: float = Field(0.0, ge=0, le=360, description="Degrees clockwise, seen from above.")
-    up: tuple[_Share, _Share] = Field(
-        (0.0, 0.0), description="Right and front parts of the direction that is up for it."
+    up: Up = Field(
+        (0.0, 0.0),
+        description="Right and front parts of the direction that is up for it; 2 long is upside down.",
     )
     size: float = Field(1.0, ge=0.05, le=20)
     tall: float = Field(1.0, ge=0.05, le=20, description="Its height, besides its size.")

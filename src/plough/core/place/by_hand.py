@@ -4,20 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
-from typing import Annotated, Any
+from typing import Any
 
 import numpy as np
 from pydantic import Field
 
 from plough.core.arrays import Float64
 from plough.core.ground.surface import Surface
-from plough.core.parameters import Id, Parameters, Point, Seed
+from plough.core.parameters import WHICH_IS_UP, Id, Parameters, Point, Seed, Up
 from plough.core.place.placements import PlacedTile, Placements, cut
 from plough.core.rng import stream, uniform_array
 from plough.core.vectors import rotations
 
 MOST_SET = 10_000
-Part = Annotated[float, Field(ge=-1, le=1)]
 _ORDER = stream("by hand.order")
 
 
@@ -45,10 +44,7 @@ class SetDown(Parameters):
     turn: float = Field(
         0.0, ge=0, le=360, description="Degrees clockwise from north that it faces."
     )
-    up: tuple[Part, Part] = Field(
-        (0.0, 0.0),
-        description="East and south parts of the direction that is up for it; level where they are longer than a direction can be.",
-    )
+    up: Up = Field((0.0, 0.0), description=WHICH_IS_UP)
     size: float = Field(1.0, ge=0.05, le=20, description="1 is its own.")
     tall: float = Field(1.0, ge=0.05, le=20, description="Its height, besides its size.")
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from typing import Annotated
@@ -12,7 +11,7 @@ from pydantic import Field, model_validator
 
 from plough.core.arrays import Float32
 from plough.core.ground.surface import Surface
-from plough.core.parameters import Id, Parameters, Point, Seed
+from plough.core.parameters import WHICH_IS_UP, Id, Parameters, Point, Seed, Up
 from plough.core.place.by_hand import beneath, from_ground
 from plough.core.place.placements import PlacedTile, Placements, by_tile, cut, joined
 from plough.core.vectors import rotations
@@ -30,9 +29,7 @@ class Touch(Parameters):
         None, ge=-500, le=500, description="Metres of its foot above the ground beneath it."
     )
     turn: float | None = Field(None, ge=0, le=360, description="Degrees clockwise from north.")
-    up: tuple[float, float] | None = Field(
-        None, description="East and south parts of the direction that is up for it; with a turn."
-    )
+    up: Up | None = Field(None, description=f"{WHICH_IS_UP} With a turn.")
     size: float | None = Field(None, ge=0.05, le=20, description="1 is its asset's own.")
     tall: float | None = Field(None, ge=0.05, le=20, description="Its height, besides its size.")
     asset: Id | None = Field(None, description="Another of the layer's assets, with a seed.")
@@ -47,8 +44,8 @@ class Touch(Parameters):
     def _whole(self) -> Touch:
         if int(self.id) >= 2**64:
             raise ValueError("id: no placement has a number of more than 64 bits")
-        if self.up is not None and (self.turn is None or math.hypot(*self.up) > 1.0):
-            raise ValueError("up: a direction no longer than 1, together with a turn")
+        if self.up is not None and self.turn is None:
+            raise ValueError("up: together with a turn")
         if (self.asset is None) != (self.seed is None):
             raise ValueError("asset: together with a seed")
         return self

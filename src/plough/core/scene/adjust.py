@@ -29,7 +29,7 @@ from plough.core.scene.kept import held, levels_of, number, numbered, written
 from plough.core.scene.loose import facing_of
 from plough.core.scene.registry import LayerKind
 from plough.core.scene.stage import Stage
-from plough.core.vectors import rotations
+from plough.core.vectors import rotations, tilt_of, tilted
 
 MOST_CHOSEN = 5_000
 MOST_FITTED = (
@@ -449,16 +449,16 @@ class Work:
 
 
 def _lean_of(up: Float64) -> Float64:
-    """(n, 2) degrees that each leans to the east and to the south, by the level part of its upward direction (n, 2)."""
-    long = np.hypot(*up.T)[:, None]
-    return np.asarray(np.degrees(np.arcsin(np.minimum(long, 1.0))) * up / np.maximum(long, 1e-12))
+    """(n, 2) degrees that each leans to the east and to the south, by which way is up for it (n, 2)."""
+    long = np.hypot(*up.T)
+    return np.asarray(up * (np.degrees(tilt_of(up)) / np.maximum(long, 1e-12))[:, None])
 
 
 def _leaning(lean: Float64) -> Float64:
-    """(n, 2) the level part of the upward direction of what leans so many degrees, at most level."""
-    angle = np.hypot(*lean.T)[:, None]
-    part = np.sin(np.radians(np.minimum(angle, 90.0)))
-    return np.asarray(part * lean / np.maximum(angle, 1e-12))
+    """(n, 2) which way is up for what leans so many degrees, upside down at most."""
+    angle = np.hypot(*lean.T)
+    way = lean / np.maximum(angle, 1e-12)[:, None]
+    return tilted(way, np.radians(np.minimum(angle, 180.0)))
 
 
 def _turned(points: Float64, angle: Float64) -> Float64:

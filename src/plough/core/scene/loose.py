@@ -13,6 +13,7 @@ from plough.core.place.by_hand import MOST_SET, beneath
 from plough.core.scene.document import LayerGame, SceneDocument, with_layer
 from plough.core.scene.evaluation import Evaluator
 from plough.core.scene.registry import all_layer_kinds
+from plough.core.vectors import tilted
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +64,7 @@ def set_loose(evaluator: Evaluator, document: SceneDocument, layer_id: str) -> L
         if variant.mirror_of is not None:
             thing["mirrored"] = True
         if up[k].any():
-            thing["up"] = [round(float(v), 5) for v in up[k]]
+            thing["up"] = [round(float(v), 6) for v in up[k]]
         if whole.scale[k, 1] != whole.scale[k, 0]:
             thing["tall"] = round(float(whole.scale[k, 1] / whole.scale[k, 0]), 5)
         things.append(thing)
@@ -79,23 +80,17 @@ def _kind() -> tuple[str, str]:
 
 
 def facing_of(rotation: Float32) -> tuple[Float64, Float64]:
-    """What `rotations` was given: degrees clockwise from north (n,), and east and south of what is up (n, 2).
-
-    Those whose head is below their foot cannot be told so, and are taken to lie level.
-    """
+    """What `rotations` was given: degrees clockwise from north (n,), and which way is up (n, 2), as `tilted` writes it."""
     from scipy.spatial.transform import Rotation
 
     q = Rotation.from_quat(rotation.astype(np.float64))
     y, front = q.apply([0.0, 1.0, 0.0]), q.apply([0.0, 0.0, 1.0])
     level = np.hypot(y[:, 0], y[:, 2])
-    axis = np.stack([y[:, 2], np.zeros(len(y)), -y[:, 0]], axis=1)
+    way = np.where(level[:, None] > 1e-9, y[:, [0, 2]], [1.0, 0.0])
+    way /= np.hypot(*way.T)[:, None]
     angle = np.arctan2(level, y[:, 1])
-    tilt = Rotation.from_rotvec(axis / np.maximum(level, 1e-12)[:, None] * angle[:, None])
+    axis = np.stack([way[:, 1], np.zeros(len(y)), -way[:, 0]], axis=1)
+    tilt = Rotation.from_rotvec(axis * angle[:, None])
     front = tilt.inv().apply(front)
     turn = np.degrees(np.arctan2(front[:, 0], -front[:, 2])) % 360.0
-    up = y[:, [0, 2]]
-    below = y[:, 1] < 0
-    up[below] /= np.maximum(level[below], 1e-12)[:, None]
-    # a part of a direction is never longer than 1, whatever rounding says
-    longest = np.maximum(1.0, np.hypot(up[:, 0], up[:, 1]) * (1 + 1e-9))
-    return turn, up / longest[:, None]
+    return turn, tilted(way, angle)
