@@ -23,6 +23,7 @@ from bench.hand import hand_rows
 from bench.room import room_rows
 from bench.table import median, row, table
 from bench.trials import trial_rows
+from bench.walls import wall_rows
 from plough.core.cache import Cache
 from plough.core.demo import demo_file, teasel_fen
 from plough.core.ground import HeightField, TerrainParameters, make_terrain
@@ -360,6 +361,7 @@ def main() -> None:
         placing_rows,
         room_rows,
         hand_rows,
+        wall_rows,
         trial_rows,
         ground_rows,
         evaluation_rows,

@@ -143,9 +143,11 @@ def test_every_kind_says_what_its_results_hold(name: str) -> None:
         ("pile", {"points": [[0, 0]], "mix": [{"asset": "willow"}]}),
         ("brush", {"strokes": [stroke]}),
         ("by_hand", {"placed": [{"id": "p", "asset": "sedge", "seed": 4, "at": [0, 0]}]}),
+        ("wall", {"points": [[-20, 30], [20, 30]]}),
     ):
         layer = {"id": kind_name, "kind": kind_name, "name": kind_name}
-        document["layers"].insert(-1, {**layer, "parameters": {"mix": mix, **own}})
+        bears = {"mix": mix} if registry.get_layer_kind(kind_name).holds("mix") else {}
+        document["layers"].insert(-1, {**layer, "parameters": {**bears, **own}})
     evaluation = Evaluator().evaluate(read_document(document))
     output = next(r.output for r in evaluation.layers if r.layer.kind == name)
     held = {

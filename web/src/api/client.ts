@@ -100,6 +100,22 @@ export interface PileValues {
   size: [number, number];
 }
 
+/** What is set of a wall. */
+export interface WallValues {
+  joints: 'dry' | 'mortar';
+  height: number;
+  thickness: number;
+  bond: 'courses' | 'rubble';
+  sizes: [number, number];
+  coping: 'none' | 'flat' | 'upright';
+  follows: 'slope' | 'steps';
+  bends: 'round' | 'sharp';
+  crossed: 'none' | 'open' | 'lintel' | 'arch';
+  clear: number;
+  ruin: number;
+  openings?: { id: string; at: [number, number]; width: number; height: number; head: 'open' | 'lintel' | 'arch' }[];
+}
+
 /** What is set of a layer along paths. */
 export interface AlongValues {
   mirrored?: number;

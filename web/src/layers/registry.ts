@@ -17,6 +17,7 @@ import PathText from './PathText.svelte';
 import PileText from './PileText.svelte';
 import ScatterText from './ScatterText.svelte';
 import SurfacesText from './SurfacesText.svelte';
+import WallText from './WallText.svelte';
 
 /** What a part of the sheet is given. */
 export interface PartProps {
@@ -94,6 +95,7 @@ const SPECIAL: Record<string, LayerUi> = {
     whole: 'a body of air',
     about: (layer, points, height) => bodyLines(layer.parameters as unknown as Body, points, height),
   },
+  wall: { text: WallText, point: 'point', whole: 'a wall' },
   pile: { text: PileText, stamp: ofFirst, point: 'point', whole: 'a pile' },
   bake: { sheet: BakeSheet },
 };

@@ -1,0 +1,104 @@
+"""From the coordinates of a wall to the scene's: along a span, above its ground, and out of a face."""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+
+from plough.core.arrays import Float64
+from plough.core.kernels import kernel
+from plough.core.lay.dressing import Blocks
+from plough.core.lay.run import Span
+
+
+class Frame(NamedTuple):
+    """Where a wall stands over one span."""
+
+    at: Float64  #: (n,) metres along it
+    line: Float64  #: (n, 2)
+    right: Float64  #: (n, 2)
+    left: Float64  #: (n, 2)
+    ground: Float64  #: (n,)
+    half: float  #: metres from its middle to a face, at the height of the ground
+    batter: float  #: metres that a face leans back for each metre up
+    foot: Float64  #: (n,) metres of its own heights where it begins to lean
+
+
+def frame_of(span: Span, half: float, batter: float, level: bool) -> Frame:
+    """The frame of a span; with `level` heights are those of the scene."""
+    none = np.zeros_like(span.ground)
+    ground, foot = (none, span.ground) if level else (span.ground, none)
+    return Frame(span.at, span.line, span.right, span.left, ground, half, batter, foot)
+
+
+@kernel
+def _row(at: Float64, s: float) -> tuple[int, float]:
+    low, high = 0, at.shape[0] - 1
+    while high - low > 1:
+        m = (low + high) // 2
+        if at[m] <= s:
+            low = m
+        else:
+            high = m
+    return low, (s - at[low]) / (at[high] - at[low])
+
+
+@kernel
+def place(f: Frame, s: float, y: float, side: int, out: float) -> tuple[float, float, float]:
+    """Where `s` metres along, `y` up and `out` metres before a face lie."""
+    k, t = _row(f.at, s)
+    across = f.right if side > 0 else f.left
+    foot = f.foot[k] + t * (f.foot[k + 1] - f.foot[k])
+    far = f.half - f.batter * (y - foot) + out
+    x = f.line[k, 0] + t * (f.line[k + 1, 0] - f.line[k, 0])
+    z = f.line[k, 1] + t * (f.line[k + 1, 1] - f.line[k, 1])
+    x += far * (across[k, 0] + t * (across[k + 1, 0] - across[k, 0]))
+    z += far * (across[k, 1] + t * (across[k + 1, 1] - across[k, 1]))
+    return x, y + f.ground[k] + t * (f.ground[k + 1] - f.ground[k]), z
+
+
+@kernel
+def lined(f: Frame, along: Float64, y: float, side: int, out: float) -> Float64:
+    """(n, 3) places along a wall that are all as high and as far out."""
+    found = np.empty((along.shape[0], 3))
+    for k in range(along.shape[0]):
+        found[k] = place(f, along[k], y, side, out)
+    return found
+
+
+@kernel
+def placed(b: Blocks, f: Frame) -> tuple[Float64, Float64, Float64]:
+    """(v, 3) positions, (v, 3) normals and (v, 4) tangents in the scene."""
+    n = b.points.shape[0]
+    position, normal, tangent = np.empty((n, 3)), np.empty((n, 3)), np.empty((n, 4))
+    for v in range(n):
+        s, y = b.points[v]
+        side = b.side[v]
+        position[v] = place(f, s, y, side, b.out[v])
+        k, _ = _row(f.at, s)
+        dx, dz = f.line[k + 1, 0] - f.line[k, 0], f.line[k + 1, 1] - f.line[k, 1]
+        long = math.sqrt(dx * dx + dz * dz)
+        dx, dz = dx / long, dz / long
+        rise = (f.ground[k + 1] - f.ground[k]) / (f.at[k + 1] - f.at[k])
+        nu, nv, nw = b.normal[v]
+        nu -= rise * nv  # what is laid level is sheared with the ground
+        nv += f.batter * nw
+        ox, oz = -side * dz, side * dx
+        x, z = nu * dx + nw * ox, nu * dz + nw * oz
+        size = math.sqrt(x * x + nv * nv + z * z)
+        x, h, z = x / size, nv / size, z / size
+        normal[v] = x, h, z
+        # along the wall, square to the normal
+        tx, tz = side * dx, side * dz
+        dot = x * tx + z * tz
+        tx, th, tz = tx - dot * x, -dot * h, tz - dot * z
+        size = math.sqrt(tx * tx + th * th + tz * tz)
+        if size < 1e-6:
+            tx, th, tz, size = 0.0, 1.0, 0.0, 1.0
+            dot = h
+            tx, th, tz = -dot * x, 1.0 - dot * h, -dot * z
+            size = math.sqrt(tx * tx + th * th + tz * tz)
+        tangent[v] = tx / size, th / size, tz / size, 1.0
+    return position, normal, tangent

@@ -1,0 +1,67 @@
+"""Stones of a wall: outlines on its faces, by where they lie along it and above the ground."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from plough.core.arrays import Float64, Int64, UInt64
+
+MOST_CORNERS = 12  #: of one outline
+RIGHT, LEFT, THROUGH = 1, -1, 0  #: the face that a stone shows on; or it goes through to both
+FACE, JAMB, TIE, LINTEL, ARCH, COPE, SILL = range(7)  #: what a stone is
+
+
+@dataclass(frozen=True, slots=True)
+class Stones:
+    """Outlines of stones, counter-clockwise with the way along to the right and up upwards."""
+
+    corners: Float64  #: (n, MOST_CORNERS, 2) metres along and above the ground
+    count: Int64  #: (n,) corners of each
+    side: Int64  #: (n,)
+    role: Int64  #: (n,)
+    id: UInt64  #: (n,) the same as long as it is the same stone
+
+    @staticmethod
+    def none() -> Stones:
+        """No stones."""
+        empty = np.empty(0, np.int64)
+        return Stones(np.empty((0, MOST_CORNERS, 2)), empty, empty, empty, np.empty(0, np.uint64))
+
+    def __len__(self) -> int:
+        return len(self.count)
+
+    def taken(self, rows: Int64) -> Stones:
+        """Some of them."""
+        return Stones(
+            self.corners[rows], self.count[rows], self.side[rows], self.role[rows], self.id[rows]
+        )
+
+    @property
+    def middle(self) -> Float64:
+        """(n, 2) the mean of the corners of each."""
+        there = np.arange(MOST_CORNERS) < self.count[:, None]
+        return np.asarray((self.corners * there[..., None]).sum(axis=1) / self.count[:, None])
+
+
+def joined_stones(parts: list[Stones]) -> Stones:
+    """All stones of several lists."""
+    if not parts:
+        return Stones.none()
+    return Stones(
+        *(
+            np.concatenate([getattr(p, name) for p in parts])
+            for name in ("corners", "count", "side", "role", "id")
+        )
+    )
+
+
+def outlines(corners: list[Float64], side: int, role: int, ids: UInt64) -> Stones:
+    """Stones of one kind from their outlines, each (k, 2)."""
+    n = len(corners)
+    out = np.zeros((n, MOST_CORNERS, 2))
+    for row, own in zip(out, corners, strict=True):
+        row[: len(own)] = own
+    count = np.array([len(c) for c in corners], np.int64)
+    return Stones(out, count, np.full(n, side), np.full(n, role), ids)

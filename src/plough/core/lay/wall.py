@@ -1,0 +1,431 @@
+"""Stone walls: from a run and its openings to meshes, piece by piece."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import NamedTuple
+
+import numpy as np
+
+from plough.core.arrays import Bool, Float64, Int64
+from plough.core.collider import Collider
+from plough.core.hashing import digest, key_of
+from plough.core.lay.dressing import Dress, dressed
+from plough.core.lay.levels import Heights, Levels, levels_of
+from plough.core.lay.masonry import (
+    DEPTH,
+    Course,
+    Opening,
+    Plan,
+    Quoins,
+    WallRule,
+    plan_of,
+    quoins,
+)
+from plough.core.lay.on_wall import Frame, frame_of, lined, place, placed
+from plough.core.lay.run import Corner, Span
+from plough.core.lay.skin import Skin, skinned
+from plough.core.lay.stones import (
+    ARCH,
+    COPE,
+    FACE,
+    LINTEL,
+    SILL,
+    THROUGH,
+    TIE,
+    Stones,
+    outlines,
+)
+from plough.core.mesh.material import as_bytes
+from plough.core.mesh.tangents import with_tangents
+from plough.core.mesh.value import Mesh, Part, join
+from plough.core.rng import seed_for, stream, uniform_array
+
+CHUNK = 8.0  #: metres of a span that are one piece
+_INSIDE = 0.05  # metres that the core ends before a stone's own end
+_BOX = 2.0  # metres of a box to collide with
+_EVERY = 0.5  # metres along the core between its points
+_PROUD = {TIE: 0.05, COPE: 0.02, SILL: 0.06, ARCH: 0.01}  # metres before the faces
+_RUIN = stream("wall.ruin")
+_PATCH = 1.6  # metres along it between places where more and where less has fallen
+
+
+class Fill(NamedTuple):
+    """What is between and behind stones."""
+
+    behind: float  #: metres from the faces
+    color: tuple[float, float, float]  #: linear
+
+
+@dataclass(frozen=True, eq=False)
+class Piece:
+    """A piece of a wall that is made by itself."""
+
+    name: str
+    span: Span
+    stones: Stones
+    core: list[tuple[float, float, float, float]]  #: rectangles: along from, to, up from, to
+    quoins: Quoins | None
+    rule: WallRule
+
+    @property
+    def key(self) -> str:
+        """Tells it from any other of the same look."""
+        s = self.stones
+        arrays = (s.corners, s.count, s.side, s.role, s.id)
+        corner = self.quoins and [digest(r.tobytes()) for r in self.quoins.rings]
+        told = [digest(np.ascontiguousarray(a).tobytes()) for a in arrays]
+        levels = self.quoins and digest(self.quoins.levels.tobytes())
+        return key_of(self.name, self.span.key, told, self.core, corner, levels, repr(self.rule))
+
+
+Kept = Callable[[str, Callable[[], Plan]], Plan]
+"""Gives what is kept under a key, made where it is not."""
+
+
+def pieces_of(
+    spans: Sequence[Span],
+    closed: bool,
+    rule: WallRule,
+    openings: Sequence[Sequence[Opening]],
+    kept: Kept = lambda _, make: make(),
+) -> list[Piece]:
+    """The pieces of a wall.
+
+    Args:
+        openings: of each span, in its own coordinates.
+        kept: keeps the plans of spans.
+    """
+    n = len(spans)
+    heights = Heights(
+        rule.height, rule.footing, rule.sizes, rule.steps, int(seed_for(rule.seed, "lines"))
+    )
+
+    def beside(k: int) -> Span | None:
+        return spans[k % n] if closed or 0 <= k < n else None
+
+    levels = [levels_of(s, beside(k - 1), beside(k + 1), heights) for k, s in enumerate(spans)]
+    told = repr(replace(rule, ruin=0.0, ruin_seed=0))
+
+    def planned(k: int) -> Plan:
+        span, after = spans[k], beside(k + 1)
+        make = partial(plan_of, span, after, rule, openings[k], levels[k])
+        ahead = after and (after.number, after.length, repr(after.first))
+        ends = (span.begins, span.ends, repr(span.first), repr(span.last))
+        ground = span.key if rule.steps else ""
+        own = (span.number, span.length, ends, ground, ahead, repr(openings[k]))
+        return kept(key_of("plan", *own, levels[k].key, told), make)
+
+    with ThreadPoolExecutor(2) as pool:  # kernels let each other run
+        plans = list(pool.map(planned, range(n)))
+    out = []
+    for k, span in enumerate(spans):
+        after = beside(k + 1)
+        plan, stones = plans[k], plans[k].stones
+        keep = _kept(span, after, rule, levels[k])
+        stones = stones.taken(_standing(stones, keep, plan))
+        corner = None
+        if span.last is not None and after is not None:
+            corner = _corner(span, after, rule, plan, plans[(k + 1) % n], levels[k], keep)
+        count = max(1, round(span.length / CHUNK))
+        edges = np.linspace(0.0, span.length, count + 1)
+        chunk = np.clip(np.searchsorted(edges, stones.middle[:, 0], "right") - 1, 0, count - 1)
+        core = _core(plan, span, rule, keep)
+        for c in range(count):
+            within = (
+                -math.inf if c == 0 else float(edges[c]),
+                math.inf if c == count - 1 else float(edges[c + 1]),
+            )
+            own = [
+                (max(a, within[0]), min(b, within[1]), low, high)
+                for a, b, low, high in core
+                if min(b, within[1]) - max(a, within[0]) > 0.01
+            ]
+            out.append(
+                Piece(
+                    f"{k} {c}",
+                    span,
+                    stones.taken(np.nonzero(chunk == c)[0]),
+                    own,
+                    corner if c == count - 1 else None,
+                    rule,
+                )
+            )
+    return out
+
+
+Keep = tuple[Float64, Float64]
+"""How high a wall still stands, by metres along a span; above its levels."""
+
+
+def _kept(span: Span, after: Span | None, rule: WallRule, levels: Levels) -> Keep | None:
+    if rule.ruin <= 0:
+        return None
+    count = max(1, round(span.length / _PATCH))
+    seed = int(seed_for(rule.ruin_seed, "ruin"))
+    index = np.arange(count + 1, dtype=np.uint64) + np.uint64(span.number << 32)
+    index[-1] = np.uint64((after.number if after else span.number + 1) << 32)
+    draw = uniform_array(seed, _RUIN, index)
+    at = np.linspace(0.0, span.length, 8 * count + 1)
+    x = at / span.length * count
+    k = np.minimum(x.astype(np.int64), count - 1)
+    t = x - k
+    t = t * t * (3.0 - 2.0 * t)
+    value = draw[k] + t * (draw[k + 1] - draw[k])
+    lost = np.clip((value + 1.3 * rule.ruin - 1.0) / 0.55, 0.0, 1.0)
+    base = np.array([levels.base(float(s)) for s in at])
+    high = rule.height + rule.cope
+    return at, base + np.where(lost > 0.0, high * (1.0 - lost), high + 1.0)
+
+
+def _standing(stones: Stones, keep: Keep | None, plan: Plan) -> Int64:
+    """The rows of stones that have not fallen."""
+    if keep is None:
+        return np.arange(len(stones))
+    middle = stones.middle
+    high = np.interp(middle[:, 0], *keep)
+    stands = middle[:, 1] <= high
+    # what an arch or a lintel carried falls with it
+    heads = (stones.role == LINTEL) | (stones.role == ARCH)
+    for a, b, low in plan.heads:
+        over = (middle[:, 1] >= low) & (middle[:, 0] > a) & (middle[:, 0] < b)
+        if not stands[heads & over].all():
+            stands &= ~over
+    return np.nonzero(stands | (stones.role == SILL))[0]
+
+
+def _corner(
+    span: Span,
+    after: Span,
+    rule: WallRule,
+    plan: Plan,
+    behind: Plan,
+    levels: Levels,
+    keep: Keep | None,
+) -> Quoins:
+    """The stones at the corner that ends a span: of the courses that come to it from both sides."""
+    begin = {c.row for c in behind.courses if c.stretches and c.stretches[0].start == 0.0}
+    base = levels.base(span.length)
+    high = math.inf if keep is None else float(keep[1][-1])
+    courses: list[Course] = []
+    for c in plan.courses:
+        comes = bool(c.stretches) and c.stretches[-1].end == span.length
+        if comes and c.row in begin and 0.5 * (c.bottom + c.top) <= high:
+            courses.append(c)
+    return quoins(span, after, rule, courses, high > base + rule.height)
+
+
+def _over(corner: Corner | None, rule: WallRule) -> float:
+    """Metres that the core goes on behind a knot."""
+    return 0.01 + (
+        0.3 * rule.thick(rule.height) * math.tan(0.5 * abs(corner.turn)) if corner else 0.0
+    )
+
+
+def _core(
+    plan: Plan, span: Span, rule: WallRule, keep: Keep | None
+) -> list[tuple[float, float, float, float]]:
+    """What is behind the stones, as rectangles: along from, to, up from, to."""
+    runs: dict[tuple[float, float], list[tuple[float, float]]] = {}
+    for c in plan.courses:
+        starts = {w.start for w in c.whole if not w.ends[0]}
+        ends = {w.end for w in c.whole if not w.ends[1]}
+        for s in c.stretches:
+            # where spans meet it goes to the knot, whatever the course does
+            a = -_over(span.first, rule) if s.start in starts else s.start + _INSIDE
+            b = span.length + _over(span.last, rule) if s.end in ends else s.end - _INSIDE
+            if b - a > 0.05:
+                runs.setdefault((round(a, 4), round(b, 4)), []).append((c.bottom, c.top))
+    out: list[tuple[float, float, float, float]] = []
+    for (a, b), levels in runs.items():
+        low, high = levels[0]
+        for bottom, top in levels[1:]:
+            if abs(bottom - high) > 1e-6:
+                out.append((a, b, low, high))
+                low = bottom
+            high = top
+        out.append((a, b, low, high))
+    return _lowered(out, keep) if keep is not None else out
+
+
+def _lowered(
+    core: list[tuple[float, float, float, float]], keep: Keep
+) -> list[tuple[float, float, float, float]]:
+    """The core, cut off below the top of what still stands."""
+    out = []
+    for a, b, low, high in core:
+        edges = np.linspace(a, b, max(1, math.ceil((b - a) / _EVERY)) + 1)
+        at = np.linspace(edges[:-1] - 0.3, edges[1:] + 0.3, 5)
+        tops = np.minimum(high, np.interp(at, *keep).min(axis=0) - 0.2)
+        for left, right, top in zip(edges[:-1], edges[1:], tops, strict=True):
+            if top > low + 0.03:
+                out.append((float(left), float(right), low, float(top)))
+    return out
+
+
+def mesh_of(piece: Piece, dress: Dress, skin: Skin, fill: Fill) -> Mesh | None:
+    """The mesh of a piece, parts `stone` and `fill`; None where nothing stands."""
+    rule, span = piece.rule, piece.span
+    frame = frame_of(span, rule.half, rule.batter, rule.steps > 0)
+    meshes = []
+    s = piece.stones
+    if len(s):
+        top = s.corners[..., 1].max(axis=1, initial=-1e9, where=_there(s))
+        thick = rule.thickness - 2.0 * rule.batter * np.maximum(top - _foot(span, rule, s), 0.0)
+        deep = np.where(s.side == THROUGH, thick, DEPTH * thick)
+        proud = np.zeros(len(s))
+        for role, by in _PROUD.items():
+            proud[s.role == role] = by
+        plain = (s.role != FACE).astype(np.int64)
+        blocks, _ = dressed(s, deep, proud, plain, dress)
+        position, normal, tangent = placed(blocks, frame)
+        high = position[:, 1] - np.interp(blocks.points[:, 0], span.at, span.ground)
+        meshes.append(skinned(blocks, position, normal, tangent, s.id, high, skin))
+    if piece.quoins is not None and len(piece.quoins.ids):
+        meshes.append(_quoined(piece.quoins, span, rule, dress, skin))
+    if not meshes:
+        return None
+    if piece.core:
+        bare = meshes[0]
+        meshes.append(_filled(piece.core, frame, fill, skin, bare.masks is not None))
+    return join(meshes)
+
+
+def _there(s: Stones) -> Bool:
+    """(n, MOST_CORNERS, 1) which corners there are."""
+    return np.asarray(np.arange(s.corners.shape[1]) < s.count[:, None])
+
+
+def _foot(span: Span, rule: WallRule, s: Stones) -> Float64 | float:
+    """Metres of their own heights where a wall stands on the ground, under each stone."""
+    return np.interp(s.middle[:, 0], span.at, span.ground) if rule.steps else 0.0
+
+
+def _quoined(q: Quoins, span: Span, rule: WallRule, dress: Dress, skin: Skin) -> Mesh:
+    """The stones at the corner that ends a span."""
+    corner = span.last
+    assert corner is not None
+    s = outlines(q.rings, THROUGH, TIE, q.ids)
+    deep = q.levels[:, 1] - q.levels[:, 0]
+    # their beds are plain, with a joint between them
+    bed = dress._replace(rough=0.0, proud=0.0)
+    b, _ = dressed(s, deep, np.full(len(s), -0.5 * dress.gap), np.ones(len(s), np.int64), bed)
+    bottom, top = q.levels[b.stone].T
+    upper = b.side > 0
+    y = np.where(upper, top + b.out, bottom - b.out)
+    x, z = b.points[:, 0], -b.points[:, 1]
+    way, on = np.array(corner.before), np.array(corner.after)
+    edge = np.array([-way[1] - on[1], way[0] + on[0]]) * corner.outer / (1.0 + float(way @ on))
+    base = 0.0
+    if not rule.steps:
+        base = span.height(span.length)
+        off = np.stack([x, z], axis=1) - corner.at
+        y = (
+            y
+            + base
+            + q.slopes[0] * np.minimum(0.0, off @ way)
+            + q.slopes[1] * np.maximum(0.0, off @ on)
+        )
+    middle = 0.5 * (bottom + top)
+    lean = rule.batter * (y - base - middle)
+    position = np.stack([x - lean * edge[0], y, z - lean * edge[1]], axis=1)
+    normal = np.stack([b.normal[:, 0], b.normal[:, 2] * b.side, -b.normal[:, 1]], axis=1)
+    high = position[:, 1] - span.height(span.length)
+    return skinned(b, position, normal, None, s.id, high, skin)
+
+
+def _filled(
+    core: list[tuple[float, float, float, float]], frame: Frame, fill: Fill, skin: Skin, masks: bool
+) -> Mesh:
+    """What is behind the stones: boxes that follow the wall."""
+    points, normals, flat, faces = [], [], [], []
+    first = 0
+    for a, b, low, high in core:
+        n = max(1, math.ceil((b - a) / _EVERY))
+        s = np.linspace(a, b, n + 1)
+        ring = ((1, low), (1, high), (-1, high), (-1, low))  # round about, seen along the wall
+        line = np.array([lined(frame, s, y, side, -fill.behind) for side, y in ring])
+        for k in range(4):
+            p, q = line[k], line[(k + 1) % 4]
+            grid = np.stack([p, q], axis=1)  # (n + 1, 2, 3)
+            way = q - p
+            along = np.gradient(p, axis=0)
+            out = np.cross(along, way) * -1.0
+            out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-12)
+            points.append(grid.reshape(-1, 3))
+            normals.append(np.repeat(out, 2, axis=0))
+            flat.append(
+                np.stack(
+                    [
+                        np.repeat(s, 2),
+                        np.tile([0.0, 1.0], n + 1) * np.linalg.norm(way, axis=1).repeat(2),
+                    ],
+                    1,
+                )
+            )
+            i = first + 2 * np.arange(n)
+            faces.append(np.stack([i, i + 1, i + 2, i + 1, i + 3, i + 2], 1).reshape(-1, 3))
+            first += 2 * (n + 1)
+        for end in (0, -1):
+            quad = line[:, end]
+            out = line[:, 1].mean(axis=0) - line[:, 0].mean(axis=0)
+            out = out / max(1e-12, float(np.linalg.norm(out))) * (1.0 if end else -1.0)
+            points.append(quad)
+            normals.append(np.tile(out, (4, 1)))
+            flat.append(quad[:, :2] * 0.5)
+            turn = [0, 1, 2, 0, 2, 3] if end == 0 else [0, 2, 1, 0, 3, 2]
+            faces.append(first + np.array(turn).reshape(-1, 3))
+            first += 4
+    position = np.concatenate(points).astype(np.float32)
+    color = np.concatenate(
+        [np.tile(fill.color, (len(position), 1)), np.ones((len(position), 1))], 1
+    )
+    mesh = Mesh(
+        position,
+        np.concatenate(normals).astype(np.float32),
+        (np.concatenate(flat) / skin.repeat).astype(np.float32),
+        np.concatenate(faces).astype(np.uint32),
+        (Part("fill", 0, sum(len(f) for f in faces)),),
+        colors=as_bytes(color),
+        masks=np.tile(np.array([0, 128, 255, 128], np.uint8), (len(position), 1))
+        if masks
+        else None,
+    )
+    return with_tangents(mesh)
+
+
+def collider_of(piece: Piece) -> Collider:
+    """What a game collides with: boxes over all that stands, one for each stretch that is nearly straight."""
+    frame = frame_of(piece.span, piece.rule.half, piece.rule.batter, piece.rule.steps > 0)
+    boxes = []
+    for a, b, low, high in _merged(piece.core):
+        n = max(1, math.ceil((b - a) / _BOX))
+        s = np.linspace(a, b, n + 1)
+        for left, right in zip(s[:-1], s[1:], strict=True):
+            corners = [
+                place(frame, float(x), y, side, 0.0)
+                for x in (left, right)
+                for y in (low, high)
+                for side in (1, -1)
+            ]
+            boxes.append(np.array(corners, np.float32))
+    return Collider((), tuple(boxes))
+
+
+def _merged(
+    core: list[tuple[float, float, float, float]],
+) -> list[tuple[float, float, float, float]]:
+    """Rectangles that stand on one another as one, as wide as the lowest."""
+    out: list[tuple[float, float, float, float]] = []
+    for a, b, low, high in sorted(core, key=lambda r: (r[2], r[0])):
+        for k, (c, d, bottom, top) in enumerate(out):
+            if abs(top - low) < 1e-6 and abs(a - c) < 0.12 and abs(b - d) < 0.12:
+                out[k] = (c, d, bottom, high)
+                break
+        else:
+            out.append((a, b, low, high))
+    return out

@@ -1,0 +1,480 @@
+"""A stone wall along a line: dry or in mortar, in courses or of rubble, with openings wherever a path crosses."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field, ValidationInfo, field_validator, model_validator
+
+from plough.core.build.stone import Stone
+from plough.core.errors import ParameterError
+from plough.core.ground.paths import Curve
+from plough.core.ground.surface import Surface
+from plough.core.hashing import key_of
+from plough.core.lay.crossing import Crossing, crossings
+from plough.core.lay.dressing import Dress
+from plough.core.lay.masonry import Opening, Plan, WallRule
+from plough.core.lay.run import Bends, Span, run_curve, spans_of
+from plough.core.lay.skin import Skin
+from plough.core.lay.wall import Fill, Piece, collider_of, mesh_of, pieces_of
+from plough.core.matters import Matters, above, among
+from plough.core.mesh.material import Material
+from plough.core.parameters import (
+    Color,
+    Id,
+    Parameters,
+    Point,
+    Seed,
+    choice,
+    color,
+    count,
+    flag,
+    linear,
+    number,
+    parse_color,
+    points,
+    seeded,
+    span,
+    within,
+)
+from plough.core.rng import seed_for
+from plough.core.scene.facets import Finding, Output, Shaped, Solid
+from plough.core.scene.inputs import Inputs
+from plough.core.scene.registry import layer_kind
+from plough.core.tiles import tile_of
+
+VERSION = 1  #: raised when the same wall comes out otherwise
+MOST_STONES = 30_000
+MOST_OPENINGS = 60
+_THINNEST = 0.12  # metres of a wall's top
+_ROOM = 0.15  # metres of wall that are left beside an opening, at least
+_TIGHT = 0.9  # of its half thickness that a bend leaves of a face
+
+Head = Literal["open", "lintel", "arch"]
+_HEADS = {"open": "Open to the sky", "lintel": "Under a lintel", "arch": "Under an arch"}
+
+
+class WallOpening(Parameters):
+    """A way through a wall that no path asks for."""
+
+    id: Id
+    at: Point = Field(description="East and south, in metres; it is where the wall is nearest.")
+    width: float = Field(1.2, ge=0.3, le=12, description="Metres.")
+    height: float = Field(2.0, ge=0.3, le=8, description="Metres clear under its lintel or arch.")
+    head: Head = "open"
+
+
+class WallParameters(Parameters):
+    """A stone wall."""
+
+    matters: ClassVar[Matters] = {
+        "step": among("follows", "steps"),
+        "uneven": among("bond", "courses"),
+        "cope": among("coping", "flat", "upright"),
+        "beside clear": among("crossed", "open", "lintel", "arch"),
+        "clear": among("crossed", "lintel", "arch"),
+        "mortar": among("joints", "mortar"),
+        "moss_color": above("moss"),
+        "lichen_color": above("lichen"),
+        "ruin_seed": above("ruin"),
+    }
+
+    seed: Seed = seeded()
+    closed: bool = flag(
+        False, "Closed", group="Course", help="It goes on from its last point to its first."
+    )
+    bends: Bends = choice(
+        "round",
+        "At its points",
+        {"round": "It bends", "sharp": "It turns, with corner stones"},
+        group="Course",
+    )
+    points: Annotated[tuple[Point, ...], Field(min_length=2, max_length=400)] = points(
+        "Points", least=2, group="Course"
+    )
+    height: float = number(
+        1.3, "Height", (0.3, 8), soft=(0.5, 3), unit="m", step=0.05, group="Course"
+    )
+    thickness: float = number(
+        0.55,
+        "Thickness",
+        (0.2, 3),
+        soft=(0.3, 1.2),
+        unit="m",
+        step=0.01,
+        group="Course",
+        help="At the ground.",
+    )
+    batter: float = number(
+        4,
+        "Faces lean back",
+        (0, 20),
+        soft=(0, 12),
+        unit="°",
+        step=0.5,
+        group="Course",
+        help="As far as its top is thick enough for that.",
+    )
+    follows: Literal["slope", "steps"] = choice(
+        "slope",
+        "Follows the ground",
+        {"slope": "By its slope", "steps": "In level steps"},
+        group="Course",
+    )
+    step: float = number(
+        2.5, "Steps", (0.8, 20), soft=(1, 6), unit="m", step=0.1, group="Course", help="Long."
+    )
+    footing: float = number(
+        0.3, "Footing", (0.05, 3), soft=(0.1, 1), unit="m", step=0.05, group="Course"
+    )
+    bond: Literal["courses", "rubble"] = choice(
+        "courses", "Laid", {"courses": "In courses", "rubble": "As rubble"}, group="Stones"
+    )
+    sizes: within(3, 80) = span(  # type: ignore[valid-type]
+        (11, 24),
+        "Stones high",
+        (3, 80),
+        soft=(5, 45),
+        unit="cm",
+        step=0.5,
+        group="Stones",
+        help="At the top, and at the foot.",
+    )
+    lengths: within(50, 500) = span(  # type: ignore[valid-type]
+        (90, 230),
+        "And long",
+        (50, 500),
+        soft=(70, 400),
+        unit="%",
+        step=1,
+        group="Stones",
+        help="Of their height.",
+    )
+    uneven: float = number(0.8, "Uneven courses", (0, 1), group="Stones")
+    ties: float = number(
+        1.1,
+        "Through stones",
+        (0, 10),
+        soft=(0, 3),
+        unit="m",
+        step=0.05,
+        group="Stones",
+        help="So far from each other; none at 0.",
+    )
+    coping: Literal["none", "flat", "upright"] = choice(
+        "upright",
+        "Coping",
+        {"none": "None", "flat": "Flat stones", "upright": "Stones on edge"},
+        group="Stones",
+    )
+    cope: float = number(
+        0.22, "Its height", (0.03, 0.8), soft=(0.05, 0.4), unit="m", step=0.01, group="Stones"
+    )
+    joints: Literal["dry", "mortar"] = choice(
+        "dry", "Joints", {"dry": "Dry", "mortar": "In mortar"}, group="Joints"
+    )
+    gap: float = number(
+        12, "Wide", (2, 50), soft=(4, 30), unit="mm", step=1, group="Joints", help="On the whole."
+    )
+    rounded: float = number(0.55, "Corners taken off", (0, 1), group="Joints")
+    rough: float = number(0.55, "Rough faces", (0, 1), group="Joints")
+    worn: float = number(18, "Edges worn", (2, 60), soft=(4, 40), unit="mm", step=1, group="Joints")
+    mortar: Color = color("#b8ab94", "Mortar", "Joints")
+    crossed: Literal["none", "open", "lintel", "arch"] = choice(
+        "open",
+        "Where a path crosses",
+        {"none": "It goes on", **_HEADS},
+        group="Openings",
+        help="Paths further left in the strip.",
+    )
+    beside: float = number(
+        0.2,
+        "Wider than the path",
+        (-5, 10),
+        soft=(0, 2),
+        unit="m",
+        step=0.05,
+        group="Openings",
+    )
+    clear: float = number(
+        2.0, "Clear height", (0.3, 8), soft=(1, 3), unit="m", step=0.05, group="Openings"
+    )
+    openings: tuple[WallOpening, ...] = Field(
+        (),
+        max_length=MOST_OPENINGS,
+        title="Others",
+        description="Openings where no path crosses.",
+        json_schema_extra={"control": "openings", "unit": "", "group": "Openings"},
+    )
+    ruin: float = number(0, "Fallen", (0, 100), unit="%", step=1, group="Ruin")
+    ruin_seed: Seed = seeded("Where", group="Ruin")
+    light: Color = color("#a39a88", "Light", "Skin")
+    dark: Color = color("#6a6457", "Dark", "Skin")
+    tones: float = number(0.7, "Of several tones", (0, 1), group="Skin")
+    grain: int = count(60, "Grains", (4, 160), soft=(20, 120), group="Skin", help="A metre.")
+    lichen: float = number(0.2, "Lichen", (0, 1), group="Skin")
+    lichen_color: Color = color("#bdbb9c", "Of lichen", "Skin")
+    moss: float = number(0.35, "Moss", (0, 1), group="Skin", help="Where it looks up.")
+    moss_color: Color = color("#5d6b2c", "Of moss", "Skin")
+    damp: float = number(0.5, "Dark at the foot", (0, 1), group="Skin")
+
+    @field_validator("points")
+    @classmethod
+    def _sound(cls, points: tuple[Point, ...], info: ValidationInfo) -> tuple[Point, ...]:
+        closed = bool(info.data.get("closed"))
+        if closed and len(points) < 3:
+            raise ValueError("a closed wall takes 3 points or more")
+        try:
+            run_curve(points, info.data.get("bends", "round"), closed, 1.0)
+        except ParameterError as error:
+            raise ValueError(error.message) from None
+        return points
+
+    @model_validator(mode="after")
+    def _stands(self) -> WallParameters:
+        if len({o.id for o in self.openings}) < len(self.openings):
+            raise ValueError("openings: two have the same id")
+        most = self._stones()
+        if most > MOST_STONES:
+            raise ValueError(
+                f"sizes: about {most:,.0f} stones; the limit is {MOST_STONES:,}: make them larger or the wall shorter"
+            )
+        return self
+
+    def _stones(self) -> float:
+        """About how many stones it is of."""
+        mean = 0.005 * sum(self.sizes)
+        long = mean * 0.005 * sum(self.lengths)
+        line = np.array([*self.points, *self.points[: int(self.closed)]])
+        length = 1.1 * float(np.hypot(*np.diff(line, axis=0).T).sum())
+        cope = length / (0.39 * self.cope) if self.coping == "upright" else 0.0
+        faces: float = 2.0 * length * (self.height + self.footing) / (mean * long)
+        return faces + cope
+
+
+def _trace(p: WallParameters) -> Curve:
+    return run_curve(p.points, p.bends, p.closed, p.thickness)
+
+
+def _own(inputs: Inputs) -> Curve:
+    curve = inputs.trace()
+    assert isinstance(curve, Curve)
+    return curve
+
+
+def _shape(p: WallParameters, ground: Surface, inputs: Inputs) -> Shaped:
+    """Nothing grows in a wall."""
+    return Shaped(ground, (_own(inputs).strip,))
+
+
+def rule_of(p: WallParameters, seed: int) -> WallRule:
+    """How it is built."""
+    return WallRule(
+        seed=seed,
+        height=p.height,
+        thickness=p.thickness,
+        batter=min(math.tan(math.radians(p.batter)), (p.thickness - _THINNEST) / (2 * p.height)),
+        footing=p.footing,
+        courses=p.bond == "courses",
+        sizes=(0.01 * p.sizes[0], 0.01 * p.sizes[1]),
+        lengths=(0.01 * p.lengths[0], 0.01 * p.lengths[1]),
+        uneven=p.uneven,
+        ties=p.ties,
+        coping=p.coping,
+        cope=p.cope,
+        steps=p.step if p.follows == "steps" else 0.0,
+        ruin=0.01 * p.ruin,
+        ruin_seed=p.ruin_seed,
+    )
+
+
+def _looks(p: WallParameters, seed: int) -> tuple[Dress, Skin, Fill, dict[str, Material]]:
+    dress = Dress(
+        seed_for(seed, "dress"), 0.001 * p.gap, p.rounded, p.rough, 0.025 * p.rough, 0.001 * p.worn
+    )
+    light, dark = np.array(linear(p.light)), np.array(linear(p.dark))
+    stone = 0.5 * (light + dark)
+    green = tuple((np.array(linear(p.moss_color)) / np.maximum(stone, 0.02)).clip(0, 1).tolist())
+    mortar = p.joints == "mortar"
+    skin = Skin(
+        seed_for(seed, "skin"), 1.0, p.tones, 0.7, 0.35 if mortar else 0.9, p.moss, green, p.damp
+    )
+    fill = Fill(
+        0.4 * dress.bevel + 0.006 if mortar else min(0.09, 0.2 * p.thickness),
+        linear(p.mortar) if mortar else (0.05, 0.046, 0.04),
+    )
+    drawn = Stone(
+        p.seed % 4,
+        512,
+        parse_color(p.light),
+        parse_color(p.dark),
+        p.grain,
+        0.3,
+        0.6,
+        0.1,
+        p.lichen,
+        parse_color(p.lichen_color),
+    )
+    materials = {
+        "stone": Material("stone", drawn, roughness=1.0),
+        "fill": Material("fill", roughness=1.0),
+    }
+    return dress, skin, fill, materials
+
+
+def _openings(
+    p: WallParameters, spans: list[Span], curve: Curve, inputs: Inputs
+) -> list[list[Opening]]:
+    """The openings of each span, in its own coordinates; those that come near its ends are known to its neighbours as well."""
+    found: list[tuple[int, Opening]] = []
+    if p.crossed != "none":
+        for c in crossings(spans, inputs.all_paths()):
+            found.append((c.span, _at_path(p, c)))
+    for own in p.openings:
+        k, s = _nearest(spans, own.at)
+        half = 0.5 * own.width
+        found.append((k, Opening(own.id, s - half, s + half, own.height, own.head)))
+    n = len(spans)
+    out: list[list[Opening]] = [[] for _ in spans]
+    for k, o in found:
+        for j, off in ((k, 0.0), (k - 1, None), (k + 1, None)):
+            if not (p.closed or 0 <= j < n):
+                continue
+            at = j % n
+            if off is None:
+                off = spans[at].length if j < k else -spans[k].length
+            moved = o._replace(start=o.start + off, end=o.end + off)
+            if moved.end > 0 and moved.start < spans[at].length and (j == k or n > 1):
+                out[at].append(moved)
+    return [_apart(own, s, inputs) for own, s in zip(out, spans, strict=True)]
+
+
+def _at_path(p: WallParameters, c: Crossing) -> Opening:
+    half = max(0.15, 0.5 * c.width + 0.5 * p.beside)
+    head: Head = "open" if p.crossed == "none" else p.crossed
+    return Opening(f"{c.path} {c.span} {c.number}", c.at - half, c.at + half, p.clear, head)
+
+
+def _nearest(spans: list[Span], at: Point) -> tuple[int, float]:
+    """The span, and the metres along it, nearest to a place."""
+    best, found = math.inf, (0, 0.0)
+    for k, s in enumerate(spans):
+        own = (s.at >= 0.0) & (s.at <= s.length)
+        line, chain = s.line[own], s.at[own]
+        way = np.diff(line, axis=0)
+        share = ((np.array(at) - line[:-1]) * way).sum(axis=1) / (way**2).sum(axis=1)
+        share = np.clip(share, 0.0, 1.0)
+        away = np.hypot(*(line[:-1] + share[:, None] * way - at).T)
+        i = int(away.argmin())
+        if away[i] < best:
+            best = float(away[i])
+            found = (k, float(chain[i] + share[i] * (chain[i + 1] - chain[i])))
+    return found
+
+
+def _apart(openings: list[Opening], span: Span, inputs: Inputs) -> list[Opening]:
+    """Openings in order; of those that leave no wall between them the later is left out, and told."""
+    out: list[Opening] = []
+    for o in sorted(openings, key=lambda o: (o.start, o.id)):
+        if out and o.start < out[-1].end + _ROOM:
+            x, z = span.place(o.start)
+            inputs.find(
+                "opening-lost",
+                f"an opening near ({x:.1f}, {z:.1f}) has no wall between it and the one before; move one",
+            )
+            continue
+        out.append(o)
+    return out
+
+
+@layer_kind(
+    "wall",
+    "Stone wall",
+    "Stones laid along a line, in courses or as rubble, with openings where paths cross.",
+    WallParameters,
+    gives=("curve", "solids"),
+    shape=_shape,
+    trace=_trace,
+)
+def evaluate(p: WallParameters, inputs: Inputs) -> Output:
+    """The wall, piece by piece."""
+    curve = _own(inputs)
+    surface = inputs.surface()
+    spans = inputs.kept(
+        key_of("wall spans", VERSION, curve.key, p.bends, surface.key),
+        lambda: spans_of(curve, p.bends, surface),
+        lambda found: 200 * len(curve.line),
+    )
+    seed = inputs.seed(p.seed)
+    openings = _openings(p, spans, curve, inputs)
+
+    def plan(key: str, make: Callable[[], Plan]) -> Plan:
+        return inputs.kept(key, make, lambda found: 400 * len(found.stones))
+
+    pieces = pieces_of(spans, p.closed, rule_of(p, seed), openings, plan)
+    looks = _looks(p, seed)
+    told = key_of(VERSION, repr(looks))
+
+    def made(piece: Piece) -> Solid | None:
+        inputs.check()
+        key = f"wall {piece.key} {told}"
+        return inputs.kept(key, partial(_made, piece, key, *looks), _bytes)
+
+    with ThreadPoolExecutor(2) as pool:  # kernels let each other run
+        solids = [s for s in pool.map(made, pieces) if s is not None]
+    findings = (*_tight(p, spans, inputs), *_into_itself(p, spans, inputs))
+    return Output(curves=(curve,), solids=tuple(solids), findings=findings)
+
+
+def _made(
+    piece: Piece, key: str, dress: Dress, skin: Skin, fill: Fill, materials: dict[str, Material]
+) -> Solid | None:
+    mesh = mesh_of(piece, dress, skin, fill)
+    if mesh is None:
+        return None
+    middle = mesh.positions.mean(axis=0)
+    (tile,) = tile_of(middle[:1], middle[2:]).tolist()
+    used = {part.material: materials[part.material] for part in mesh.parts}
+    return Solid(
+        piece.name, mesh, used, key_of(key), tile=(tile[0], tile[1]), collider=collider_of(piece)
+    )
+
+
+def _bytes(made: Solid | None) -> int:
+    return made.mesh.nbytes if made else 100
+
+
+def _tight(p: WallParameters, spans: list[Span], inputs: Inputs) -> list[Finding]:
+    """Where it bends too tightly for its thickness."""
+    out = []
+    for s in spans:
+        own = (s.at >= 0.0) & (s.at <= s.length)
+        left = np.minimum(*(np.hypot(*x[own].T) for x in (s.right, s.left)))
+        k = int(left.argmin())
+        if left[k] < _TIGHT:
+            x, z = s.line[own][k]
+            text = f"it bends more tightly than it is thick near ({x:.1f}, {z:.1f}); move a point, or make it thinner"
+            place = (float(x), s.height(float(s.at[own][k])), float(z))
+            out.append(Finding("tight-bend", text, layer=inputs.layer_id, place=place))
+    return out
+
+
+def _into_itself(p: WallParameters, spans: list[Span], inputs: Inputs) -> list[Finding]:
+    """Where one part of it stands in another."""
+    from shapely import LineString, STRtree, shortest_line
+
+    lines = [LineString(s.line[(s.at >= 0.0) & (s.at <= s.length)]) for s in spans]
+    n, out = len(lines), []
+    for a, b in STRtree(lines).query(lines, predicate="dwithin", distance=p.thickness).T.tolist():
+        if b - a < 2 or (p.closed and b - a == n - 1):
+            continue
+        (x, z), _ = shortest_line(lines[a], lines[b]).coords
+        text = f"it runs into itself near ({x:.1f}, {z:.1f}); move a point, or make it thinner"
+        place = (x, float(spans[a].ground.mean()), z)
+        out.append(Finding("into-itself", text, layer=inputs.layer_id, place=place))
+    return out

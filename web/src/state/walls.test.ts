@@ -1,0 +1,41 @@
+import { describe, expect, it } from 'vitest';
+import { alongOf, freeId, placeAt, wallHead, wallRuin } from './walls';
+
+const LINE: [number, number][] = [
+  [0, 0],
+  [3, 4],
+  [3, 14],
+];
+
+describe('places along a wall', () => {
+  it('are told in metres from its start, and found again', () => {
+    for (const metres of [0, 2.5, 5, 9, 15]) expect(alongOf(LINE, placeAt(LINE, metres))).toBeCloseTo(metres, 1);
+    expect(placeAt(LINE, 10)).toEqual([3, 9]);
+  });
+  it('never lie beyond its ends', () => {
+    expect(placeAt(LINE, -3)).toEqual([0, 0]);
+    expect(placeAt(LINE, 99)).toEqual([3, 14]);
+    expect(alongOf(LINE, [30, 40])).toBe(15);
+  });
+});
+
+describe('openings', () => {
+  it('get ids that none has', () => {
+    expect(freeId([])).toBe('o1');
+    expect(freeId([{ id: 'o2' }])).toBe('o3');
+    expect(freeId([{ id: 'o3' }, { id: 'x' }])).toBe('o4');
+  });
+  it('are told as they are headed', () => {
+    expect(wallHead({ crossed: 'none', clear: 2 })).toBe('it goes on');
+    expect(wallHead({ crossed: 'arch', clear: 2.25 })).toBe('there is an arch 2.25 m up');
+  });
+});
+
+it('ruin is told by how much', () => {
+  expect([0, 10, 40, 90].map(wallRuin)).toEqual([
+    'All of it stands',
+    'Some of it has fallen',
+    'Much of it has fallen',
+    'Little of it is left',
+  ]);
+});
