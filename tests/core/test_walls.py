@@ -20,7 +20,7 @@ from plough.core.errors import ParameterError
 from plough.core.ground import HeightField
 from plough.core.lay.run import run_curve, spans_of
 from plough.core.lay.stones import FACE, LEFT, RIGHT, Stones
-from plough.core.lay.wall import Piece, pieces_of
+from plough.core.lay.wall import Piece, laid_wall
 from plough.core.layers.wall import MOST_STONES, WallParameters, rule_of
 from plough.core.scene import Evaluation, Evaluator, read_document
 from tests.conftest import SMALL
@@ -143,7 +143,7 @@ def rolling() -> HeightField:
 def layout(parameters: WallParameters) -> list[Piece]:
     curve = run_curve(parameters.points, parameters.bends, parameters.closed, parameters.thickness)
     spans = spans_of(curve, parameters.bends, rolling())
-    return pieces_of(spans, parameters.closed, rule_of(parameters, 7), [[] for _ in spans])
+    return laid_wall(spans, parameters.closed, rule_of(parameters, 7), [[] for _ in spans])[0]
 
 
 def faces(pieces: list[Piece], side: int) -> list[Polygon]:
@@ -303,8 +303,8 @@ def test_a_bend_tighter_than_the_wall_is_told() -> None:
 
 def test_more_ruin_leaves_less_and_what_is_left_stands_as_it_stood() -> None:
     counts, kept = [], []
-    for ruin in (0, 20, 45, 80):
-        found = run(scene(path={"points": [[60, 60], [62, 62]]}, ruin=ruin))
+    for ruin in (5, 20, 45, 80):
+        found = run(scene(path={"points": [[60, 60], [62, 62]]}, ruin=ruin, lying=0))
         middles = {tuple(s.centroid.round(3)) for s in stones_of(found)}
         counts.append(len(middles))
         kept.append(middles)
@@ -313,9 +313,30 @@ def test_more_ruin_leaves_less_and_what_is_left_stands_as_it_stood() -> None:
     # what carried nothing any more fell: under each stone of a face there is one, or the footing
     other = {
         tuple(s.centroid.round(3))
-        for s in stones_of(run(scene(path={"points": [[60, 60], [62, 62]]}, ruin=45, ruin_seed=8)))
+        for s in stones_of(
+            run(scene(path={"points": [[60, 60], [62, 62]]}, ruin=45, ruin_seed=8, lying=0))
+        )
     }
     assert other != kept[2]
+
+
+def test_what_has_fallen_lies_on_the_ground_and_in_nothing_else() -> None:
+    found = run(scene(path={"points": [[60, 60], [62, 62]]}, ruin=50, lying=60, bends="sharp"))
+    lies = {n: s for n, s in solids(found).items() if n.startswith("fallen")}
+    assert {int(n.split()[1]) for n in lies} == {0, 1, 2}
+    stones, fallen = stones_of(found), 0
+    at = np.array([s.bounds.mean(axis=0) for s in stones])
+    ground = found.surface.sample(at[:, 0].copy(), at[:, 2].copy()).position[:, 1]
+    (curve,) = found.layer("wall").output.curves
+    away = LineString(curve.line).distance(points(at[:, 0], at[:, 2]))
+    for s, low, d in zip(stones, ground, away, strict=True):
+        if d > 0.45 and s.bounds[1, 1] - low < 0.5:
+            fallen += 1
+            assert s.bounds[0, 1] < low + 0.06  # none hangs in the air
+    assert fallen > 60
+    assert overlap(stones) < 1e-4
+    none = solids(run(scene(path={"points": [[60, 60], [62, 62]]}, ruin=50, lying=0)))
+    assert not any(n.startswith("fallen") for n in none)
 
 
 def test_in_steps_courses_are_level_and_by_slope_they_follow_it() -> None:
@@ -430,7 +451,7 @@ def test_any_wall_that_is_allowed_is_sound(course: list[list[float]], own: dict[
         assert all(a is not None and np.isfinite(a).all() for a in arrays)
         assert m.indices.max() < m.vertices
         away = LineString(course).distance(points(*m.positions[:, [0, 2]].T.astype(float)))
-        assert away.max() < 4.0
+        assert away.max() < (12.0 if solid.name.startswith("fallen") else 4.0)
     stones = stones_of(found) if solids(found) else []
     assert all(s.is_watertight for s in stones)
     told = {f.code for f in found.layer("wall").output.findings}

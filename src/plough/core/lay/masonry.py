@@ -17,6 +17,7 @@ from plough.core.lay.run import Corner, Span
 from plough.core.lay.stones import (
     ARCH,
     COPE,
+    DEPTH,
     JAMB,
     LEFT,
     LINTEL,
@@ -40,7 +41,6 @@ _BEARING = 0.22  #: metres that a lintel rests on, on each side
 _JAMBS = (0.24, 0.46)  #: metres that short and long stones beside an opening are, at least
 _BETWEEN = 0.55  #: metres up between courses with stones that go through
 _CLEAR = 0.25  #: metres that those keep from ends and openings
-DEPTH = 0.44  #: of a wall's thickness that a stone of one face takes
 _QUOIN = 0.47  #: that one at a corner takes
 _OVER = 0.04  #: metres that coping stands before the faces, at most
 _TIED = 0.4  #: metres between stones that go through, at least
@@ -519,7 +519,7 @@ def _coping(
 ) -> Stones:
     """The stones along a stretch of the top."""
     upright = rule.coping == "upright"
-    lengths = (0.28, 0.5) if upright else (2.2, 4.2)
+    lengths = (0.36, 0.66) if upright else (2.2, 4.2)
     seed = seed_for(rule.seed, "coping")
     anchor = max(2.5 * rule.cope * sum(lengths), 0.5)
     bond = Bond(seed, span.number, THROUGH, anchor, *lengths, 0.0, 0.0)
@@ -546,7 +546,7 @@ def _coping(
         for s in stretches:  # they lean, but for those at the ends
             room = np.minimum(corners[:, 2:4, 0] - s.start, s.end - corners[:, 2:4, 0])
             # so far for each metre up: sides that meet lean alike, whatever their heights
-            lean = 0.22 * np.clip(room / 0.6, 0.0, 1.0)
+            lean = 0.22 * min(1.0, 0.5 / rule.thickness) ** 2 * np.clip(room / 0.6, 0.0, 1.0)
             corners[:, 2:4, 0] += lean * (corners[:, 2:4, 1] - top)
     roles = np.full(len(found), COPE)
     return Stones(corners, found.count, found.side, roles, found.id)

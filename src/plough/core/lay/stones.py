@@ -10,6 +10,7 @@ from plough.core.arrays import Float64, Int64, UInt64
 
 MOST_CORNERS = 12  #: of one outline
 RIGHT, LEFT, THROUGH = 1, -1, 0  #: the face that a stone shows on; or it goes through to both
+DEPTH = 0.44  #: of a wall's thickness that a stone of one face takes
 FACE, JAMB, TIE, LINTEL, ARCH, COPE, SILL = range(7)  #: what a stone is
 
 

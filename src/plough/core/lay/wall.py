@@ -11,13 +11,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from plough.core.arrays import Bool, Float64, Int64
+from plough.core.arrays import Bool, Float32, Float64, Int64
 from plough.core.collider import Collider
 from plough.core.hashing import digest, key_of
 from plough.core.lay.dressing import Dress, dressed
+from plough.core.lay.fallen import Lost, rows_of
 from plough.core.lay.levels import Heights, Levels, levels_of
 from plough.core.lay.masonry import (
-    DEPTH,
     Course,
     Opening,
     Plan,
@@ -32,6 +32,7 @@ from plough.core.lay.skin import Skin, skinned
 from plough.core.lay.stones import (
     ARCH,
     COPE,
+    DEPTH,
     FACE,
     LINTEL,
     SILL,
@@ -47,7 +48,10 @@ from plough.core.rng import seed_for, stream, uniform_array
 
 CHUNK = 8.0  #: metres of a span that are one piece
 _INSIDE = 0.05  # metres that the core ends before a stone's own end
-_BOX = 2.0  # metres of a box to collide with
+_UNDER = 0.1  # metres that the core ends below a top without coping
+_STANDS = 0.08  # metres that stones stand before the faces, at most
+_BOX = 1.5  # metres of a box to collide with
+_MEET = 0.46  # of its thickness, to which stones reach where those of both faces nearly meet
 _EVERY = 0.5  # metres along the core between its points
 _PROUD = {TIE: 0.05, COPE: 0.02, SILL: 0.06, ARCH: 0.01}  # metres before the faces
 _RUIN = stream("wall.ruin")
@@ -87,14 +91,14 @@ Kept = Callable[[str, Callable[[], Plan]], Plan]
 """Gives what is kept under a key, made where it is not."""
 
 
-def pieces_of(
+def laid_wall(
     spans: Sequence[Span],
     closed: bool,
     rule: WallRule,
     openings: Sequence[Sequence[Opening]],
     kept: Kept = lambda _, make: make(),
-) -> list[Piece]:
-    """The pieces of a wall.
+) -> tuple[list[Piece], list[Lost]]:
+    """The pieces of a wall, and what of each span has fallen.
 
     Args:
         openings: of each span, in its own coordinates.
@@ -122,12 +126,16 @@ def pieces_of(
 
     with ThreadPoolExecutor(2) as pool:  # kernels let each other run
         plans = list(pool.map(planned, range(n)))
-    out = []
+    out, lost = [], []
     for k, span in enumerate(spans):
         after = beside(k + 1)
         plan, stones = plans[k], plans[k].stones
         keep = _kept(span, after, rule, levels[k])
-        stones = stones.taken(_standing(stones, keep, plan))
+        standing = _standing(stones, keep, plan)
+        gone = stones.taken(rows_of(stones, standing))
+        thick = rule.thickness - 2.0 * rule.batter * _above(gone, rule, span)
+        lost.append(Lost(span, gone, thick, _footprint(plan, span, rule, levels[k])))
+        stones = stones.taken(standing)
         corner = None
         if span.last is not None and after is not None:
             corner = _corner(span, after, rule, plan, plans[(k + 1) % n], levels[k], keep)
@@ -155,7 +163,43 @@ def pieces_of(
                     rule,
                 )
             )
-    return out
+    return out, lost
+
+
+def _footprint(plan: Plan, span: Span, rule: WallRule, levels: Levels) -> list[Float32]:
+    """Boxes, each (8, 3) metres, over what of a span stands about the ground, with its corners."""
+    frame = frame_of(span, rule.half, 0.0, rule.steps > 0)
+    boxes = []
+    for a, b, base in levels.bases:
+        row = next((c for c in plan.courses if c.bottom <= base < c.top), None)
+        for s in row.stretches if row else ():
+            left, right = max(s.start, a), min(s.end, b)
+            left -= _reach(span.first, rule) if left <= 0.0 else 0.0
+            right += _reach(span.last, rule) if right >= span.length else 0.0
+            if right - left < 0.01:
+                continue
+            edges = np.linspace(left, right, max(1, math.ceil((right - left) / _BOX)) + 1)
+            for ends in zip(edges[:-1], edges[1:], strict=True):
+                corners = [
+                    place(frame, float(x), base + y, side, _STANDS)
+                    for x in ends
+                    for y in (-1.0, rule.height)
+                    for side in (1, -1)
+                ]
+                boxes.append(np.array(corners, np.float32))
+    return boxes
+
+
+def _reach(corner: Corner | None, rule: WallRule) -> float:
+    """Metres behind a knot that its corner goes on."""
+    return rule.half * math.tan(0.5 * abs(corner.turn)) + _STANDS if corner else 0.0
+
+
+def _above(s: Stones, rule: WallRule, span: Span) -> Float64:
+    """(n,) metres of the tops of stones above the foot of the wall."""
+    top = s.corners[..., 1].max(axis=1, initial=-1e9, where=_there(s))
+    foot = np.interp(s.middle[:, 0], span.at, span.ground) if rule.steps else 0.0
+    return np.asarray(np.maximum(top - foot, 0.0))
 
 
 Keep = tuple[Float64, Float64]
@@ -249,18 +293,23 @@ def _core(
                 low = bottom
             high = top
         out.append((a, b, low, high))
-    return _lowered(out, keep) if keep is not None else out
+    if rule.coping == "none":  # what shows from above is stone
+        top = max((c.top for c in plan.courses), default=0.0)
+        out = [
+            (a, b, low, min(high, top - _UNDER)) for a, b, low, high in out if low < top - _UNDER
+        ]
+    return _lowered(out, keep, 1.4 * rule.sizes[1]) if keep is not None else out
 
 
 def _lowered(
-    core: list[tuple[float, float, float, float]], keep: Keep
+    core: list[tuple[float, float, float, float]], keep: Keep, below: float
 ) -> list[tuple[float, float, float, float]]:
     """The core, cut off below the top of what still stands."""
     out = []
     for a, b, low, high in core:
         edges = np.linspace(a, b, max(1, math.ceil((b - a) / _EVERY)) + 1)
-        at = np.linspace(edges[:-1] - 0.3, edges[1:] + 0.3, 5)
-        tops = np.minimum(high, np.interp(at, *keep).min(axis=0) - 0.2)
+        at = np.linspace(edges[:-1] - 0.5, edges[1:] + 0.5, 7)
+        tops = np.minimum(high, np.interp(at, *keep).min(axis=0) - below)
         for left, right, top in zip(edges[:-1], edges[1:], tops, strict=True):
             if top > low + 0.03:
                 out.append((float(left), float(right), low, float(top)))
@@ -274,9 +323,10 @@ def mesh_of(piece: Piece, dress: Dress, skin: Skin, fill: Fill) -> Mesh | None:
     meshes = []
     s = piece.stones
     if len(s):
-        top = s.corners[..., 1].max(axis=1, initial=-1e9, where=_there(s))
-        thick = rule.thickness - 2.0 * rule.batter * np.maximum(top - _foot(span, rule, s), 0.0)
+        thick = rule.thickness - 2.0 * rule.batter * _above(s, rule, span)
         deep = np.where(s.side == THROUGH, thick, DEPTH * thick)
+        bare = _bare(piece) & (s.side != THROUGH)
+        deep[bare] = _MEET * thick[bare]
         proud = np.zeros(len(s))
         for role, by in _PROUD.items():
             proud[s.role == role] = by
@@ -295,14 +345,24 @@ def mesh_of(piece: Piece, dress: Dress, skin: Skin, fill: Fill) -> Mesh | None:
     return join(meshes)
 
 
+def _bare(piece: Piece) -> Bool:
+    """(n,) which stones may be seen from above, so that those of both faces must meet; not those near corners, which leave room for others."""
+    rule, span, s = piece.rule, piece.span, piece.stones
+    if rule.coping != "none" and not rule.ruin:
+        return np.zeros(len(s), bool)
+    near = 1.2 * rule.thickness
+    x = s.middle[:, 0]
+    corner = np.zeros(len(s), bool)
+    if span.first is not None:
+        corner |= x < near
+    if span.last is not None:
+        corner |= x > span.length - near
+    return ~corner
+
+
 def _there(s: Stones) -> Bool:
     """(n, MOST_CORNERS, 1) which corners there are."""
     return np.asarray(np.arange(s.corners.shape[1]) < s.count[:, None])
-
-
-def _foot(span: Span, rule: WallRule, s: Stones) -> Float64 | float:
-    """Metres of their own heights where a wall stands on the ground, under each stone."""
-    return np.interp(s.middle[:, 0], span.at, span.ground) if rule.steps else 0.0
 
 
 def _quoined(q: Quoins, span: Span, rule: WallRule, dress: Dress, skin: Skin) -> Mesh:

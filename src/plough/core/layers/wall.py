@@ -15,15 +15,17 @@ from plough.core.build.stone import Stone
 from plough.core.errors import ParameterError
 from plough.core.ground.paths import Curve
 from plough.core.ground.surface import Surface
-from plough.core.hashing import key_of
+from plough.core.hashing import digest, key_of
 from plough.core.lay.crossing import Crossing, crossings
 from plough.core.lay.dressing import Dress
+from plough.core.lay.fallen import Lost, fallen, lying
 from plough.core.lay.masonry import Opening, Plan, WallRule
 from plough.core.lay.run import Bends, Span, run_curve, spans_of
 from plough.core.lay.skin import Skin
-from plough.core.lay.wall import Fill, Piece, collider_of, mesh_of, pieces_of
+from plough.core.lay.wall import Fill, Piece, collider_of, laid_wall, mesh_of
 from plough.core.matters import Matters, above, among
 from plough.core.mesh.material import Material
+from plough.core.mesh.value import Mesh
 from plough.core.parameters import (
     Color,
     Id,
@@ -43,7 +45,7 @@ from plough.core.parameters import (
     within,
 )
 from plough.core.rng import seed_for
-from plough.core.scene.facets import Finding, Output, Shaped, Solid
+from plough.core.scene.facets import Finding, Output, Shaped, Solid, solid
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
 from plough.core.tiles import tile_of
@@ -81,7 +83,7 @@ class WallParameters(Parameters):
         "mortar": among("joints", "mortar"),
         "moss_color": above("moss"),
         "lichen_color": above("lichen"),
-        "ruin_seed": above("ruin"),
+        "ruin_seed lying": above("ruin"),
     }
 
     seed: Seed = seeded()
@@ -213,6 +215,15 @@ class WallParameters(Parameters):
     )
     ruin: float = number(0, "Fallen", (0, 100), unit="%", step=1, group="Ruin")
     ruin_seed: Seed = seeded("Where", group="Ruin")
+    lying: float = number(
+        50,
+        "Still lying there",
+        (0, 100),
+        unit="%",
+        step=1,
+        group="Ruin",
+        help="Of what has fallen.",
+    )
     light: Color = color("#a39a88", "Light", "Skin")
     dark: Color = color("#6a6457", "Dark", "Skin")
     tones: float = number(0.7, "Of several tones", (0, 1), group="Skin")
@@ -252,7 +263,7 @@ class WallParameters(Parameters):
         long = mean * 0.005 * sum(self.lengths)
         line = np.array([*self.points, *self.points[: int(self.closed)]])
         length = 1.1 * float(np.hypot(*np.diff(line, axis=0).T).sum())
-        cope = length / (0.39 * self.cope) if self.coping == "upright" else 0.0
+        cope = length / (0.5 * self.cope) if self.coping == "upright" else 0.0
         faces: float = 2.0 * length * (self.height + self.footing) / (mean * long)
         return faces + cope
 
@@ -305,7 +316,7 @@ def _looks(p: WallParameters, seed: int) -> tuple[Dress, Skin, Fill, dict[str, M
         seed_for(seed, "skin"), 1.0, p.tones, 0.7, 0.35 if mortar else 0.9, p.moss, green, p.damp
     )
     fill = Fill(
-        0.4 * dress.bevel + 0.006 if mortar else min(0.09, 0.2 * p.thickness),
+        dress.proud + 0.3 * dress.bevel + 0.012 if mortar else min(0.09, 0.2 * p.thickness),
         linear(p.mortar) if mortar else (0.05, 0.046, 0.04),
     )
     drawn = Stone(
@@ -416,7 +427,7 @@ def evaluate(p: WallParameters, inputs: Inputs) -> Output:
     def plan(key: str, make: Callable[[], Plan]) -> Plan:
         return inputs.kept(key, make, lambda found: 400 * len(found.stones))
 
-    pieces = pieces_of(spans, p.closed, rule_of(p, seed), openings, plan)
+    pieces, lost = laid_wall(spans, p.closed, rule_of(p, seed), openings, plan)
     looks = _looks(p, seed)
     told = key_of(VERSION, repr(looks))
 
@@ -427,6 +438,8 @@ def evaluate(p: WallParameters, inputs: Inputs) -> Output:
 
     with ThreadPoolExecutor(2) as pool:  # kernels let each other run
         solids = [s for s in pool.map(made, pieces) if s is not None]
+    if p.ruin > 0 and p.lying > 0:
+        solids += _fallen(p, [lying(x, seed, 0.01 * p.lying) for x in lost], looks, inputs)
     findings = (*_tight(p, spans, inputs), *_into_itself(p, spans, inputs))
     return Output(curves=(curve,), solids=tuple(solids), findings=findings)
 
@@ -443,6 +456,31 @@ def _made(
     return Solid(
         piece.name, mesh, used, key_of(key), tile=(tile[0], tile[1]), collider=collider_of(piece)
     )
+
+
+def _fallen(
+    p: WallParameters,
+    lost: list[Lost],
+    looks: tuple[Dress, Skin, Fill, dict[str, Material]],
+    inputs: Inputs,
+) -> list[Solid]:
+    """What lies at the foot of a wall that has fallen."""
+    dress, skin, _, materials = looks
+    surface, seed = inputs.surface(), inputs.seed(p.ruin_seed)
+    told = [[x.span.key, digest(x.stones.corners.tobytes(), x.stones.id.tobytes())] for x in lost]
+    beside = [digest(box.tobytes()) for x in lost for box in x.beside]
+    key = key_of("fallen", VERSION, told, beside, repr(looks), surface.key)
+
+    def make() -> list[Mesh | None]:
+        half = 0.5 * p.thickness
+        return fallen(lost, half, surface, dress, skin, seed, inputs.check)
+
+    made = inputs.kept(key, make, lambda ms: 100 + sum(m.nbytes for m in ms if m))
+    return [
+        solid(f"fallen {k}", mesh, {"stone": materials["stone"]})
+        for k, mesh in enumerate(made)
+        if mesh is not None
+    ]
 
 
 def _bytes(made: Solid | None) -> int:

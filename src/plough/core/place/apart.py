@@ -42,6 +42,7 @@ def push_apart(
     level: bool = False,
     follow: Follow | None = None,
     check: Callable[[], None] = lambda: None,
+    rounds: int = _ROUNDS,
 ) -> Apart:
     """Move things until none stands into another.
 
@@ -51,6 +52,7 @@ def push_apart(
         level: they are only moved east and south.
         follow: how they rise and fall with the ground then.
         check: called in every round; may raise to stop.
+        rounds: at most.
     """
     points = stood.points.copy()
     low, high = stood.low.copy(), stood.high.copy()
@@ -61,7 +63,7 @@ def push_apart(
     by = np.zeros((count, 3))
     rise = np.zeros(count)
     shape = stood.starts, stood.round, stood.thing, first, last
-    for step in range(_ROUNDS):
+    for step in range(rounds):
         check()
         order = np.argsort(low[:, 0], kind="stable")
         pushed = _round(points, *shape, low, high, order, mass, by, level, GAP, _SHARE)
@@ -75,7 +77,7 @@ def push_apart(
     order = np.argsort(low[:, 0], kind="stable")
     left = _left(points, stood.starts, stood.round, stood.thing, low, high, order)
     movable = free[left[:, 0]] | free[left[:, 1]] if len(left) else np.empty(0, bool)
-    return Apart(by, np.unique(left[movable], axis=0), _ROUNDS)
+    return Apart(by, np.unique(left[movable], axis=0), rounds)
 
 
 def _bodies_of(thing: Int64, count: int) -> tuple[Int64, Int64]:
