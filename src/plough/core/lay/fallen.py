@@ -42,9 +42,11 @@ class Lost:
     beside: list[Float32]  #: boxes, each (k, 3) metres, that they lie beside
 
 
-def lying(lost: Lost, seed: int, share: float) -> Lost:
-    """Those of them that still lie there; a greater share has all of a lesser one."""
-    rows = np.nonzero(uniform_array(seed, _STAYS, lost.stones.id) < share)[0]
+def lying(lost: Lost, dress: Dress, seed: int, share: float) -> Lost:
+    """Those of them that still lie there; a greater share has all of a lesser one. Of some nothing is left once they are dressed."""
+    s = lost.stones
+    _, about = dressed(s, lost.thick, np.zeros(len(s)), np.zeros(len(s), np.int64), dress)
+    rows = np.nonzero((uniform_array(seed, _STAYS, s.id) < share) & (about > 0))[0]
     return replace(lost, stones=lost.stones.taken(rows), thick=lost.thick[rows])
 
 

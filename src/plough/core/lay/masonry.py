@@ -45,6 +45,8 @@ _QUOIN = 0.47  #: that one at a corner takes
 _OVER = 0.04  #: metres that coping stands before the faces, at most
 _TIED = 0.4  #: metres between stones that go through, at least
 _SLACK = 0.01  #: metres between it and those of the inner faces
+_WIDEST = 6.0  #: metres of an opening that an arch can span
+_LEAST = 0.06  #: metres of a stone of its own
 _SPLIT = 0.16  #: share of stones in courses that are two thin ones
 WIDE = 3.0  #: metres of an opening from which on it has no sill
 _COPES = 1_000  #: the number of the course that the coping is
@@ -210,7 +212,7 @@ def plan_of(
     openings = [
         o._replace(height=o.height + levels.base(0.5 * (o.start + o.end))) for o in openings
     ]
-    arches, lintels, others = _heads(openings, lines)
+    arches, lintels, others = _heads(openings, span, rule, levels)
     rows = range(len(levels.rows))
     made: list[Stones] = []
     fixed: list[Fixed] = [[] for _ in rows]
@@ -220,7 +222,8 @@ def plan_of(
         a, b = o.start - _BEARING, o.end + _BEARING
         for r in range(first, last):
             fixed[r].append((a, b))
-        made.append(_block(span, f"lintel {o.id}", a, b, lines[first], lines[last], LINTEL))
+        if _owned(o, span):
+            made.append(_block(span, f"lintel {o.id}", a, b, lines[first], lines[last], LINTEL))
     for r in rows:
         bottom, top = float(lines[r]), float(lines[r + 1])
         cuts = [(o.start, o.end, True) for o in others]
@@ -234,14 +237,16 @@ def plan_of(
         found, jambs = _cut(whole, cuts, rule, seed, span, number)
         stretches.append(found)
         wholes.append(whole)
-        for a, b in jambs:
+        taken = [*fixed[r], *(_taken(arch, bottom, top) for _, arch in arches)]
+        for k, (a, b) in enumerate(_clear_of(jambs, taken)):
             fixed[r].append((a, b))
-            made.append(_block(span, f"jamb {number} {a:.1f}", a, b, bottom, top, JAMB))
+            made.append(_block(span, f"jamb {number} {k}", a, b, bottom, top, JAMB))
     ties = _tied(rule, levels)
     for r in rows:
         bottom, top = float(lines[r]), float(lines[r + 1])
         if levels.rows[r] in ties:
-            for name, a, b in _ties(span, rule, seed, levels.rows[r], stretches[r], fixed[r]):
+            taken = [*fixed[r], *(_taken(arch, bottom, top) for _, arch in arches)]
+            for name, a, b in _ties(span, rule, seed, levels.rows[r], stretches[r], taken):
                 fixed[r].append((a, b))
                 made.append(_block(span, name, a, b, bottom, top, TIE))
         fixed[r].sort()
@@ -255,7 +260,7 @@ def plan_of(
         if not rule.courses:
             face = as_rubble(face, own, fixed, lines, bond)
         made.append(_clipped(face, [arch for _, arch in arches]))
-    made += [_voussoirs(arch, span, o.id) for o, arch in arches]
+    made += [_voussoirs(arch, span, o.id) for o, arch in arches if _owned(o, span)]
     if rule.coping != "none":
         for whole_, top in levels.tops:
             stretch = _joined([whole_], span, after, rule, seed, _COPES)[0]
@@ -272,19 +277,58 @@ def plan_of(
     return Plan(joined_stones(made), courses, heads)
 
 
+def _owned(o: Opening, span: Span) -> bool:
+    """Whether an opening is a span's own, and no neighbour's."""
+    return 0.0 <= 0.5 * (o.start + o.end) < span.length
+
+
+def _taken(arch: Arch, bottom: float, top: float) -> tuple[float, float]:
+    """From where to where an arch takes a course."""
+    if bottom >= arch.centre + arch.outer - 1e-6 or top <= arch.foot + 1e-6:
+        return arch.middle, arch.middle
+    heights = np.linspace(bottom + 1e-4, top - 1e-4, 7)
+    far = max(arch.beside(float(y)) for y in heights)
+    return arch.middle - far, arch.middle + far
+
+
+def _clear_of(blocks: Fixed, taken: Fixed) -> Fixed:
+    """What is left of blocks beside what is taken; none where little is left."""
+    out = []
+    for a, b in blocks:
+        for c, d in taken:
+            if c < b and d > a:
+                a, b = (a, c) if c - a > b - d else (d, b)
+        if b - a > _LEAST:
+            out.append((a, b))
+    return out
+
+
 def _heads(
-    openings: Sequence[Opening], lines: Float64
+    openings: Sequence[Opening], span: Span, rule: WallRule, levels: Levels
 ) -> tuple[list[tuple[Opening, Arch]], list[tuple[Opening, tuple[int, int]]], list[Opening]]:
     """Openings under an arch, those under a lintel with the courses that it takes, and those open to the sky."""
     arches, lintels, others = [], [], []
     for o in openings:
-        if o.head == "arch" and (arch := arch_over(o, lines)):
+        top = levels.base(0.5 * (o.start + o.end)) + rule.height
+        lines = levels.lines[levels.lines < top + 0.6 * rule.sizes[1]]
+        wide = o.end - o.start
+        arch = arch_over(o, lines) if o.head == "arch" and wide <= _WIDEST else None
+        rows = lintel_rows(o, lines) if o.head == "lintel" and wide <= WIDE else None
+        if arch and _fits(arch.middle - arch.outer, arch.middle + arch.outer, span, rule):
             arches.append((o, arch))
-        elif o.head == "lintel" and (rows := lintel_rows(o, lines)):
+        elif rows and _fits(o.start - _BEARING, o.end + _BEARING, span, rule):
             lintels.append((o, rows))
         else:
             others.append(o)
     return arches, lintels, others
+
+
+def _fits(a: float, b: float, span: Span, rule: WallRule) -> bool:
+    """Whether what is over an opening comes to no end of the wall, and not near a corner."""
+    room = 0.5 * _JAMBS[1] + 1.3 * rule.thickness
+    before = room if span.first else _LEAST if span.begins else -math.inf
+    behind = room if span.last else _LEAST if span.ends else -math.inf
+    return a > before and b < span.length - behind
 
 
 def _number(span: Span, name: str) -> UInt64:
@@ -302,7 +346,8 @@ def _block(
 def _has_sill(o: Opening, span: Span) -> bool:
     """Whether an opening has a sill: it is not too wide, and goes round no corner."""
     round_corner = (o.start < 0.0 and span.first) or (o.end > span.length and span.last)
-    return o.end - o.start < WIDE and not round_corner
+    within = min(o.end, span.length) - max(o.start, 0.0)
+    return o.end - o.start < WIDE and within > _LEAST and not round_corner
 
 
 def _sill(o: Opening, span: Span, levels: Levels) -> Stones:
@@ -524,12 +569,12 @@ def _coping(
     anchor = max(2.5 * rule.cope * sum(lengths), 0.5)
     bond = Bond(seed, span.number, THROUGH, anchor, *lengths, 0.0, 0.0)
     start, end = whole.start, whole.end
-    if span.first is not None and start == 0.0 and not whole.ends[0]:
-        start = _outset(span.first, rule, top - foot_of(span, rule, 0.0)) + _beyond_face(span.first)
-    if span.last is not None and end == span.length and not whole.ends[1]:
-        end -= _outset(span.last, rule, top - foot_of(span, rule, span.length)) + _beyond_face(
-            span.last
-        )
+    if span.first is not None and start == 0.0:
+        y = top - foot_of(span, rule, 0.0)
+        start = _cope_ends(span.first, rule, y, whole.ends[0])
+    if span.last is not None and end == span.length:
+        y = top - foot_of(span, rule, end)
+        end -= _cope_ends(span.last, rule, y, whole.ends[1])
     edges = [start, *(x for o in sorted(openings, key=lambda o: o.start) for x in o[1:3]), end]
     stretches = [
         Stretch(max(a, start), min(b, end), (True, True))
@@ -552,9 +597,11 @@ def _coping(
     return Stones(corners, found.count, found.side, roles, found.id)
 
 
-def _beyond_face(corner: Corner) -> float:
-    """Metres more that coping ends before a corner, since it stands before the faces."""
-    return _OVER * math.tan(0.5 * abs(corner.turn))
+def _cope_ends(corner: Corner, rule: WallRule, y: float, stops: bool) -> float:
+    """Metres from a corner to where coping ends, which stands before the faces; farther where the other side goes on higher, with an end of its own."""
+    half = 0.5 * rule.thick(y) + _OVER
+    turn = abs(corner.turn)
+    return half * max(math.tan(0.5 * turn), math.sin(turn) if stops else 0.0)
 
 
 def quoins(span: Span, after: Span, rule: WallRule, courses: list[Course], coped: bool) -> Quoins:

@@ -181,12 +181,12 @@ def _blocked(
 ) -> Float64:
     """(m, 4) rectangles where no rubble is: stones of their own, openings, and what lies before and behind."""
     out: list[tuple[float, float, float, float]] = []
+    every = [s for row in stretches for stretch in row for s in (stretch.start, stretch.end)]
+    first, last = min(every), max(every)
     for r, (own, blocks) in enumerate(zip(stretches, fixed, strict=True)):
         low, high = float(lines[r]), float(lines[r + 1])
         edges = [s for stretch in own for s in (stretch.start, stretch.end)]
-        if not edges:
-            continue
-        ends = [edges[0] - beyond, *edges, edges[-1] + beyond]
+        ends = [first - beyond, *edges, last + beyond]
         gaps = zip(ends[::2], ends[1::2], strict=True)
         out += [(a, b, low, high) for a, b in gaps if b - a > 1e-6]
         out += [(a, b, low, high) for a, b in blocks]

@@ -67,6 +67,15 @@ class Span:
         return float(np.interp(s, self.at, self.ground))
 
     @property
+    def bend(self) -> float:
+        """How tightly it bends where it does most, as 1 by metres of the radius."""
+        own = self.line[(self.at >= 0.0) & (self.at <= self.length)]
+        way = np.diff(own, axis=0)
+        turn = np.diff(np.unwrap(np.arctan2(way[:, 1], way[:, 0])))
+        long = np.hypot(*way.T)
+        return float((np.abs(turn) / (0.5 * (long[1:] + long[:-1]))).max(initial=0.0))
+
+    @property
     def key(self) -> str:
         """Tells it from any other."""
         arrays = (self.at, self.line, self.right, self.left, self.ground)

@@ -134,7 +134,8 @@ def laid_wall(
         standing = _standing(stones, keep, plan)
         gone = stones.taken(rows_of(stones, standing))
         thick = rule.thickness - 2.0 * rule.batter * _above(gone, rule, span)
-        lost.append(Lost(span, gone, thick, _footprint(plan, span, rule, levels[k])))
+        beside_it = _footprint(plan, span, rule, levels[k])
+        lost.append(Lost(span, gone, thick, beside_it))
         stones = stones.taken(standing)
         corner = None
         if span.last is not None and after is not None:
@@ -169,16 +170,20 @@ def laid_wall(
 def _footprint(plan: Plan, span: Span, rule: WallRule, levels: Levels) -> list[Float32]:
     """Boxes, each (8, 3) metres, over what of a span stands about the ground, with its corners."""
     frame = frame_of(span, rule.half, 0.0, rule.steps > 0)
+    longest = min(_BOX, math.sqrt(0.16 / max(span.bend, 1e-3)))  # within 2 cm of a bend
     boxes = []
     for a, b, base in levels.bases:
         row = next((c for c in plan.courses if c.bottom <= base < c.top), None)
+        joints = {w.start for w in row.whole if not w.ends[0]} if row else set()
         for s in row.stretches if row else ():
-            left, right = max(s.start, a), min(s.end, b)
+            # where spans meet it goes to the knot, whatever the course does
+            left = max(0.0 if s.start in joints else s.start, a)
+            right = s.end if b >= span.length else min(s.end, b)
             left -= _reach(span.first, rule) if left <= 0.0 else 0.0
             right += _reach(span.last, rule) if right >= span.length else 0.0
             if right - left < 0.01:
                 continue
-            edges = np.linspace(left, right, max(1, math.ceil((right - left) / _BOX)) + 1)
+            edges = np.linspace(left, right, max(1, math.ceil((right - left) / longest)) + 1)
             for ends in zip(edges[:-1], edges[1:], strict=True):
                 corners = [
                     place(frame, float(x), base + y, side, _STANDS)
@@ -187,6 +192,12 @@ def _footprint(plan: Plan, span: Span, rule: WallRule, levels: Levels) -> list[F
                     for side in (1, -1)
                 ]
                 boxes.append(np.array(corners, np.float32))
+    sills = plan.stones.taken(np.nonzero(plan.stones.role == SILL)[0])
+    for ring in sills.corners[:, :4]:
+        places = [
+            place(frame, float(x), float(y), side, _STANDS) for x, y in ring for side in (1, -1)
+        ]
+        boxes.append(np.array(places, np.float32))
     return boxes
 
 
@@ -260,7 +271,8 @@ def _corner(
         comes = bool(c.stretches) and c.stretches[-1].end == span.length
         if comes and c.row in begin and 0.5 * (c.bottom + c.top) <= high:
             courses.append(c)
-    return quoins(span, after, rule, courses, high > base + rule.height)
+    alike = not levels.tops[-1][0].ends[1]  # else it goes on higher, or lower
+    return quoins(span, after, rule, courses, alike and high > base + rule.height)
 
 
 def _over(corner: Corner | None, rule: WallRule) -> float:
@@ -327,6 +339,9 @@ def mesh_of(piece: Piece, dress: Dress, skin: Skin, fill: Fill) -> Mesh | None:
         deep = np.where(s.side == THROUGH, thick, DEPTH * thick)
         bare = _bare(piece) & (s.side != THROUGH)
         deep[bare] = _MEET * thick[bare]
+        # a straight stone in a bend comes nearer to the other face
+        sag = 0.125 * _widths(s) ** 2 * span.bend
+        deep = np.where(s.side == THROUGH, deep, np.maximum(deep - sag, 0.25 * deep))
         proud = np.zeros(len(s))
         for role, by in _PROUD.items():
             proud[s.role == role] = by
@@ -358,6 +373,13 @@ def _bare(piece: Piece) -> Bool:
     if span.last is not None:
         corner |= x > span.length - near
     return ~corner
+
+
+def _widths(s: Stones) -> Float64:
+    """(n,) metres of each along the wall."""
+    x, there = s.corners[..., 0], _there(s)
+    high = x.max(axis=1, initial=-np.inf, where=there)
+    return np.asarray(high - x.min(axis=1, initial=np.inf, where=there))
 
 
 def _there(s: Stones) -> Bool:

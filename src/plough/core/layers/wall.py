@@ -55,6 +55,7 @@ MOST_STONES = 30_000
 MOST_OPENINGS = 60
 _THINNEST = 0.12  # metres of a wall's top
 _ROOM = 0.15  # metres of wall that are left beside an opening, at least
+_ABOUT = 1.5  # metres of wall beside an opening that may hang on it
 _TIGHT = 0.9  # of its half thickness that a bend leaves of a face
 
 Head = Literal["open", "lintel", "arch"]
@@ -360,7 +361,8 @@ def _openings(
             if off is None:
                 off = spans[at].length if j < k else -spans[k].length
             moved = o._replace(start=o.start + off, end=o.end + off)
-            if moved.end > 0 and moved.start < spans[at].length and (j == k or n > 1):
+            near = moved.end > -_ABOUT and moved.start < spans[at].length + _ABOUT
+            if near and (j == k or n > 1):
                 out[at].append(moved)
     return [_apart(own, s, inputs) for own, s in zip(out, spans, strict=True)]
 
@@ -439,7 +441,9 @@ def evaluate(p: WallParameters, inputs: Inputs) -> Output:
     with ThreadPoolExecutor(2) as pool:  # kernels let each other run
         solids = [s for s in pool.map(made, pieces) if s is not None]
     if p.ruin > 0 and p.lying > 0:
-        solids += _fallen(p, [lying(x, seed, 0.01 * p.lying) for x in lost], looks, inputs)
+        solids += _fallen(
+            p, [lying(x, looks[0], seed, 0.01 * p.lying) for x in lost], looks, inputs
+        )
     findings = (*_tight(p, spans, inputs), *_into_itself(p, spans, inputs))
     return Output(curves=(curve,), solids=tuple(solids), findings=findings)
 
