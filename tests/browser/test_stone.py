@@ -90,3 +90,80 @@ def test_a_pile_is_dropped_where_it_is_pointed_at_and_moved(
     page.chord(Keys.CONTROL, "z")
     page.until(lambda: scene.placed(pile["id"]) == 40, "forty again")
     assert not page.errors()
+
+
+def draw(page: Page, kind: str, *offsets: tuple[int, int]) -> None:
+    """Add a layer that is drawn, by clicks in the view so far from its middle."""
+    page.button("add a layer").click()
+    path = f"//li//button[contains(., '{kind}')]"
+    page.until(lambda: page.driver.find_elements(By.XPATH, path), kind)[0].click()
+    canvas = page.one('section[aria-label="view"] canvas')
+    for x, y in offsets:
+        ActionChains(page.driver).move_to_element_with_offset(canvas, x, y).click().perform()
+    page.keys(Keys.ENTER)
+
+
+def test_a_wall_is_drawn_a_path_crosses_it_and_the_opening_goes_along(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    scene = opened(page, sedge, scene_id)
+    page.rested()
+    before = picture(page)
+    draw(page, "Stone wall", (-160, 60), (-20, 80), (140, 60))
+    page.until(lambda: any(x["kind"] == "wall" for x in scene.layers()), "the wall")
+    wall = scene.of("wall")
+
+    def stones() -> dict[str, str]:
+        evaluated = sedge.get(f"{scene.address}/evaluation").json()
+        own = next(x for x in evaluated["layers"] if x["id"] == wall["id"])
+        return {s["name"]: s["mesh"] for s in own["solids"]}
+
+    page.until(lambda: len(stones()) >= 2, "it is laid in pieces")
+    page.until(lambda: "drystone wall" in sentence(page), "in words")
+    page.rested()
+    assert differing(picture(page), before) > 0.002, "it is seen"
+    whole = stones()
+    draw(page, "Path", (-60, 20), (-70, 190))
+    page.until(lambda: stones() != whole, "an opening")
+    paths = [x["id"] for x in scene.layers() if x["kind"] == "path"]
+    crossed = stones()
+    page.rested()
+    # the path is dragged in the view, and the opening goes along
+    points = scene.layer(paths[-1])["parameters"]["points"]
+    page.drag(page.until(lambda: page.all("[data-mark='point 1']"), "its marks")[0], 70, 0)
+    page.until(lambda: scene.layer(paths[-1])["parameters"]["points"] != points, "dragged")
+    page.until(lambda: stones() not in (whole, crossed), "the opening has gone along")
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: stones() == crossed, "undone")
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: stones() == whole, "without the path the wall is whole")
+    assert not page.errors()
+
+
+def test_a_wall_begins_in_another_way_and_gets_an_opening_of_its_own(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    scene = opened(page, sedge, scene_id)
+    draw(page, "Stone wall", (-140, 70), (120, 60))
+    page.until(lambda: any(x["kind"] == "wall" for x in scene.layers()), "the wall")
+    page.until(lambda: page.all("[data-openings] button"), "its sheet")
+    page.button("Begin with…").click()
+    page.until(lambda: page.all("dialog[open] img"), "pictures")
+    page.button("begin with Rubble wall").click()
+    page.until(lambda: parameters(scene, "wall").get("bond") == "rubble", "rubble")
+    assert len(parameters(scene, "wall")["points"]) == 2, "it stands where it stood"
+    page.until(lambda: "as rubble" in sentence(page), "in words")
+    page.button("Add an opening").click()
+    page.until(lambda: parameters(scene, "wall").get("openings"), "an opening")
+    (own,) = parameters(scene, "wall")["openings"]
+    field = page.until(lambda: page.all("input[aria-label='Wide, value']"), "its width")[0]
+    field.click()
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("2" + Keys.ENTER)
+    page.until(lambda: parameters(scene, "wall")["openings"][0]["width"] == 2, "wider")
+    page.button("remove opening 1").click()
+    page.until(lambda: not parameters(scene, "wall").get("openings"), "taken out")
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: parameters(scene, "wall").get("openings"), "undone")
+    assert parameters(scene, "wall")["openings"][0]["at"] == own["at"]
+    assert not page.errors()

@@ -1,15 +1,28 @@
 <script lang="ts">
   /** A stone wall in plain words whose values are edited in place, and its openings. */
-  import type { WallValues } from '../api/client';
+  import { Button } from 'flowbite-svelte';
+  import type { Way, WallValues } from '../api/client';
   import Chip from '../controls/Chip.svelte';
   import LayerField from '../parts/LayerField.svelte';
   import WallOpenings from '../parts/WallOpenings.svelte';
+  import WaysDialog from '../parts/WaysDialog.svelte';
   import { shown } from '../state/values';
   import { wallHead, wallRuin } from '../state/walls';
   import type { PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
   const p = $derived(layer.parameters as unknown as WallValues);
+  let waysOpen = $state(false);
+
+  // a way names what differs from the defaults; where it stands and its openings stay as they are
+  const KEPT = ['points', 'closed', 'openings', 'seed'];
+  const fresh = $derived(
+    Object.fromEntries(rows.filter((r) => !KEPT.includes(r.path)).map((r) => [r.path, r.default])),
+  );
+  function begin(way: Way) {
+    const own = Object.entries(way.parameters ?? {}).filter(([path]) => !KEPT.includes(path));
+    void open.edit({ op: 'layer', id: layer.id, parameters: { ...fresh, ...Object.fromEntries(own) } });
+  }
   const length = $derived(open.view(layer.id)?.curves?.[0]?.length ?? 0);
 </script>
 
@@ -45,4 +58,8 @@
       )}{/if}{#if p.crossed === 'lintel' || p.crossed === 'arch'}{@render field('clear')}{/if}</Chip
   >. <Chip text={wallRuin(p.ruin)} label="ruin">{@render field('ruin')}{@render field('ruin_seed')}</Chip>.
 </p>
+{#if !disabled}
+  <Button color="alternative" size="xs" class="mt-2" onclick={() => (waysOpen = true)}>Begin with…</Button>
+{/if}
+<WaysDialog bind:open={waysOpen} kind={layer.kind} title="Begin the wall with" onchoose={begin} />
 <WallOpenings {open} {layer} {disabled} {oninput} {onchange} />

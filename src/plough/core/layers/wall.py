@@ -193,7 +193,7 @@ class WallParameters(Parameters):
         "Where a path crosses",
         {"none": "It goes on", **_HEADS},
         group="Openings",
-        help="Paths further left in the strip.",
+        help="That people walk.",
     )
     beside: float = number(
         0.2,
@@ -345,7 +345,7 @@ def _openings(
     """The openings of each span, in its own coordinates; those that come near its ends are known to its neighbours as well."""
     found: list[tuple[int, Opening]] = []
     if p.crossed != "none":
-        for c in crossings(spans, inputs.all_paths()):
+        for c in crossings(spans, inputs.walked()):
             found.append((c.span, _at_path(p, c)))
     for own in p.openings:
         k, s = _nearest(spans, own.at)

@@ -203,6 +203,7 @@ class Evaluator:
                     surface=made.surface,
                     clear=(*ground.clear, *made.clear),
                     laid=(*ground.laid, *made.laid),
+                    walked=(*ground.walked, layer.id) if made.walked else ground.walked,
                 )
         return ground, told
 

@@ -177,6 +177,7 @@ class Shaped:
     surface: Surface
     clear: tuple[Strip | Region, ...] = ()  #: where nothing is planted
     laid: tuple[Laid, ...] = ()
+    walked: bool = False  #: whether people walk along its line
 
 
 @dataclass(frozen=True, eq=False)
@@ -188,6 +189,7 @@ class Ground:
     laid: tuple[Laid, ...] = ()
     water: float | None = None
     traced: Traced = field(default_factory=dict)
+    walked: tuple[str, ...] = ()  #: the layers along whose lines people walk
     cover: GroundCover = field(default_factory=lambda: GroundCover((), ()))
 
     @cached_property
@@ -196,4 +198,6 @@ class Ground:
         clear = [c.key for c in self.clear]
         laid = [(x.strip.key, x.look) for x in self.laid]
         traced = [(name, t.key) for name, t in sorted(self.traced.items())]
-        return key_of(self.surface.key, clear, laid, self.water, traced, self.cover.key)
+        return key_of(
+            self.surface.key, clear, laid, self.water, traced, self.walked, self.cover.key
+        )

@@ -168,9 +168,10 @@ class Inputs:
         there = [i for i in ids if self._given([i], "path")]
         return [(i, c) for i in there for c in self._earlier[i].curves]
 
-    def all_paths(self) -> list[tuple[str, Curve]]:
-        """Every path that an earlier layer gives and that people walk."""
-        return [(i, c) for i, o in self._earlier.items() if o.walked for c in o.curves]
+    def walked(self) -> list[tuple[str, Curve]]:
+        """The paths that people walk, wherever their layers stand: they lie on the ground before anything does."""
+        on = self._on()
+        return [(i, c) for i in on.walked if isinstance(c := on.traced[i], Curve)]
 
     def _given(self, ids: Sequence[str], wanted: str) -> list[Output]:
         out = []
