@@ -235,6 +235,25 @@ def test_a_knot_that_is_dragged_changes_what_is_near_and_nothing_else(
     assert len(same) > 2
 
 
+@pytest.mark.parametrize("wall", ["corners", "steps", "ruin", "ring", "arch"])
+def test_what_was_kept_of_other_walls_changes_nothing(wall: str) -> None:
+    seen = Evaluator()
+    line = WALLS[wall].get("points", LINE)
+    changes: list[dict[str, Any]] = [
+        {},
+        {"points": [line[0], [line[1][0], line[1][1] + 0.4], *line[2:]]},
+        {"height": 1.9},
+        {"ruin_seed": 5, "openings": [{"id": "a", "at": [-8, 7]}]},
+        {"moss": 0.9},
+    ]
+    for k, change in enumerate(changes):
+        document = scene(**WALLS[wall] | change)
+        ground = next(x for x in document["layers"] if x["kind"] == "ground")
+        ground["parameters"]["relief"] = 5 + k % 2
+        differ, same = changed(run(document, seen), run(document, Evaluator()))
+        assert same and not differ
+
+
 def test_a_path_that_moves_takes_its_opening_along_and_few_stones_change() -> None:
     def at(x: float) -> Any:
         way = {"points": [[x, -20], [x, 20]], "width": 1.6}

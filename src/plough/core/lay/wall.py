@@ -7,26 +7,20 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import NamedTuple
 
 import numpy as np
 
 from plough.core.arrays import Bool, Float32, Float64, Int64
 from plough.core.collider import Collider
 from plough.core.hashing import digest, key_of
+from plough.core.lay.corners import Bed, Quoins, quoins
 from plough.core.lay.dressing import Dress, dressed
 from plough.core.lay.fallen import Lost, rows_of
+from plough.core.lay.filling import Fill, Keep, Rectangle, core_of, filled, merged
 from plough.core.lay.levels import Heights, Levels, levels_of
-from plough.core.lay.masonry import (
-    Course,
-    Opening,
-    Plan,
-    Quoins,
-    WallRule,
-    plan_of,
-    quoins,
-)
-from plough.core.lay.on_wall import Frame, frame_of, lined, place, placed
+from plough.core.lay.masonry import Plan, plan_of
+from plough.core.lay.on_wall import frame_of, place, placed
+from plough.core.lay.rule import Opening, WallRule
 from plough.core.lay.run import Corner, Span
 from plough.core.lay.skin import Skin, skinned
 from plough.core.lay.stones import (
@@ -41,28 +35,16 @@ from plough.core.lay.stones import (
     Stones,
     outlines,
 )
-from plough.core.mesh.material import as_bytes
-from plough.core.mesh.tangents import with_tangents
-from plough.core.mesh.value import Mesh, Part, join
+from plough.core.mesh.value import Mesh, join
 from plough.core.rng import seed_for, stream, uniform_array
 
 CHUNK = 8.0  #: metres of a span that are one piece
-_INSIDE = 0.05  # metres that the core ends before a stone's own end
-_UNDER = 0.1  # metres that the core ends below a top without coping
 _STANDS = 0.08  # metres that stones stand before the faces, at most
 _BOX = 1.5  # metres of a box to collide with
 _MEET = 0.46  # of its thickness, to which stones reach where those of both faces nearly meet
-_EVERY = 0.5  # metres along the core between its points
 _PROUD = {TIE: 0.05, COPE: 0.02, SILL: 0.06, ARCH: 0.01}  # metres before the faces
 _RUIN = stream("wall.ruin")
 _PATCH = 1.6  # metres along it between places where more and where less has fallen
-
-
-class Fill(NamedTuple):
-    """What is between and behind stones."""
-
-    behind: float  #: metres from the faces
-    color: tuple[float, float, float]  #: linear
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,7 +54,7 @@ class Piece:
     name: str
     span: Span
     stones: Stones
-    core: list[tuple[float, float, float, float]]  #: rectangles: along from, to, up from, to
+    core: list[Rectangle]  #: rectangles: along from, to, up from, to
     quoins: Quoins | None
     rule: WallRule
 
@@ -83,7 +65,7 @@ class Piece:
         arrays = (s.corners, s.count, s.side, s.role, s.id)
         corner = self.quoins and [digest(r.tobytes()) for r in self.quoins.rings]
         told = [digest(np.ascontiguousarray(a).tobytes()) for a in arrays]
-        levels = self.quoins and digest(self.quoins.levels.tobytes())
+        levels = self.quoins and (digest(self.quoins.levels.tobytes()), self.quoins.slopes)
         return key_of(self.name, self.span.key, told, self.core, corner, levels, repr(self.rule))
 
 
@@ -143,7 +125,7 @@ def laid_wall(
         count = max(1, round(span.length / CHUNK))
         edges = np.linspace(0.0, span.length, count + 1)
         chunk = np.clip(np.searchsorted(edges, stones.middle[:, 0], "right") - 1, 0, count - 1)
-        core = _core(plan, span, rule, keep)
+        core = core_of(plan, span, rule, keep)
         for c in range(count):
             within = (
                 -math.inf if c == 0 else float(edges[c]),
@@ -213,10 +195,6 @@ def _above(s: Stones, rule: WallRule, span: Span) -> Float64:
     return np.asarray(np.maximum(top - foot, 0.0))
 
 
-Keep = tuple[Float64, Float64]
-"""How high a wall still stands, by metres along a span; above its levels."""
-
-
 def _kept(span: Span, after: Span | None, rule: WallRule, levels: Levels) -> Keep | None:
     if rule.ruin <= 0:
         return None
@@ -266,66 +244,13 @@ def _corner(
     begin = {c.row for c in behind.courses if c.stretches and c.stretches[0].start == 0.0}
     base = levels.base(span.length)
     high = math.inf if keep is None else float(keep[1][-1])
-    courses: list[Course] = []
+    courses: list[Bed] = []
     for c in plan.courses:
         comes = bool(c.stretches) and c.stretches[-1].end == span.length
         if comes and c.row in begin and 0.5 * (c.bottom + c.top) <= high:
-            courses.append(c)
+            courses.append(Bed(c.row, c.bottom, c.top))
     alike = not levels.tops[-1][0].ends[1]  # else it goes on higher, or lower
     return quoins(span, after, rule, courses, alike and high > base + rule.height)
-
-
-def _over(corner: Corner | None, rule: WallRule) -> float:
-    """Metres that the core goes on behind a knot."""
-    return 0.01 + (
-        0.3 * rule.thick(rule.height) * math.tan(0.5 * abs(corner.turn)) if corner else 0.0
-    )
-
-
-def _core(
-    plan: Plan, span: Span, rule: WallRule, keep: Keep | None
-) -> list[tuple[float, float, float, float]]:
-    """What is behind the stones, as rectangles: along from, to, up from, to."""
-    runs: dict[tuple[float, float], list[tuple[float, float]]] = {}
-    for c in plan.courses:
-        starts = {w.start for w in c.whole if not w.ends[0]}
-        ends = {w.end for w in c.whole if not w.ends[1]}
-        for s in c.stretches:
-            # where spans meet it goes to the knot, whatever the course does
-            a = -_over(span.first, rule) if s.start in starts else s.start + _INSIDE
-            b = span.length + _over(span.last, rule) if s.end in ends else s.end - _INSIDE
-            if b - a > 0.05:
-                runs.setdefault((round(a, 4), round(b, 4)), []).append((c.bottom, c.top))
-    out: list[tuple[float, float, float, float]] = []
-    for (a, b), levels in runs.items():
-        low, high = levels[0]
-        for bottom, top in levels[1:]:
-            if abs(bottom - high) > 1e-6:
-                out.append((a, b, low, high))
-                low = bottom
-            high = top
-        out.append((a, b, low, high))
-    if rule.coping == "none":  # what shows from above is stone
-        top = max((c.top for c in plan.courses), default=0.0)
-        out = [
-            (a, b, low, min(high, top - _UNDER)) for a, b, low, high in out if low < top - _UNDER
-        ]
-    return _lowered(out, keep, 1.4 * rule.sizes[1]) if keep is not None else out
-
-
-def _lowered(
-    core: list[tuple[float, float, float, float]], keep: Keep, below: float
-) -> list[tuple[float, float, float, float]]:
-    """The core, cut off below the top of what still stands."""
-    out = []
-    for a, b, low, high in core:
-        edges = np.linspace(a, b, max(1, math.ceil((b - a) / _EVERY)) + 1)
-        at = np.linspace(edges[:-1] - 0.5, edges[1:] + 0.5, 7)
-        tops = np.minimum(high, np.interp(at, *keep).min(axis=0) - below)
-        for left, right, top in zip(edges[:-1], edges[1:], tops, strict=True):
-            if top > low + 0.03:
-                out.append((float(left), float(right), low, float(top)))
-    return out
 
 
 def mesh_of(piece: Piece, dress: Dress, skin: Skin, fill: Fill) -> Mesh | None:
@@ -356,7 +281,7 @@ def mesh_of(piece: Piece, dress: Dress, skin: Skin, fill: Fill) -> Mesh | None:
         return None
     if piece.core:
         bare = meshes[0]
-        meshes.append(_filled(piece.core, frame, fill, skin, bare.masks is not None))
+        meshes.append(filled(piece.core, frame, fill, skin, bare.masks is not None))
     return join(meshes)
 
 
@@ -420,71 +345,11 @@ def _quoined(q: Quoins, span: Span, rule: WallRule, dress: Dress, skin: Skin) ->
     return skinned(b, position, normal, None, s.id, high, skin)
 
 
-def _filled(
-    core: list[tuple[float, float, float, float]], frame: Frame, fill: Fill, skin: Skin, masks: bool
-) -> Mesh:
-    """What is behind the stones: boxes that follow the wall."""
-    points, normals, flat, faces = [], [], [], []
-    first = 0
-    for a, b, low, high in core:
-        n = max(1, math.ceil((b - a) / _EVERY))
-        s = np.linspace(a, b, n + 1)
-        ring = ((1, low), (1, high), (-1, high), (-1, low))  # round about, seen along the wall
-        line = np.array([lined(frame, s, y, side, -fill.behind) for side, y in ring])
-        for k in range(4):
-            p, q = line[k], line[(k + 1) % 4]
-            grid = np.stack([p, q], axis=1)  # (n + 1, 2, 3)
-            way = q - p
-            along = np.gradient(p, axis=0)
-            out = np.cross(along, way) * -1.0
-            out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-12)
-            points.append(grid.reshape(-1, 3))
-            normals.append(np.repeat(out, 2, axis=0))
-            flat.append(
-                np.stack(
-                    [
-                        np.repeat(s, 2),
-                        np.tile([0.0, 1.0], n + 1) * np.linalg.norm(way, axis=1).repeat(2),
-                    ],
-                    1,
-                )
-            )
-            i = first + 2 * np.arange(n)
-            faces.append(np.stack([i, i + 1, i + 2, i + 1, i + 3, i + 2], 1).reshape(-1, 3))
-            first += 2 * (n + 1)
-        for end in (0, -1):
-            quad = line[:, end]
-            out = line[:, 1].mean(axis=0) - line[:, 0].mean(axis=0)
-            out = out / max(1e-12, float(np.linalg.norm(out))) * (1.0 if end else -1.0)
-            points.append(quad)
-            normals.append(np.tile(out, (4, 1)))
-            flat.append(quad[:, :2] * 0.5)
-            turn = [0, 1, 2, 0, 2, 3] if end == 0 else [0, 2, 1, 0, 3, 2]
-            faces.append(first + np.array(turn).reshape(-1, 3))
-            first += 4
-    position = np.concatenate(points).astype(np.float32)
-    color = np.concatenate(
-        [np.tile(fill.color, (len(position), 1)), np.ones((len(position), 1))], 1
-    )
-    mesh = Mesh(
-        position,
-        np.concatenate(normals).astype(np.float32),
-        (np.concatenate(flat) / skin.repeat).astype(np.float32),
-        np.concatenate(faces).astype(np.uint32),
-        (Part("fill", 0, sum(len(f) for f in faces)),),
-        colors=as_bytes(color),
-        masks=np.tile(np.array([0, 128, 255, 128], np.uint8), (len(position), 1))
-        if masks
-        else None,
-    )
-    return with_tangents(mesh)
-
-
 def collider_of(piece: Piece) -> Collider:
     """What a game collides with: boxes over all that stands, one for each stretch that is nearly straight."""
     frame = frame_of(piece.span, piece.rule.half, piece.rule.batter, piece.rule.steps > 0)
     boxes = []
-    for a, b, low, high in _merged(piece.core):
+    for a, b, low, high in merged(piece.core):
         n = max(1, math.ceil((b - a) / _BOX))
         s = np.linspace(a, b, n + 1)
         for left, right in zip(s[:-1], s[1:], strict=True):
@@ -496,18 +361,3 @@ def collider_of(piece: Piece) -> Collider:
             ]
             boxes.append(np.array(corners, np.float32))
     return Collider((), tuple(boxes))
-
-
-def _merged(
-    core: list[tuple[float, float, float, float]],
-) -> list[tuple[float, float, float, float]]:
-    """Rectangles that stand on one another as one, as wide as the lowest."""
-    out: list[tuple[float, float, float, float]] = []
-    for a, b, low, high in sorted(core, key=lambda r: (r[2], r[0])):
-        for k, (c, d, bottom, top) in enumerate(out):
-            if abs(top - low) < 1e-6 and abs(a - c) < 0.12 and abs(b - d) < 0.12:
-                out[k] = (c, d, bottom, high)
-                break
-        else:
-            out.append((a, b, low, high))
-    return out

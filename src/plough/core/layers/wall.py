@@ -19,10 +19,12 @@ from plough.core.hashing import digest, key_of
 from plough.core.lay.crossing import Crossing, crossings
 from plough.core.lay.dressing import Dress
 from plough.core.lay.fallen import Lost, fallen, lying
-from plough.core.lay.masonry import Opening, Plan, WallRule
+from plough.core.lay.filling import Fill
+from plough.core.lay.masonry import Plan
+from plough.core.lay.rule import Head, Opening, WallRule
 from plough.core.lay.run import Bends, Span, run_curve, spans_of
 from plough.core.lay.skin import Skin
-from plough.core.lay.wall import Fill, Piece, collider_of, laid_wall, mesh_of
+from plough.core.lay.wall import Piece, collider_of, laid_wall, mesh_of
 from plough.core.matters import Matters, above, among
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
@@ -58,7 +60,6 @@ _ROOM = 0.15  # metres of wall that are left beside an opening, at least
 _ABOUT = 1.5  # metres of wall beside an opening that may hang on it
 _TIGHT = 0.9  # of its half thickness that a bend leaves of a face
 
-Head = Literal["open", "lintel", "arch"]
 _HEADS = {"open": "Open to the sky", "lintel": "Under a lintel", "arch": "Under an arch"}
 
 
