@@ -55,7 +55,9 @@
   const kept = (k: number, change: Partial<Opening>) => onchange('openings', changed(k, change));
 
   function add() {
-    const at = placeAt(line, 0.5 * length);
+    // each somewhere else, the first beside the middle, where paths often cross
+    const share = (0.382 * (openings.length + 1)) % 1;
+    const at = placeAt(line, share * length);
     onchange('openings', [...openings, { id: freeId(openings), at, width: 1.2, height: 2, head: 'open' }]);
   }
 </script>

@@ -396,11 +396,13 @@ def _apart(openings: list[Opening], span: Span, inputs: Inputs) -> list[Opening]
     out: list[Opening] = []
     for o in sorted(openings, key=lambda o: (o.start, o.id)):
         if out and o.start < out[-1].end + _ROOM:
-            x, z = span.place(o.start)
-            inputs.find(
-                "opening-lost",
-                f"an opening near ({x:.1f}, {z:.1f}) has no wall between it and the one before; move one",
-            )
+            middle = 0.5 * (o.start + o.end)
+            if 0.0 <= middle < span.length:  # else a neighbour tells
+                x, z = span.place(middle)
+                inputs.find(
+                    "opening-lost",
+                    f"an opening near ({x:.1f}, {z:.1f}) has no wall between it and the one before; move one",
+                )
             continue
         out.append(o)
     return out
