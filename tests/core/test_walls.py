@@ -18,7 +18,11 @@ from shapely import LineString, MultiPoint, Polygon, STRtree, points, total_boun
 
 from plough.core.errors import ParameterError
 from plough.core.ground import HeightField
+from plough.core.lay.dressing import Dress
+from plough.core.lay.fallen import fallen, lying
+from plough.core.lay.on_wall import frame_of, place
 from plough.core.lay.run import run_curve, spans_of
+from plough.core.lay.skin import Skin
 from plough.core.lay.stones import FACE, LEFT, RIGHT, Stones
 from plough.core.lay.wall import Piece, laid_wall
 from plough.core.layers.wall import MOST_STONES, WallParameters, rule_of
@@ -143,7 +147,7 @@ def rolling() -> HeightField:
 def layout(parameters: WallParameters) -> list[Piece]:
     curve = run_curve(parameters.points, parameters.bends, parameters.closed, parameters.thickness)
     spans = spans_of(curve, parameters.bends, rolling())
-    return laid_wall(spans, parameters.closed, rule_of(parameters, 7), [[] for _ in spans])[0]
+    return laid_wall(spans, rule_of(parameters, 7), [[] for _ in spans])[0]
 
 
 def faces(pieces: list[Piece], side: int) -> list[Polygon]:
@@ -422,7 +426,7 @@ def courses(draw: Any) -> list[list[float]]:
     at, way, out = np.zeros(2), draw(st.floats(0, 6.28)), [[0.0, 0.0]]
     for _ in range(draw(st.integers(1, 3))):
         at = at + draw(st.floats(2.5, 5)) * np.array([np.cos(way), np.sin(way)])
-        way += draw(st.floats(-1.7, 1.7))
+        way += draw(st.floats(-2.6, 2.6))
         out.append(at.tolist())
     return out
 
@@ -492,3 +496,110 @@ def test_faces_that_lean_back_leave_a_top_to_stand_on() -> None:
         tops = [s for s in stones_of(found) if s.bounds[1, 1] > 3.4]
         wide = np.ptp(np.concatenate([s.vertices for s in tops])[:, 2])
         assert wide > 0.1 and (batter > 0) == (wide < 0.5)
+
+
+AWAY = {"points": [[60, 60], [62, 62]]}
+
+
+def test_an_opening_goes_through_all_spans_that_it_reaches() -> None:
+    dense = [[-12 + 0.8 * k, 0.05 * (k % 2)] for k in range(31)]
+    way = {"points": [[0.3, -20], [0.3, 20]], "width": 4}
+    stones = stones_of(run(scene(path=way, points=dense)))
+    for s in stones:
+        (x0, _, _), (x1, y1, _) = s.bounds
+        assert x1 < 0.3 - 1.9 or x0 > 0.3 + 1.9 or y1 < 1.0
+    for head in ("arch", "lintel"):
+        over = run(scene(path={**way, "width": 1.6}, points=dense, crossed=head, height=3.4))
+        stones = stones_of(over)
+        assert overlap(stones) < 1e-4
+        ground = float(over.surface.sample(np.array([0.3]), np.array([0.0])).position[0, 1])
+        rays = trimesh.util.concatenate(stones).ray
+        assert not rays.intersects_any([[0.3, ground + 1.2, 5.0]], [[0, 0, -1]])[0]
+        assert rays.intersects_any([[0.3, ground + 3.0, 5.0]], [[0, 0, -1]])[0]
+
+
+@pytest.mark.parametrize("follows", ["slope", "steps"])
+@pytest.mark.parametrize("bends", ["round", "sharp"])
+def test_no_gap_shows_under_a_wall_along_or_across_a_steep_slope(follows: str, bends: str) -> None:
+    x, z = np.meshgrid(np.linspace(-32, 32, 65), np.linspace(-32, 32, 65))
+    hill = HeightField((40 + 0.9 * z + 0.5 * x).astype(np.float32), 64.0)
+    p = WallParameters(
+        points=((-9, 0), (0, 1), (4, 9)), bends=bends, follows=follows, thickness=1.1, footing=0.1
+    )
+    rule = rule_of(p, 7)
+    spans = spans_of(run_curve(p.points, p.bends, False, p.thickness), p.bends, hill)
+    pieces, _ = laid_wall(spans, rule, [[] for _ in spans])
+    for span in spans:
+        frame = frame_of(span, rule.half, rule.batter, rule.steps > 0)
+        own = [q.stones for q in pieces if q.span is span]
+        for s in np.linspace(0.8, span.length - 0.8, 9):
+            for side in (LEFT, RIGHT):
+                under = [
+                    float(st.corners[k, : st.count[k], 1].min())
+                    for st in own
+                    for k in np.nonzero((st.side == side) | (st.side == 0))[0]
+                    if np.ptp(st.corners[k, : st.count[k], 0]) > 0
+                    and st.corners[k, : st.count[k], 0].min() <= s
+                    and st.corners[k, : st.count[k], 0].max() >= s
+                ]
+                x0, y0, z0 = place(frame, float(s), min(under), side, 0.0)
+                ground = float(hill.sample(np.array([x0]), np.array([z0])).position[0, 1])
+                assert y0 < ground
+
+
+def test_high_above_the_sea_what_falls_lies_at_the_foot_as_well() -> None:
+    x, _ = np.meshgrid(np.linspace(-32, 32, 65), np.linspace(-32, 32, 65))
+    p = WallParameters(points=((-9, 0), (9, 0)), follows="steps", ruin=60)
+    for height in (0.0, 90.0):
+        hill = HeightField((height + 0.05 * x).astype(np.float32), 64.0)
+        spans = spans_of(run_curve(p.points, p.bends, False, p.thickness), p.bends, hill)
+        _, lost = laid_wall(spans, rule_of(p, 7), [[]])
+        dress = Dress(np.uint64(1), 0.01, 0.5, 0.5, 0.01, 0.01)
+        skin = Skin(np.uint64(1), 1.0, 0.5, 0.5, 0.5, 0.0, (0.0, 0.0, 0.0), 0.0)
+        lies = [lying(x, dress, 3, 0.5) for x in lost]
+        (mesh,) = fallen(lies, 0.5 * p.thickness, hill, dress, skin, 3)
+        assert mesh is not None and mesh.triangles > 1000
+        assert np.abs(mesh.positions[:, 2]).max() < 4
+        assert mesh.positions[:, 1].min() > height - 2
+
+
+@pytest.mark.parametrize("bends", ["round", "sharp"])
+@pytest.mark.parametrize("back", [0.3, 1.0, 3.0, 9.0])
+def test_a_wall_that_turns_back_on_itself_stays_where_it_is_drawn(bends: str, back: float) -> None:
+    line = [[-10, 0], [8, 0], [-9, back]]
+    found = run(scene(path=AWAY, points=line, bends=bends))
+    codes = {f.code for f in found.layer("wall").output.findings}
+    assert codes & {"tight-bend", "into-itself"} or back > 5
+    for solid in solids(found).values():
+        away = LineString(line).distance(points(*solid.mesh.positions[:, [0, 2]].T.astype(float)))
+        assert away.max() < 4.5
+    assert all(s.is_watertight for s in stones_of(found))
+
+
+def test_a_path_that_goes_along_a_wall_opens_nothing() -> None:
+    whole = run(scene(path=AWAY, points=[[-12, 0], [12, 0]]))
+    for way in ([[-20, 0], [20, 0]], [[-20, -1], [20, 1]]):
+        along = run(scene(path={"points": way}, points=[[-12, 0], [12, 0]]))
+        assert not changed(whole, along)[0]
+        assert not along.layer("wall").output.findings
+
+
+def test_very_many_crossings_are_told_and_not_waited_for() -> None:
+    comb: list[list[float]] = []
+    for k in range(100):
+        comb += [[k - 50.0, -20.0 if k % 2 else 20.0]] * 1
+    wall: list[list[float]] = []
+    for k in range(6):
+        wall += [[-52.0, k * 4.0 - 10], [52.0, k * 4.0 - 10]][:: 1 if k % 2 else -1]
+    found = run(
+        scene(path={"points": comb, "width": 0.2}, points=wall, bends="sharp", sizes=[40, 80])
+    )
+    codes = [f.code for f in found.layer("wall").output.findings]
+    assert codes.count("crossed-often") == 1 and codes.count("opening-lost") <= 1
+
+
+def test_flat_coping_counts_among_the_stones() -> None:
+    long = {"points": [[-2000, 0], [2000, 0]], "sizes": [80, 80], "lengths": [500, 500]}
+    flat = {"coping": "flat", "cope": 0.03, "height": 0.3}
+    with pytest.raises(ParameterError, match="30,000"):
+        run(scene(path=AWAY, **long, **flat))

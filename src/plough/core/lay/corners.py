@@ -73,13 +73,13 @@ def quoins(span: Span, after: Span, rule: WallRule, courses: list[Bed], coped: b
         )
         rings.append(_around(corner, 0.5 * rule.thick(y), legs, _QUOIN * rule.thick(y)))
         levels.append((c.bottom, c.top))
-        ids.append(number_of(span, f"quoin {c.row}")[0])
+        ids.append(number_of(span, f"quoin {c.row}"))
     if courses and coped and rule.coping != "none":
         top = courses[-1].top
         thick, out = rule.thick(top - base), outset(corner, rule, top - base)
         rings.append(_around(corner, 0.5 * thick, (2 * out, 2 * out), thick))
         levels.append((top, top + (0.9 if rule.coping == "upright" else 1.0) * rule.cope))
-        ids.append(number_of(span, "quoin cope")[0])
+        ids.append(number_of(span, "quoin cope"))
     near = 0.5
     slopes = (
         (span.height(span.length) - span.height(span.length - near)) / near,

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from plough.core.arrays import Float32, Float64, Int64, UInt64
+from plough.core.arrays import Float32, Float64, UInt64
 from plough.core.ground.surface import Surface
 from plough.core.lay.dressing import Blocks, Dress, dressed
 from plough.core.lay.on_wall import frame_of, place
@@ -39,6 +39,7 @@ class Lost:
     span: Span
     stones: Stones
     thick: Float64  #: (n,) metres of the wall where each was
+    drop: Float64  #: (n,) metres that each was above the ground
     beside: list[Float32]  #: boxes, each (k, 3) metres, that they lie beside
 
 
@@ -47,7 +48,7 @@ def lying(lost: Lost, dress: Dress, seed: int, share: float) -> Lost:
     s = lost.stones
     _, about = dressed(s, lost.thick, np.zeros(len(s)), np.zeros(len(s), np.int64), dress)
     rows = np.nonzero((uniform_array(seed, _STAYS, s.id) < share) & (about > 0))[0]
-    return replace(lost, stones=lost.stones.taken(rows), thick=lost.thick[rows])
+    return replace(lost, stones=s.taken(rows), thick=lost.thick[rows], drop=lost.drop[rows])
 
 
 def fallen(
@@ -139,10 +140,11 @@ def _thrown(lost: Lost, half: float, seed: int) -> Float64:
     side = np.where(
         s.side != THROUGH, s.side, np.where(uniform_array(seed, _SIDE, s.id) < 0.5, 1, -1)
     )
-    drop = np.maximum(middle[:, 1], 0.0)
     size = 0.5 * np.maximum(lost.thick * DEPTH, 0.1)
     far = size + _NEAR * uniform_array(seed, _FAR, s.id)
-    far += (_SPREAD + _THROWN * drop) * uniform_array(seed, _FAR, s.id + np.uint64(1)) ** 1.5
+    far += (_SPREAD + _THROWN * np.maximum(lost.drop, 0.0)) * uniform_array(
+        seed, _FAR, s.id + np.uint64(1)
+    ) ** 1.5
     at = middle[:, 0] + 0.3 * symmetric_array(seed, _FAR, s.id + np.uint64(2))
     at = np.clip(at, 0.0, span.length)
     rows = zip(at.tolist(), side.tolist(), far.tolist(), strict=True)
@@ -171,10 +173,3 @@ def _lowest(points: Float64, q: Float64) -> tuple[float, float]:
     """The height of the lowest point of a turned body, and how high it is."""
     y = _turned(q, points)[:, 1]
     return float(y.min()), float(np.ptp(y))
-
-
-def rows_of(stones: Stones, standing: Int64) -> Int64:
-    """The rows of those that do not stand."""
-    gone = np.ones(len(stones), bool)
-    gone[standing] = False
-    return np.nonzero(gone)[0]

@@ -83,7 +83,7 @@ def _lowered(core: list[Rectangle], keep: Keep, below: float) -> list[Rectangle]
     return out
 
 
-def filled(core: list[Rectangle], frame: Frame, fill: Fill, skin: Skin, masks: bool) -> Mesh:
+def filled(core: list[Rectangle], frame: Frame, fill: Fill, skin: Skin) -> Mesh:
     """What is behind the stones: boxes that follow the wall."""
     points, normals, flat, faces = [], [], [], []
     first = 0
@@ -134,16 +134,12 @@ def filled(core: list[Rectangle], frame: Frame, fill: Fill, skin: Skin, masks: b
         np.concatenate(faces).astype(np.uint32),
         (Part("fill", 0, sum(len(f) for f in faces)),),
         colors=as_bytes(color),
-        masks=np.tile(np.array([0, 128, 255, 128], np.uint8), (len(position), 1))
-        if masks
-        else None,
+        masks=np.tile(np.array([0, 128, 255, 128], np.uint8), (len(position), 1)),
     )
     return with_tangents(mesh)
 
 
-def merged(
-    core: list[Rectangle],
-) -> list[Rectangle]:
+def merged(core: list[Rectangle]) -> list[Rectangle]:
     """Rectangles that stand on one another as one, as wide as the lowest."""
     out: list[Rectangle] = []
     for a, b, low, high in sorted(core, key=lambda r: (r[2], r[0])):

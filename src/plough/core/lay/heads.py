@@ -93,8 +93,7 @@ def heads_of(
     """Openings under an arch, those under a lintel with the courses that it takes, and those open to the sky."""
     arches, lintels, others = [], [], []
     for o in openings:
-        top = levels.base(0.5 * (o.start + o.end)) + rule.height
-        lines = levels.lines[levels.lines < top + 0.6 * rule.sizes[1]]
+        lines = levels.lines[levels.lines < o.base + rule.height + 0.6 * rule.sizes[1]]
         wide = o.end - o.start
         arch = arch_over(o, lines) if o.head == "arch" and wide <= _WIDEST else None
         rows = lintel_rows(o, lines) if o.head == "lintel" and wide <= WIDE else None
@@ -105,6 +104,33 @@ def heads_of(
         else:
             others.append(o)
     return arches, lintels, others
+
+
+def settled(
+    openings: Sequence[Sequence[Opening]],
+    spans: Sequence[Span],
+    rule: WallRule,
+    levels: Sequence[Levels],
+) -> list[list[Opening]]:
+    """The openings of all spans, each on its base and with what is over it in every span that it reaches; where these do not agree it is open to the sky."""
+    bases = {
+        o.id: own.base(0.5 * (o.start + o.end))
+        for one, span, own in zip(openings, spans, levels, strict=True)
+        for o in one
+        if owned(o, span)
+    }
+    based = [
+        [o._replace(base=(y := bases.get(o.id, 0.0)), height=o.height + y) for o in one]
+        for one in openings
+    ]
+    over: dict[str, set[tuple[float, ...]]] = {}
+    for one, span, own in zip(based, spans, levels, strict=True):
+        arches, lintels, others = heads_of(one, span, rule, own)
+        told = [(o, (a.centre, a.outer, a.foot)) for o, a in arches]
+        told += [(o, tuple(own.lines[list(rows)].tolist())) for o, rows in lintels]
+        for o, shape in [*told, *((o, ()) for o in others)]:
+            over.setdefault(o.id, set()).add(tuple(round(y, 6) for y in shape))
+    return [[o if len(over[o.id]) == 1 else o._replace(head="open") for o in one] for one in based]
 
 
 def _fits(a: float, b: float, span: Span, rule: WallRule) -> bool:
@@ -175,5 +201,5 @@ def voussoirs(arch: Arch, span: Span, name: str) -> Stones:
     inner, outer = middle + arch.inner * way, middle + arch.outer * way
     # chords cut into the opening: the inner ring is that of its own corners
     rings = [np.stack([inner[k + 1], inner[k], outer[k], outer[k + 1]]) for k in range(count)]
-    ids = np.array([number_of(span, f"arch {name} {k}")[0] for k in range(count)], np.uint64)
+    ids = np.array([number_of(span, f"arch {name} {k}") for k in range(count)], np.uint64)
     return outlines(rings, THROUGH, ARCH, ids)

@@ -34,17 +34,15 @@ from plough.core.lay.stones import (
     Stones,
     joined_stones,
 )
-from plough.core.rng import seed_for, stream, symmetric_array, uniform_array
+from plough.core.rng import seed_for, stream, symmetric, symmetric_array, uniform_array
 
-_OWN, _JAMB, _TIE, _COPE, _RUIN = (
-    stream(f"masonry.{n}") for n in ("own", "jamb", "tie", "cope", "ruin")
-)
+_OWN, _JAMB, _TIE, _COPE = (stream(f"masonry.{n}") for n in ("own", "jamb", "tie", "cope"))
 _BETWEEN = 0.55  #: metres up between courses with stones that go through
 _CLEAR = 0.25  #: metres that those keep from ends and openings
 _TIED = 0.4  #: metres between stones that go through, at least
 _SPLIT = 0.16  #: share of stones in courses that are two thin ones
 _COPES = 1_000  #: the number of the course that the coping is
-SINK = 0.02  #: metres that a sill stands above the ground
+_SINK = 0.02  #: metres that a sill stands above the ground
 
 
 class Course(NamedTuple):
@@ -63,9 +61,8 @@ class Plan(NamedTuple):
 
     stones: Stones
     courses: list[Course]
-    heads: list[
-        tuple[float, float, float]
-    ]  #: over openings: from where to where stones lie on an arch or a lintel, and above which height
+    heads: list[tuple[float, float, float]]
+    """Over openings: from where to where stones lie on an arch or a lintel, and above which height."""
 
 
 def plan_of(
@@ -75,11 +72,9 @@ def plan_of(
 
     Args:
         after: the span behind it.
+        openings: in its own coordinates, settled.
     """
     seed, lines = seed_for(rule.seed, "wall"), levels.lines
-    openings = [
-        o._replace(height=o.height + levels.base(0.5 * (o.start + o.end))) for o in openings
-    ]
     arches, lintels, others = heads_of(openings, span, rule, levels)
     rows = range(len(levels.rows))
     made: list[Stones] = []
@@ -133,7 +128,7 @@ def plan_of(
         for whole_, top in levels.tops:
             stretch = _joined([whole_], span, after, rule, seed, _COPES)[0]
             made.append(_coping(stretch, span, rule, top, others))
-    made += [_sill(o, span, levels) for o in openings if _has_sill(o, span)]
+    made += [_sill(o, span) for o in openings if _has_sill(o, span)]
     courses = [
         Course(
             levels.rows[r], float(lines[r]), float(lines[r + 1]), stretches[r], fixed[r], wholes[r]
@@ -164,9 +159,9 @@ def _has_sill(o: Opening, span: Span) -> bool:
     return o.end - o.start < WIDE and within > LEAST and not round_corner
 
 
-def _sill(o: Opening, span: Span, levels: Levels) -> Stones:
+def _sill(o: Opening, span: Span) -> Stones:
     """The stone at the foot of an opening, or that part of it that lies in a span."""
-    y = SINK + levels.base(0.5 * (o.start + o.end))
+    y = o.base + _SINK
     a, b = max(o.start, 0.0), min(o.end, span.length)
     return block(span, f"sill {o.id}", a, b, y - 0.14, y, SILL)
 
@@ -216,7 +211,7 @@ def _cut(
         cuts: from where to where, and whether such stones stand beside it.
     """
     stretches, fixed = [], []
-    off = 0.12 * float(symmetric_array(int(seed), _JAMB, number_of(span, f"{row}"))[0])
+    off = 0.12 * float(symmetric(seed, _JAMB, number_of(span, f"{row}")))
     sizes = zip(JAMBS, (0.45, 0.8), strict=True)
     size = [max(least, part * rule.thickness) * (1.0 + off) for least, part in sizes]
     for one in whole:
@@ -253,7 +248,7 @@ def _tied(rule: WallRule, levels: Levels) -> set[int]:
         return {r for r in levels.rows if r % every == 0}
     middles = 0.5 * (levels.lines[:-1] + levels.lines[1:])
     heights = np.arange(_BETWEEN, rule.height - 0.1, _BETWEEN)
-    return {int(np.abs(middles - y).argmin()) for y in heights} - {levels.rows[-1]}
+    return {levels.rows[int(np.abs(middles - y).argmin())] for y in heights} - {levels.rows[-1]}
 
 
 def _ties(
@@ -267,7 +262,7 @@ def _ties(
     """Where stones go through in a course, and what they are called."""
     apart = max(rule.ties, _TIED, 2.0 * rule.mean)
     names = [f"tie {k} {row}" for k in range(int(span.length / apart) + 1)]
-    ids = np.array([number_of(span, name)[0] for name in names], np.uint64)
+    ids = np.array([number_of(span, name) for name in names], np.uint64)
     off = symmetric_array(int(seed), _TIE, ids)
     wide = rule.mean * (0.8 + 0.5 * uniform_array(int(seed), _OWN, ids))
     middle = (np.arange(len(ids)) + 0.25 + 0.5 * (row % 2) + 0.2 * off) * apart

@@ -7,7 +7,7 @@ from typing import Literal, NamedTuple
 
 import numpy as np
 
-from plough.core.arrays import UInt64
+from plough.core.arrays import Float64
 from plough.core.lay.run import Span
 from plough.core.lay.stones import THROUGH, Stones, outlines
 from plough.core.rng import stream
@@ -59,8 +59,9 @@ class Opening(NamedTuple):
     id: str
     start: float
     end: float
-    height: float  #: clear, above the ground
+    height: float  #: clear, above its base
     head: Head
+    base: float = 0.0  #: metres of the level that is the ground there
 
 
 def foot_of(span: Span, rule: WallRule, s: float) -> float:
@@ -68,8 +69,14 @@ def foot_of(span: Span, rule: WallRule, s: float) -> float:
     return span.height(s) if rule.steps else 0.0
 
 
-def number_of(span: Span, name: str) -> UInt64:
-    return np.array([stream(f"stone {span.number} {name}")], np.uint64)
+def feet_of(span: Span, rule: WallRule, s: Float64) -> Float64:
+    """(n,) of the same for places (n,) along a span."""
+    return np.interp(s, span.at, span.ground) if rule.steps else np.zeros_like(s)
+
+
+def number_of(span: Span, name: str) -> np.uint64:
+    """The id of a stone of a span that has a name."""
+    return stream(f"stone {span.number} {name}")
 
 
 def block(
@@ -77,4 +84,4 @@ def block(
 ) -> Stones:
     """A stone that goes through, square on the faces."""
     ring = np.array([[a, bottom], [b, bottom], [b, top], [a, top]])
-    return outlines([ring], THROUGH, role, number_of(span, name))
+    return outlines([ring], THROUGH, role, np.array([number_of(span, name)], np.uint64))

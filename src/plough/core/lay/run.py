@@ -22,6 +22,7 @@ from plough.core.hashing import digest, key_of
 Bends = Literal["round", "sharp"]
 REACH = 3.0  #: metres that a span knows of those before and behind it, at most
 CORNER = math.radians(8.0)  #: turns of a sharp run from which on it has a corner
+_BACK = math.radians(155.0)  # turns from which on it goes back on itself
 _SPACING = 0.5  # metres between the points of a round run
 _STATION = 1.5  # metres between the places where the ground is asked
 
@@ -52,10 +53,16 @@ class Span:
     right: Float64  #: (n, 2) from the line to the right, one long where no bend is too tight
     left: Float64  #: (n, 2)
     ground: Float64  #: (n,) metres, smoothed
+    lowest: Float64  #: (n,) metres of the lowest ground across its width
     first: Corner | None = None  #: at its first knot
     last: Corner | None = None
     begins: bool = False  #: nothing comes before it
     ends: bool = False
+
+    @property
+    def own(self) -> Float64:
+        """(m, 2) its line from knot to knot."""
+        return self.line[(self.at >= 0.0) & (self.at <= self.length)]
 
     def place(self, s: float) -> tuple[float, float]:
         """Metres east and south, `s` metres along it."""
@@ -69,8 +76,7 @@ class Span:
     @property
     def bend(self) -> float:
         """How tightly it bends where it does most, as 1 by metres of the radius."""
-        own = self.line[(self.at >= 0.0) & (self.at <= self.length)]
-        way = np.diff(own, axis=0)
+        way = np.diff(self.own, axis=0)
         turn = np.diff(np.unwrap(np.arctan2(way[:, 1], way[:, 0])))
         long = np.hypot(*way.T)
         return float((np.abs(turn) / (0.5 * (long[1:] + long[:-1]))).max(initial=0.0))
@@ -78,7 +84,7 @@ class Span:
     @property
     def key(self) -> str:
         """Tells it from any other."""
-        arrays = (self.at, self.line, self.right, self.left, self.ground)
+        arrays = (self.at, self.line, self.right, self.left, self.ground, self.lowest)
         ends = (self.number, self.length, self.begins, self.ends, repr(self.first), repr(self.last))
         return key_of([digest(a.tobytes()) for a in arrays], *ends)
 
@@ -125,12 +131,17 @@ def spans_of(curve: Curve, bends: Bends, surface: Surface) -> list[Span]:
         ]
     else:
         across = [_square(line) for line in lines]
-    stations, heights = _stations(lines, at, curve.closed, 0.5 * curve.width, surface)
+    stations, heights, lowest = _stations(lines, at, curve.closed, 0.5 * curve.width, surface)
     n = len(lines)
     out = []
     for k in range(n):
         before = (k - 1) % n if curve.closed or k else None
         after = (k + 1) % n if curve.closed or k + 1 < n else None
+        # where it turns back on itself it ends, and begins anew
+        if before is not None and abs(_turn(lines[before], lines[k])[2]) > _BACK:
+            before = None
+        if after is not None and abs(_turn(lines[k], lines[after])[2]) > _BACK:
+            after = None
         sharp = bends == "sharp"
         corners = (
             _corner(lines[before], lines[k]) if sharp and before is not None else None,
@@ -157,13 +168,14 @@ def spans_of(curve: Curve, bends: Bends, surface: Surface) -> list[Span]:
                 if there is not None:
                     for side in (right, left):
                         side[row] = 0.5 * (side[row - 1] + side[row + 1])
-        known = [(stations[k], heights[k])]
+        known = [(stations[k], heights[k], lowest[k])]
         if before is not None and corners[0] is None:
-            known.insert(0, (stations[before][:-1] - at[before][-1], heights[before][:-1]))
+            past = stations[before][:-1] - at[before][-1]
+            known.insert(0, (past, heights[before][:-1], lowest[before][:-1]))
         if after is not None and corners[1] is None:
-            known.append((stations[after][1:] + at[k][-1], heights[after][1:]))
-        where, high = (np.concatenate([o[c] for o in known]) for c in (0, 1))
-        ground = np.interp(s, where, high)
+            ahead = stations[after][1:] + at[k][-1]
+            known.append((ahead, heights[after][1:], lowest[after][1:]))
+        where, high, low = (np.concatenate([o[c] for o in known]) for c in range(3))
         out.append(
             Span(
                 k,
@@ -172,7 +184,8 @@ def spans_of(curve: Curve, bends: Bends, surface: Surface) -> list[Span]:
                 line,
                 right,
                 left,
-                ground,
+                np.interp(s, where, high),
+                np.interp(s, where, low),
                 corners[0],
                 corners[1],
                 before is None,
@@ -212,10 +225,15 @@ def _straight(own: tuple[Float64, ...], end: int) -> tuple[Float64, ...]:
     )
 
 
-def _corner(before: Float64, after: Float64) -> Corner | None:
+def _turn(before: Float64, after: Float64) -> tuple[Float64, Float64, float]:
+    """The unit directions in which one line ends and the next begins, and the radians between them, clockwise seen from above."""
     a, b = before[-1] - before[-2], after[1] - after[0]
     a, b = a / np.hypot(*a), b / np.hypot(*b)
-    turn = math.atan2(a[0] * b[1] - a[1] * b[0], float(a @ b))
+    return a, b, math.atan2(a[0] * b[1] - a[1] * b[0], float(a @ b))
+
+
+def _corner(before: Float64, after: Float64) -> Corner | None:
+    a, b, turn = _turn(before, after)
     if abs(turn) < CORNER:
         return None
     return Corner(
@@ -228,8 +246,8 @@ def _corner(before: Float64, after: Float64) -> Corner | None:
 
 def _stations(
     lines: list[Float64], at: list[Float64], closed: bool, half: float, surface: Surface
-) -> tuple[list[Float64], list[Float64]]:
-    """Of each span, places along it from knot to knot and the height of the ground there, each the mean of three and of its neighbours."""
+) -> tuple[list[Float64], list[Float64], list[Float64]]:
+    """Of each span, places along it from knot to knot; the height of the ground there, each the mean of three and of its neighbours; and the lowest of the three."""
     places = [np.linspace(0.0, s[-1], max(1, round(s[-1] / _STATION)) + 1) for s in at]
     points = [
         np.stack([np.interp(p, s, line[:, c]) for c in (0, 1)], axis=1)
@@ -242,22 +260,26 @@ def _stations(
     )
     found = surface.sample(*(np.ascontiguousarray(every[:, c]) for c in (0, 1)))
     height = np.where(found.hit, found.position[:, 1], np.nan)
-    raw, first = [], 0
+    raw, lowest, first = [], [], 0
     for p in places:
         three = height[first : first + 3 * len(p)].reshape(3, -1)
         first += 3 * len(p)
         known = ~np.isnan(three)
         mean = np.where(known, three, 0.0).sum(axis=0) / np.maximum(1, known.sum(axis=0))
         raw.append(mean)
+        lowest.append(np.where(known, three, np.inf).min(axis=0, initial=np.inf))
+        lowest[-1] = np.minimum(lowest[-1], mean)
     n = len(raw)
     for k in range(n):  # where two meet they are told alike
         if k + 1 < n or closed:
             shared = 0.5 * (raw[k][-1] + raw[(k + 1) % n][0])
             raw[k][-1] = raw[(k + 1) % n][0] = shared
+            lower = min(lowest[k][-1], lowest[(k + 1) % n][0])
+            lowest[k][-1] = lowest[(k + 1) % n][0] = lower
     out = []
     for k, own in enumerate(raw):
         before = raw[k - 1][-2] if k or closed else own[0]
         after = raw[(k + 1) % n][1] if k + 1 < n or closed else own[-1]
         wide = np.concatenate([[before], own, [after]])
         out.append(0.25 * wide[:-2] + 0.5 * wide[1:-1] + 0.25 * wide[2:])
-    return places, out
+    return places, out, lowest

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from plough.core.arrays import Float64, Int64, UInt64
+from plough.core.arrays import Bool, Float64, Int64, UInt64
 
 MOST_CORNERS = 12  #: of one outline
 RIGHT, LEFT, THROUGH = 1, -1, 0  #: the face that a stone shows on; or it goes through to both
@@ -40,10 +40,27 @@ class Stones:
         )
 
     @property
+    def there(self) -> Bool:
+        """(n, MOST_CORNERS) which corners there are."""
+        return np.asarray(np.arange(MOST_CORNERS) < self.count[:, None])
+
+    @property
     def middle(self) -> Float64:
         """(n, 2) the mean of the corners of each."""
-        there = np.arange(MOST_CORNERS) < self.count[:, None]
-        return np.asarray((self.corners * there[..., None]).sum(axis=1) / self.count[:, None])
+        total = (self.corners * self.there[..., None]).sum(axis=1)
+        return np.asarray(total / self.count[:, None])
+
+    @property
+    def top(self) -> Float64:
+        """(n,) metres of the highest corner of each."""
+        return np.asarray(self.corners[..., 1].max(axis=1, initial=-np.inf, where=self.there))
+
+    @property
+    def wide(self) -> Float64:
+        """(n,) metres of each along the wall."""
+        x, there = self.corners[..., 0], self.there
+        high = x.max(axis=1, initial=-np.inf, where=there)
+        return np.asarray(high - x.min(axis=1, initial=np.inf, where=there))
 
 
 def joined_stones(parts: list[Stones]) -> Stones:

@@ -10,17 +10,18 @@ from functools import partial
 
 import numpy as np
 
-from plough.core.arrays import Bool, Float32, Float64, Int64
+from plough.core.arrays import Bool, Float32, Float64
 from plough.core.collider import Collider
 from plough.core.hashing import digest, key_of
 from plough.core.lay.corners import Bed, Quoins, quoins
 from plough.core.lay.dressing import Dress, dressed
-from plough.core.lay.fallen import Lost, rows_of
+from plough.core.lay.fallen import Lost
 from plough.core.lay.filling import Fill, Keep, Rectangle, core_of, filled, merged
+from plough.core.lay.heads import settled
 from plough.core.lay.levels import Heights, Levels, levels_of
 from plough.core.lay.masonry import Plan, plan_of
-from plough.core.lay.on_wall import frame_of, place, placed
-from plough.core.lay.rule import Opening, WallRule
+from plough.core.lay.on_wall import Frame, frame_of, place, placed
+from plough.core.lay.rule import Opening, WallRule, feet_of
 from plough.core.lay.run import Corner, Span
 from plough.core.lay.skin import Skin, skinned
 from plough.core.lay.stones import (
@@ -75,7 +76,6 @@ Kept = Callable[[str, Callable[[], Plan]], Plan]
 
 def laid_wall(
     spans: Sequence[Span],
-    closed: bool,
     rule: WallRule,
     openings: Sequence[Sequence[Opening]],
     kept: Kept = lambda _, make: make(),
@@ -91,14 +91,18 @@ def laid_wall(
         rule.height, rule.footing, rule.sizes, rule.steps, int(seed_for(rule.seed, "lines"))
     )
 
-    def beside(k: int) -> Span | None:
-        return spans[k % n] if closed or 0 <= k < n else None
+    def after_(k: int) -> Span | None:
+        return None if spans[k].ends else spans[(k + 1) % n]
 
-    levels = [levels_of(s, beside(k - 1), beside(k + 1), heights) for k, s in enumerate(spans)]
+    levels = [
+        levels_of(s, None if s.begins else spans[k - 1], after_(k), heights)
+        for k, s in enumerate(spans)
+    ]
+    openings = settled(openings, spans, rule, levels)
     told = repr(replace(rule, ruin=0.0, ruin_seed=0))
 
     def planned(k: int) -> Plan:
-        span, after = spans[k], beside(k + 1)
+        span, after = spans[k], after_(k)
         make = partial(plan_of, span, after, rule, openings[k], levels[k])
         ahead = after and (after.number, after.length, repr(after.first))
         ends = (span.begins, span.ends, repr(span.first), repr(span.last))
@@ -110,15 +114,16 @@ def laid_wall(
         plans = list(pool.map(planned, range(n)))
     out, lost = [], []
     for k, span in enumerate(spans):
-        after = beside(k + 1)
+        after = after_(k)
         plan, stones = plans[k], plans[k].stones
         keep = _kept(span, after, rule, levels[k])
-        standing = _standing(stones, keep, plan)
-        gone = stones.taken(rows_of(stones, standing))
-        thick = rule.thickness - 2.0 * rule.batter * _above(gone, rule, span)
-        beside_it = _footprint(plan, span, rule, levels[k])
-        lost.append(Lost(span, gone, thick, beside_it))
-        stones = stones.taken(standing)
+        if keep is not None:
+            stands = _standing(stones, keep, plan)
+            gone = stones.taken(np.nonzero(~stands)[0])
+            drop = gone.middle[:, 1] - feet_of(span, rule, gone.middle[:, 0])
+            boxes = _footprint(plan, span, rule, levels[k])
+            lost.append(Lost(span, gone, _thick(gone, rule, span), drop, boxes))
+            stones = stones.taken(np.nonzero(stands)[0])
         corner = None
         if span.last is not None and after is not None:
             corner = _corner(span, after, rule, plan, plans[(k + 1) % n], levels[k], keep)
@@ -167,20 +172,19 @@ def _footprint(plan: Plan, span: Span, rule: WallRule, levels: Levels) -> list[F
                 continue
             edges = np.linspace(left, right, max(1, math.ceil((right - left) / longest)) + 1)
             for ends in zip(edges[:-1], edges[1:], strict=True):
-                corners = [
-                    place(frame, float(x), base + y, side, _STANDS)
-                    for x in ends
-                    for y in (-1.0, rule.height)
-                    for side in (1, -1)
-                ]
-                boxes.append(np.array(corners, np.float32))
+                boxes.append(_box(frame, ends, (base - 1.0, base + rule.height), _STANDS))
     sills = plan.stones.taken(np.nonzero(plan.stones.role == SILL)[0])
     for ring in sills.corners[:, :4]:
-        places = [
-            place(frame, float(x), float(y), side, _STANDS) for x, y in ring for side in (1, -1)
-        ]
-        boxes.append(np.array(places, np.float32))
+        boxes.append(_box(frame, ring[:2, 0], ring[1:3, 1], _STANDS))
     return boxes
+
+
+def _box(frame: Frame, along: Sequence[float], up: Sequence[float], out: float) -> Float32:
+    """(8, 3) corners of a body between two places along a wall and two heights, so far before both faces."""
+    corners = [
+        place(frame, float(x), float(y), side, out) for x in along for y in up for side in (1, -1)
+    ]
+    return np.array(corners, np.float32)
 
 
 def _reach(corner: Corner | None, rule: WallRule) -> float:
@@ -188,14 +192,14 @@ def _reach(corner: Corner | None, rule: WallRule) -> float:
     return rule.half * math.tan(0.5 * abs(corner.turn)) + _STANDS if corner else 0.0
 
 
-def _above(s: Stones, rule: WallRule, span: Span) -> Float64:
-    """(n,) metres of the tops of stones above the foot of the wall."""
-    top = s.corners[..., 1].max(axis=1, initial=-1e9, where=_there(s))
-    foot = np.interp(s.middle[:, 0], span.at, span.ground) if rule.steps else 0.0
-    return np.asarray(np.maximum(top - foot, 0.0))
+def _thick(s: Stones, rule: WallRule, span: Span) -> Float64:
+    """(n,) metres of the wall at the top of each stone."""
+    above = s.top - feet_of(span, rule, s.middle[:, 0])
+    return np.asarray(rule.thickness - 2.0 * rule.batter * np.maximum(above, 0.0))
 
 
 def _kept(span: Span, after: Span | None, rule: WallRule, levels: Levels) -> Keep | None:
+    """How high it still stands; None where nothing has fallen."""
     if rule.ruin <= 0:
         return None
     count = max(1, round(span.length / _PATCH))
@@ -215,10 +219,8 @@ def _kept(span: Span, after: Span | None, rule: WallRule, levels: Levels) -> Kee
     return at, base + np.where(lost > 0.0, high * (1.0 - lost), high + 1.0)
 
 
-def _standing(stones: Stones, keep: Keep | None, plan: Plan) -> Int64:
-    """The rows of stones that have not fallen."""
-    if keep is None:
-        return np.arange(len(stones))
+def _standing(stones: Stones, keep: Keep, plan: Plan) -> Bool:
+    """(n,) which stones have not fallen."""
     middle = stones.middle
     high = np.interp(middle[:, 0], *keep)
     stands = middle[:, 1] <= high
@@ -228,7 +230,7 @@ def _standing(stones: Stones, keep: Keep | None, plan: Plan) -> Int64:
         over = (middle[:, 1] >= low) & (middle[:, 0] > a) & (middle[:, 0] < b)
         if not stands[heads & over].all():
             stands &= ~over
-    return np.nonzero(stands | (stones.role == SILL))[0]
+    return np.asarray(stands | (stones.role == SILL))
 
 
 def _corner(
@@ -260,12 +262,12 @@ def mesh_of(piece: Piece, dress: Dress, skin: Skin, fill: Fill) -> Mesh | None:
     meshes = []
     s = piece.stones
     if len(s):
-        thick = rule.thickness - 2.0 * rule.batter * _above(s, rule, span)
+        thick = _thick(s, rule, span)
         deep = np.where(s.side == THROUGH, thick, DEPTH * thick)
         bare = _bare(piece) & (s.side != THROUGH)
         deep[bare] = _MEET * thick[bare]
         # a straight stone in a bend comes nearer to the other face
-        sag = 0.125 * _widths(s) ** 2 * span.bend
+        sag = 0.125 * s.wide**2 * span.bend
         deep = np.where(s.side == THROUGH, deep, np.maximum(deep - sag, 0.25 * deep))
         proud = np.zeros(len(s))
         for role, by in _PROUD.items():
@@ -280,8 +282,7 @@ def mesh_of(piece: Piece, dress: Dress, skin: Skin, fill: Fill) -> Mesh | None:
     if not meshes:
         return None
     if piece.core:
-        bare = meshes[0]
-        meshes.append(filled(piece.core, frame, fill, skin, bare.masks is not None))
+        meshes.append(filled(piece.core, frame, fill, skin))
     return join(meshes)
 
 
@@ -298,18 +299,6 @@ def _bare(piece: Piece) -> Bool:
     if span.last is not None:
         corner |= x > span.length - near
     return ~corner
-
-
-def _widths(s: Stones) -> Float64:
-    """(n,) metres of each along the wall."""
-    x, there = s.corners[..., 0], _there(s)
-    high = x.max(axis=1, initial=-np.inf, where=there)
-    return np.asarray(high - x.min(axis=1, initial=np.inf, where=there))
-
-
-def _there(s: Stones) -> Bool:
-    """(n, MOST_CORNERS, 1) which corners there are."""
-    return np.asarray(np.arange(s.corners.shape[1]) < s.count[:, None])
 
 
 def _quoined(q: Quoins, span: Span, rule: WallRule, dress: Dress, skin: Skin) -> Mesh:
@@ -352,12 +341,5 @@ def collider_of(piece: Piece) -> Collider:
     for a, b, low, high in merged(piece.core):
         n = max(1, math.ceil((b - a) / _BOX))
         s = np.linspace(a, b, n + 1)
-        for left, right in zip(s[:-1], s[1:], strict=True):
-            corners = [
-                place(frame, float(x), y, side, 0.0)
-                for x in (left, right)
-                for y in (low, high)
-                for side in (1, -1)
-            ]
-            boxes.append(np.array(corners, np.float32))
+        boxes += [_box(frame, ends, (low, high), 0.0) for ends in zip(s[:-1], s[1:], strict=True)]
     return Collider((), tuple(boxes))

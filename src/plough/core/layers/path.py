@@ -151,6 +151,11 @@ def _own(inputs: Inputs) -> Curve:
     return curve
 
 
+def _walked(p: PathParameters) -> bool:
+    """Whether people walk it."""
+    return p.flows == "no" and p.surface != "none"
+
+
 def _shape(p: PathParameters, ground: Surface, inputs: Inputs) -> Shaped | None:
     """The ground with the path's bed, or causeway, and its surface."""
     if p.shapes == "nothing" and p.surface == "none":
@@ -158,7 +163,7 @@ def _shape(p: PathParameters, ground: Surface, inputs: Inputs) -> Shaped | None:
     curve = _own(inputs)
     looks = _LOOKS.get(p.surface)
     laid = (Laid(curve.strip, looks),) if looks else ()
-    walked = p.flows == "no" and bool(looks)
+    walked = _walked(p)
     if p.shapes == "nothing":
         return Shaped(ground, laid=laid, walked=walked)
     if not isinstance(ground, HeightField):
@@ -223,7 +228,7 @@ def evaluate(p: PathParameters, inputs: Inputs) -> Output:
     material = {"path": Material(f"path {p.surface}", color=_COLORS[p.surface], roughness=0.95)}
     return Output(
         curves=(curve,),
-        walked=(curve.strip,) if p.flows == "no" else (),
+        walked=(curve.strip,) if _walked(p) else (),
         solids=tuple(
             solid(f"{x} {z}", mesh, material, f"path {p.surface}", (x, z))
             for (x, z), mesh in sorted(strips.items())

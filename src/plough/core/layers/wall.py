@@ -16,11 +16,18 @@ from plough.core.errors import ParameterError
 from plough.core.ground.paths import Curve
 from plough.core.ground.surface import Surface
 from plough.core.hashing import digest, key_of
-from plough.core.lay.crossing import Crossing, crossings
 from plough.core.lay.dressing import Dress
 from plough.core.lay.fallen import Lost, fallen, lying
 from plough.core.lay.filling import Fill
 from plough.core.lay.masonry import Plan
+from plough.core.lay.openings import (
+    MOST_CROSSINGS,
+    Found,
+    apart,
+    crossings,
+    nearest,
+    shared,
+)
 from plough.core.lay.rule import Head, Opening, WallRule
 from plough.core.lay.run import Bends, Span, run_curve, spans_of
 from plough.core.lay.skin import Skin
@@ -56,8 +63,7 @@ VERSION = 1  #: raised when the same wall comes out otherwise
 MOST_STONES = 30_000
 MOST_OPENINGS = 60
 _THINNEST = 0.12  # metres of a wall's top
-_ROOM = 0.15  # metres of wall that are left beside an opening, at least
-_ABOUT = 1.5  # metres of wall beside an opening that may hang on it
+_NARROWEST = 0.15  # metres of half an opening, at least
 _TIGHT = 0.9  # of its half thickness that a bend leaves of a face
 
 _HEADS = {"open": "Open to the sky", "lintel": "Under a lintel", "arch": "Under an arch"}
@@ -265,7 +271,8 @@ class WallParameters(Parameters):
         long = mean * 0.005 * sum(self.lengths)
         line = np.array([*self.points, *self.points[: int(self.closed)]])
         length = 1.1 * float(np.hypot(*np.diff(line, axis=0).T).sum())
-        cope = length / (0.5 * self.cope) if self.coping == "upright" else 0.0
+        copes = {"none": 0.0, "flat": 3.2, "upright": 0.5}[self.coping]  # lengths by heights
+        cope = length / (copes * self.cope) if copes else 0.0
         faces: float = 2.0 * length * (self.height + self.footing) / (mean * long)
         return faces + cope
 
@@ -340,72 +347,29 @@ def _looks(p: WallParameters, seed: int) -> tuple[Dress, Skin, Fill, dict[str, M
     return dress, skin, fill, materials
 
 
-def _openings(
-    p: WallParameters, spans: list[Span], curve: Curve, inputs: Inputs
-) -> list[list[Opening]]:
-    """The openings of each span, in its own coordinates; those that come near its ends are known to its neighbours as well."""
-    found: list[tuple[int, Opening]] = []
+def _openings(p: WallParameters, spans: list[Span], inputs: Inputs) -> list[list[Opening]]:
+    """The openings of each span, in its own coordinates."""
+    found: list[Found] = []
     if p.crossed != "none":
-        for c in crossings(spans, inputs.walked()):
-            found.append((c.span, _at_path(p, c)))
+        ways = crossings(spans, inputs.walked())
+        if len(ways) > MOST_CROSSINGS:
+            text = f"paths cross it more than {MOST_CROSSINGS} times; the rest stays closed"
+            inputs.find("crossed-often", text)
+        for c in ways[:MOST_CROSSINGS]:
+            half = max(_NARROWEST, 0.5 * (c.width + p.beside))
+            found.append((c.span, Opening(c.id, c.at - half, c.at + half, p.clear, p.crossed)))
     for own in p.openings:
-        k, s = _nearest(spans, own.at)
+        k, s = nearest(spans, own.at)
         half = 0.5 * own.width
         found.append((k, Opening(own.id, s - half, s + half, own.height, own.head)))
-    n = len(spans)
-    out: list[list[Opening]] = [[] for _ in spans]
-    for k, o in found:
-        for j, off in ((k, 0.0), (k - 1, None), (k + 1, None)):
-            if not (p.closed or 0 <= j < n):
-                continue
-            at = j % n
-            if off is None:
-                off = spans[at].length if j < k else -spans[k].length
-            moved = o._replace(start=o.start + off, end=o.end + off)
-            near = moved.end > -_ABOUT and moved.start < spans[at].length + _ABOUT
-            if near and (j == k or n > 1):
-                out[at].append(moved)
-    return [_apart(own, s, inputs) for own, s in zip(out, spans, strict=True)]
-
-
-def _at_path(p: WallParameters, c: Crossing) -> Opening:
-    half = max(0.15, 0.5 * c.width + 0.5 * p.beside)
-    head: Head = "open" if p.crossed == "none" else p.crossed
-    return Opening(f"{c.path} {c.span} {c.number}", c.at - half, c.at + half, p.clear, head)
-
-
-def _nearest(spans: list[Span], at: Point) -> tuple[int, float]:
-    """The span, and the metres along it, nearest to a place."""
-    best, found = math.inf, (0, 0.0)
-    for k, s in enumerate(spans):
-        own = (s.at >= 0.0) & (s.at <= s.length)
-        line, chain = s.line[own], s.at[own]
-        way = np.diff(line, axis=0)
-        share = ((np.array(at) - line[:-1]) * way).sum(axis=1) / (way**2).sum(axis=1)
-        share = np.clip(share, 0.0, 1.0)
-        away = np.hypot(*(line[:-1] + share[:, None] * way - at).T)
-        i = int(away.argmin())
-        if away[i] < best:
-            best = float(away[i])
-            found = (k, float(chain[i] + share[i] * (chain[i + 1] - chain[i])))
-    return found
-
-
-def _apart(openings: list[Opening], span: Span, inputs: Inputs) -> list[Opening]:
-    """Openings in order; of those that leave no wall between them the later is left out, and told."""
-    out: list[Opening] = []
-    for o in sorted(openings, key=lambda o: (o.start, o.id)):
-        if out and o.start < out[-1].end + _ROOM:
-            middle = 0.5 * (o.start + o.end)
-            if 0.0 <= middle < span.length:  # else a neighbour tells
-                x, z = span.place(middle)
-                inputs.find(
-                    "opening-lost",
-                    f"an opening near ({x:.1f}, {z:.1f}) has no wall between it and the one before; move one",
-                )
-            continue
-        out.append(o)
-    return out
+    kept, lost = apart(spans, p.closed, found)
+    if lost:
+        k, o = lost[0]
+        x, z = spans[k].place(0.5 * (o.start + o.end))
+        many = "an opening" if len(lost) == 1 else f"{len(lost)} openings, one"
+        text = f"{many} near ({x:.1f}, {z:.1f}) has no wall between it and another; move one"
+        inputs.find("opening-lost", text)
+    return shared(spans, kept)
 
 
 @layer_kind(
@@ -427,12 +391,12 @@ def evaluate(p: WallParameters, inputs: Inputs) -> Output:
         lambda found: 200 * len(curve.line),
     )
     seed = inputs.seed(p.seed)
-    openings = _openings(p, spans, curve, inputs)
+    openings = _openings(p, spans, inputs)
 
     def plan(key: str, make: Callable[[], Plan]) -> Plan:
         return inputs.kept(key, make, lambda found: 400 * len(found.stones))
 
-    pieces, lost = laid_wall(spans, p.closed, rule_of(p, seed), openings, plan)
+    pieces, lost = laid_wall(spans, rule_of(p, seed), openings, plan)
     looks = _looks(p, seed)
     told = key_of(VERSION, repr(looks))
 
@@ -443,7 +407,7 @@ def evaluate(p: WallParameters, inputs: Inputs) -> Output:
 
     with ThreadPoolExecutor(2) as pool:  # kernels let each other run
         solids = [s for s in pool.map(made, pieces) if s is not None]
-    if p.ruin > 0 and p.lying > 0:
+    if lost and p.lying > 0:
         solids += _fallen(
             p, [lying(x, looks[0], seed, 0.01 * p.lying) for x in lost], looks, inputs
         )
@@ -497,14 +461,19 @@ def _bytes(made: Solid | None) -> int:
 def _tight(p: WallParameters, spans: list[Span], inputs: Inputs) -> list[Finding]:
     """Where it bends too tightly for its thickness."""
     out = []
-    for s in spans:
+    for k, s in enumerate(spans):
+        if s.ends and (p.closed or k + 1 < len(spans)):
+            x, z = s.own[-1]
+            text = f"it turns back on itself near ({x:.1f}, {z:.1f}); move a point"
+            place = (float(x), s.height(s.length), float(z))
+            out.append(Finding("tight-bend", text, layer=inputs.layer_id, place=place))
         own = (s.at >= 0.0) & (s.at <= s.length)
         left = np.minimum(*(np.hypot(*x[own].T) for x in (s.right, s.left)))
-        k = int(left.argmin())
-        if left[k] < _TIGHT:
-            x, z = s.line[own][k]
+        row = int(left.argmin())
+        if left[row] < _TIGHT:
+            x, z = s.own[row]
             text = f"it bends more tightly than it is thick near ({x:.1f}, {z:.1f}); move a point, or make it thinner"
-            place = (float(x), s.height(float(s.at[own][k])), float(z))
+            place = (float(x), s.height(float(s.at[own][row])), float(z))
             out.append(Finding("tight-bend", text, layer=inputs.layer_id, place=place))
     return out
 
@@ -513,7 +482,7 @@ def _into_itself(p: WallParameters, spans: list[Span], inputs: Inputs) -> list[F
     """Where one part of it stands in another."""
     from shapely import LineString, STRtree, shortest_line
 
-    lines = [LineString(s.line[(s.at >= 0.0) & (s.at <= s.length)]) for s in spans]
+    lines = [LineString(s.own) for s in spans]
     n, out = len(lines), []
     for a, b in STRtree(lines).query(lines, predicate="dwithin", distance=p.thickness).T.tolist():
         if b - a < 2 or (p.closed and b - a == n - 1):
