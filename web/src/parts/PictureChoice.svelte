@@ -12,7 +12,7 @@
 </script>
 
 <button
-  class="relative overflow-hidden rounded-[5px] border bg-plate text-left hover:border-moss {chosen
+  class="relative w-full overflow-hidden rounded-[5px] border bg-plate text-left hover:border-moss {chosen
     ? 'border-moss ring-2 ring-moss'
     : 'border-line'}"
   aria-label={label}
