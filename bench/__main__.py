@@ -18,6 +18,7 @@ from rich.console import Console
 from rich.table import Table
 from scipy.stats import qmc
 
+from bench.fuse import fuse_rows
 from bench.ground import ground_rows
 from bench.hand import hand_rows
 from bench.room import room_rows
@@ -362,6 +363,7 @@ def main() -> None:
         room_rows,
         hand_rows,
         wall_rows,
+        fuse_rows,
         trial_rows,
         ground_rows,
         evaluation_rows,

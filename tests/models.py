@@ -75,6 +75,13 @@ FILES = {digest(BROKEN): BROKEN}
 #: what a kind needs beside its defaults to be made
 NEEDS: dict[str, dict[str, Any]] = {
     "mesh": {"source": digest(BROKEN), "unit": "cm"},
+    "fused": {
+        "parts": [
+            {"id": k, "asset": "rock", "at": [x, 0, 0], "tall": tall, "lent": lent}
+            for k, x, tall in (("p", 0, 16), ("q", 0.3, 12))
+            for lent in ({"kind": "rock", "version": 1, "parameters": {"triangles": 120}},)
+        ]
+    },
     "group": {
         "parts": [
             {"id": "p", "asset": "tuft", "at": [0.2, 0, 0], "turn": 30, "lent": lent}

@@ -16,7 +16,7 @@ from plough.core.errors import FormatError, ParameterError, PloughError
 
 if TYPE_CHECKING:
     from plough.core.library import Library
-    from plough.core.scene import Evaluation, SceneDocument
+    from plough.core.scene import Evaluation
 
 app = typer.Typer(
     add_completion=False,
@@ -336,6 +336,24 @@ def mask(
 
 
 @app.command()
+def blocks(
+    path: Path,
+    layer: Annotated[str, typer.Argument(help="The id of a layer that is laid of blocks.")],
+    out: Out,
+    files: Files = None,
+) -> None:
+    """Write the blocks of a layer in the order in which they are laid: a table (.csv), or with the plane of each (.json)."""
+    from plough.core.scene.laid import blocks_of
+
+    evaluation, _ = _evaluated(path, files)
+    found = blocks_of(evaluation, layer)
+    out.parent.mkdir(parents=True, exist_ok=True)
+    text = found.as_json() if out.suffix.lower() == ".json" else found.as_csv()
+    out.write_text(text, encoding="utf-8", newline="")
+    print(f"{out}: {len(found):,} blocks")
+
+
+@app.command()
 def ground(path: Path, out: Out, files: Files = None) -> None:
     """Write a scene's ground: a height map (.png of 16 bits, .tif of floats, .raw of 16 bits), a mesh (.glb) or splat maps (.zip)."""
     from plough.core.bake.bundle import embedded_images
@@ -517,79 +535,9 @@ def openapi() -> None:
 @app.command(hidden=True)
 def warm() -> None:
     """Compile every kernel once, so that the first click does not wait."""
-    from plough.core.bake.bundle import Baker
-    from plough.core.demo import demo_file, teasel_fen
-    from plough.core.ground.cover import METRES, cover_material
-    from plough.core.ground.splat import splat_squares
-    from plough.core.kinds import get_kind
-    from plough.core.library import Library, resolve, variant_of
-    from plough.core.scene import Evaluator
-    from plough.core.scene.mend import mend, remedy
-    from plough.core.scene.trouble import trouble
-    from plough.core.scene.weight import weigh
+    from plough.warming import compile_all
 
-    evaluator = Evaluator(Library(load=demo_file))
-    library, document = evaluator.library, teasel_fen()
-    evaluation = evaluator.evaluate(document)
-    weigh(evaluation, library, (0.0, 2.0, 0.0))
-    assets = {a.id: a for a in document.assets}
-    kinds = {a.kind: a for a in document.assets}  # one of each
-    for asset in kinds.values():
-        parameters = resolve(asset, assets, asset.id).parameters
-        variant = variant_of(asset.id, asset.name, asset.kind, parameters, asset.seeds[0], {})
-        library.levels(variant)
-        library.picture(variant, (96, 96))
-        if get_kind(asset.kind).impostor:
-            library.dome(variant)
-    for name in METRES:
-        recipe = cover_material(name).maps
-        assert recipe is not None
-        recipe.draw()
-    _ = Baker(evaluation, library).network
-    trouble(evaluation, library)
-    worked = evaluator.evaluate(_worked_ground())
-    splat_squares(worked.ground.cover, worked.surface, library.cache)
-    wrong = [f.id for f in trouble(worked, library).findings if remedy(worked.document, f)]
-    mend(evaluator, worked.document, wrong)
-
-
-def _worked_ground() -> SceneDocument:
-    """Ground that all has been done to which the demo's has not: every brush, weather, beds, each measure of ground; and stones in each other, in the air and in the path."""
-    from plough.core.demo import mesh_parameters
-    from plough.core.ground.conditions import GROUND_ONLY, MEASURES
-    from plough.core.ground.strokes import BRUSHES
-    from plough.core.scene import read_document
-
-    line = [[-20, 0], [20, 10]]
-    where = [{"id": of, "of": of, "between": MEASURES[of].soft} for of in GROUND_ONLY]
-    half = len(where) // 2
-    ground = {
-        "size": 64,
-        "rain": 0.1,
-        "slides": 2,
-        "water": True,
-        "strokes": [{"id": b, "brush": b, "radius": 9, "points": line} for b in BRUSHES],
-        "painted": [{"id": "p", "paint": "sand", "radius": 9, "points": line}],
-        "classes": [
-            {"key": "grass", "name": "Grass"},
-            {"key": "a", "name": "A", "conditions": where[:half]},
-            {"key": "b", "name": "B", "conditions": where[half:]},
-        ],
-    }
-    path = {"points": line, "shapes": "bed", "flows": "balanced"}
-    area = {"corners": [[0, 0], [9, 0], [9, 9]]}
-    places = [([20, 20], 0), ([20.2, 20], 0), ([-20, -20], 3), ([-20, -20], 0), ([10, 5], 0)]
-    stones = [
-        {"id": f"s{k}", "asset": "stone", "seed": 1, "at": at, "lift": lift}
-        for k, (at, lift) in enumerate(places)
-    ]
-    by_hand = {"mix": [{"asset": "stone"}], "placed": stones}
-    kinds = {"ground": ground, "path": path, "area": area, "by_hand": by_hand, "bake": {}}
-    layers = [{"id": k, "kind": k, "name": k, "parameters": p} for k, p in kinds.items()]
-    stone = {"id": "stone", "name": "Stone", "kind": "mesh"}
-    assets = [{**stone, "parameters": mesh_parameters("drift-stone")}]
-    whole = {"version": 1, "name": "Worked ground", "assets": assets, "layers": layers}
-    return read_document(whole)
+    compile_all()
 
 
 def main() -> None:

@@ -1,4 +1,4 @@
-"""Stone as an artist makes it: a rock from preset to scatter, a pile, a jar whose outline is dragged."""
+"""Stone as an artist makes it: a rock from preset to scatter, a pile, walls and brick runs, a skin over a wall, a jar whose outline is dragged."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ import pytest
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 
 from tests.browser.conftest import Page, differing, picture
 from tests.browser.test_placing import Scene, opened, sentence
@@ -94,6 +95,7 @@ def test_a_pile_is_dropped_where_it_is_pointed_at_and_moved(
 
 def draw(page: Page, kind: str, *offsets: tuple[int, int]) -> None:
     """Add a layer that is drawn, by clicks in the view so far from its middle."""
+    page.rested()  # there is ground to click on
     page.button("add a layer").click()
     path = f"//li//button[contains(., '{kind}')]"
     page.until(lambda: page.driver.find_elements(By.XPATH, path), kind)[0].click()
@@ -166,4 +168,95 @@ def test_a_wall_begins_in_another_way_and_gets_an_opening_of_its_own(
     page.chord(Keys.CONTROL, "z")
     page.until(lambda: parameters(scene, "wall").get("openings"), "undone")
     assert parameters(scene, "wall")["openings"][0]["at"] == own["at"]
+    assert not page.errors()
+
+
+def test_a_brick_run_is_drawn_and_read_as_a_list(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    scene = opened(page, sedge, scene_id)
+    draw(page, "Brick run", (-140, 70), (120, 60))
+    page.until(lambda: any(x["kind"] == "bricks" for x in scene.layers()), "the run")
+    page.until(lambda: "in English bond" in sentence(page), "in words")
+    page.button("Begin with…").click()
+    page.until(lambda: page.all("dialog[open] img"), "pictures")
+    page.button("begin with Concrete blocks").click()
+    page.until(lambda: parameters(scene, "bricks").get("long") == 440, "large blocks")
+    page.until(lambda: "half over half" in sentence(page), "in words")
+    layer = scene.of("bricks")["id"]
+    told = sedge.get(f"{scene.address}/layers/{layer}/blocks", params={"many": 500}).json()
+    page.button("List of blocks…").click()
+    page.until(lambda: page.all("[data-blocks]"), "the list")
+    assert page.one("[data-blocks]").get_attribute("data-blocks") == str(told["count"])
+    rows = page.all("dialog[open] tbody tr")
+    assert len(rows) == min(100, told["count"])
+    cells = [c.text for c in rows[0].find_elements(By.CSS_SELECTOR, "td")]
+    first = told["blocks"][0]
+    assert cells[:3] == ["1", "1", first["role"]]
+    assert float(cells[3]) == pytest.approx(first["middle"][0], abs=1e-3)
+    assert cells[7] == f"{round(1000 * first['size'][0])}"
+    if told["count"] > 100:
+        page.button("Next").click()
+        page.until(lambda: page.all("dialog[open] tbody td")[0].text == "101", "more of them")
+    table = sedge.get(f"{scene.address}/layers/{layer}/blocks/file").text.splitlines()
+    assert len(table) == told["count"] + 1
+    assert not page.errors()
+
+
+def test_a_wall_becomes_an_asset_and_one_skin_that_can_be_stopped(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    scene = opened(page, sedge, scene_id)
+    draw(page, "Stone wall", (-90, 70), (90, 60))
+    page.until(lambda: any(x["kind"] == "wall" for x in scene.layers()), "the wall")
+
+    def assets() -> list[dict[str, Any]]:
+        found: list[dict[str, Any]] = sedge.get(scene.address).json()["assets"]
+        return found
+
+    def of(kind: str) -> dict[str, Any]:
+        return next(a for a in assets() if a["kind"] == kind)
+
+    def triangles() -> int:
+        return int(page.number("[data-triangles]", "data-triangles"))
+
+    def made() -> int:
+        page.until(lambda: page.one("[data-busy]").get_attribute("data-busy") == "false", "made")
+        return triangles()
+
+    page.button("Make an asset of it").click()
+    page.until(lambda: any(a["kind"] == "mesh" for a in assets()), "it is on the shelf")
+    page.until(lambda: triangles() > 1000, "the bench")
+    page.button("Fuse…").click()
+    page.until(lambda: any(a["kind"] == "fused" for a in assets()), "another asset")
+    assert [q["asset"] for q in of("fused")["parameters"]["parts"]] == [of("mesh")["id"]]
+    page.until(lambda: "fused" in page.text("[role=status]"), "its bench")
+    page.until(lambda: page.all("[data-progress]"), "it tells how far it is")
+    page.until(lambda: triangles() > 1000, "a skin")
+    first = made()
+    page.rested()
+    seen = picture(page)
+    page.button("Its parts").click()
+    page.until(lambda: differing(picture(page), seen) > 0.002, "what it was made of")
+    page.button("Its parts").click()
+    how = page.one("select[aria-label='how it is shown']")
+    Select(how).select_by_visible_text("Distance to its parts")
+    assert 0 < page.number("[data-greatest]", "data-greatest") < 0.3
+    # a finer one is begun, stopped, and begun again
+    tab = "//button[@role='tab'][normalize-space()='Grid']"
+    page.driver.find_element(By.XPATH, tab).click()
+    grid = page.until(lambda: page.all("[data-field='steps'] select"), "its grid")[0]
+    Select(grid).select_by_visible_text("Fine: 256")
+    page.until(lambda: of("fused")["parameters"].get("steps") == "fine", "it is kept")
+    page.until(lambda: page.all("[data-progress]"), "it is begun")
+    page.button("Stop").click()
+    page.until(lambda: "The last result stays" in page.text("[data-progress]"), "stopped")
+    assert triangles() == first
+    page.button("Go on").click()
+    page.until(lambda: "%" in page.text("[data-progress]"), "it goes on")
+    # what it is changed to meanwhile takes its place
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: of("fused")["parameters"].get("steps", "medium") == "medium", "undone")
+    page.until(lambda: not page.all("[data-progress]"), "nothing is made any more")
+    assert made() == first, "as it was"
     assert not page.errors()

@@ -146,3 +146,22 @@ def test_a_mesh_is_brought_in_and_baked_without_a_browser(tmp_path: Path) -> Non
     spoilt = plough("bake", str(path), "--out", str(out), "--files", str(kept))
     assert spoilt.returncode == 1
     assert "damaged" in spoilt.stderr
+
+
+def test_the_blocks_of_a_layer_are_written_as_a_table_and_with_planes(tmp_path: Path) -> None:
+    document = copy.deepcopy(SMALL)
+    points = {"points": [[-4, 0], [4, 0]], "courses": 5}
+    layer = {"id": "yard", "kind": "bricks", "name": "Yard", "parameters": points}
+    document["layers"].insert(-1, layer)
+    scene = tmp_path / "scene.json"
+    scene.write_text(json.dumps(document))
+    done = plough("blocks", str(scene), "yard", "--out", str(tmp_path / "out" / "yard.csv"))
+    assert done.returncode == 0, done.stderr
+    rows = (tmp_path / "out" / "yard.csv").read_text().splitlines()
+    assert f"{len(rows) - 1:,} blocks" in done.stdout
+    done = plough("blocks", str(scene), "yard", "--out", str(tmp_path / "yard.json"))
+    told = json.loads((tmp_path / "yard.json").read_text())
+    assert len(told["blocks"]) == len(rows) - 1 and "plane" in told["blocks"][0]
+    wrong = plough("blocks", str(scene), "ground", "--out", str(tmp_path / "no.csv"))
+    assert wrong.returncode and "not laid of blocks" in wrong.stderr
+    assert not (tmp_path / "no.csv").exists()

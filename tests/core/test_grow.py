@@ -8,6 +8,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from plough.core.build.weave import Weave
 from plough.core.errors import ParameterError, TooLargeError
 from plough.core.grow import tree
 from plough.core.grow.age import aged
@@ -366,7 +367,9 @@ def test_the_second_levels_silhouette_stays_within_six_per_cent(name: str) -> No
         recipe = material.maps
         if recipe is not None and hasattr(recipe, "size"):
             recipe = replace(recipe, size=128)  # type: ignore[type-var]
-        albedo[slot] = np.full((1, 1, 4), 255, np.uint8) if recipe is None else recipe.draw().albedo
+        # meshes of a net are finer than a pixel of the silhouette: its outline is what is seen
+        whole = recipe is None or (isinstance(recipe, Weave) and recipe.stuff == "net")
+        albedo[slot] = np.full((1, 1, 4), 255, np.uint8) if whole else recipe.draw().albedo
     a, b = (silhouettes(q.mesh, q.materials, albedo, near.mesh) for q in (near, middle))
     assert a.mean() > 0.02, "there is a silhouette"
     assert difference(a, b) <= 0.06

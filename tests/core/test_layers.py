@@ -144,6 +144,9 @@ def test_every_kind_says_what_its_results_hold(name: str) -> None:
         ("brush", {"strokes": [stroke]}),
         ("by_hand", {"placed": [{"id": "p", "asset": "sedge", "seed": 4, "at": [0, 0]}]}),
         ("wall", {"points": [[-20, 30], [20, 30]]}),
+        ("bricks", {"points": [[-20, 34], [20, 34]]}),
+        ("fence", {"points": [[-20, 38], [20, 38]]}),
+        ("hedge", {"points": [[-20, 42], [20, 42]]}),
     ):
         layer = {"id": kind_name, "kind": kind_name, "name": kind_name}
         bears = {"mix": mix} if registry.get_layer_kind(kind_name).holds("mix") else {}
@@ -155,6 +158,7 @@ def test_every_kind_says_what_its_results_hold(name: str) -> None:
         "curve": bool(output.curves),
         "region": bool(output.regions),
         "placements": output.placements is not None,
+        "blocks": output.blocks is not None,
     }
     assert {facet for facet, there in held.items() if there} == set(kind.gives) - {"solids"}
     assert not output.solids or "solids" in kind.gives

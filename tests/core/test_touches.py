@@ -27,6 +27,7 @@ OWN: dict[str, dict[str, Any]] = {
     "surfaces": {"on": ["willows"], "spacing": 0.4},
     "air": {"points": [[0, 0]], "count": 40},
     "pile": {"points": [[0, 0]], "count": 60, "radius": 20},
+    "hedge": {"points": [[-30, 0], [30, 10]], "spacing": 1},
 }
 """Every kind of layer that has touches, with what makes it place many."""
 
@@ -131,6 +132,7 @@ CHANGES: dict[str, list[dict[str, Any]]] = {
     "surfaces": [{"size": [60, 70]}, {"fill": 95}],
     "air": [{"size": [60, 70]}],
     "pile": [{"size": [60, 70]}, {"how": "set"}],
+    "hedge": [{"size": [60, 70]}, {"turn": 0}, {"bank": 1.5}],
 }
 
 
@@ -242,7 +244,7 @@ def test_what_is_out_of_its_limits_is_refused_by_its_field(
 ) -> None:
     model = all_layer_kinds()[kind].parameters
     with pytest.raises(ParameterError) as refused:
-        build(model, {"touches": [values]}, "")
+        build(model, {**OWN[kind], "touches": [values]}, "")
     assert refused.value.field.startswith("touches.0")
 
 

@@ -22,6 +22,9 @@ BEGUN: dict[str, dict[str, Any]] = {
     "air": {"points": [[0, 0]]},
     "pile": {"points": [[0, 0]]},
     "wall": {"points": [[0, 0], [30, 0]]},
+    "bricks": {"points": [[0, 0], [30, 0]]},
+    "fence": {"points": [[0, 0], [30, 0]]},
+    "hedge": {"points": [[0, 0], [30, 0]]},
 }
 NUMBERED = [
     (kind.name, row.path)

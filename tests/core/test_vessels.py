@@ -189,3 +189,17 @@ def test_it_leans_and_stands_in_the_ground_as_it_says() -> None:
     leaning = piece("gate-post", lean=20, buried=0.0).mesh
     top = leaning.positions[leaning.positions[:, 1] > 1.7].mean(axis=0)
     assert np.hypot(top[0], top[2]) == pytest.approx(1.85 * np.sin(np.radians(20)), rel=0.06)
+
+
+@pytest.mark.parametrize("repeat", [0.31, 0.5, 3.0])
+def test_the_texture_closes_round_it(repeat: float) -> None:
+    """Where its first and its last column meet, whole repeats lie between them."""
+    mesh = piece("eel-basket", repeat=repeat, handles="none", hoops=0).mesh
+    at, u = mesh.positions.astype(float), mesh.uv0[:, 0].astype(float)
+    seam = np.abs(u - u.max()) < 1e-4
+    other = np.abs(u - u.min()) < 1e-4
+    assert seam.sum() > 20 and other.sum() > 20
+    away = np.linalg.norm(at[seam][:, None] - at[other][None], axis=2)
+    assert np.quantile(away.min(axis=1), 0.9) < 1e-4, "they are in one place"
+    around = u.max() - u.min()
+    assert around == pytest.approx(max(1, round(around)), abs=1e-3)

@@ -260,3 +260,32 @@ def test_a_way_to_begin_brings_its_assets_and_layers_for_those_who_may_edit(
     wrong = sedge.post(f"{address}/jungle")
     assert wrong.status_code == 422 and "reed-edge" in wrong.text
     assert burdock.post(f"{address}/forest").status_code in (403, 404)
+
+
+def test_the_blocks_of_a_run_are_listed_and_written_for_those_who_may_look(
+    sedge: httpx.Client, burdock: httpx.Client, scene_id: str
+) -> None:
+    address = f"/api/scenes/{scene_id}/layers"
+    layer = {
+        "kind": "bricks",
+        "name": "Yard",
+        "parameters": {"points": [[-4, 0], [4, 0]], "courses": 6},
+    }
+    made = sedge.post(address, json=layer).json()["created_id"]
+    page = sedge.get(f"{address}/{made}/blocks", params={"first": 5, "many": 3}).json()
+    assert page["count"] > 200 and page["courses"] >= 6
+    assert [b["number"] for b in page["blocks"]] == [6, 7, 8]
+    beyond = sedge.get(f"{address}/{made}/blocks", params={"first": page["count"]}).json()
+    assert beyond["blocks"] == [] and beyond["count"] == page["count"]
+    table = sedge.get(f"{address}/{made}/blocks/file", params={"format": "csv"})
+    assert table.headers["content-type"].startswith("text/csv")
+    assert len(table.text.splitlines()) == page["count"] + 1
+    told = sedge.get(f"{address}/{made}/blocks/file", params={"format": "json"}).json()
+    assert told["blocks"][5] == page["blocks"][0]
+    for query, words in (({"many": 501}, "many"), ({"first": -1}, "first")):
+        wrong = sedge.get(f"{address}/{made}/blocks", params=query)
+        assert wrong.status_code == 422 and words in wrong.text
+    for name, words in (("willows", "not laid of blocks"), ("no", "no layer")):
+        wrong = sedge.get(f"{address}/{name}/blocks/file")
+        assert wrong.status_code == 422 and words in wrong.text
+    assert burdock.get(f"{address}/{made}/blocks").status_code in (403, 404)

@@ -38,6 +38,7 @@ class Product:
     game: GameParameters = field(default_factory=GameParameters)
     lamps: tuple[Lamp, ...] = ()
     counts: dict[str, int] = field(default_factory=dict)  #: what was grown, by name
+    measures: dict[str, float] = field(default_factory=dict)  #: metres, by name
     ranges: dict[str, tuple[int, int]] = field(
         default_factory=dict
     )  #: first triangle and number of triangles of each named element
@@ -68,6 +69,7 @@ class Kind:
     seeded: bool = True  #: whether seeds make it differ
     fetches: bool = False  #: whether it is given files for what is lent to it
     hard: bool = False  #: whether others can be set down on its faces
+    fuses: bool = False  #: whether it makes one skin of its parts, and tells how far it is
 
 
 _KINDS: dict[str, Kind] = {}
@@ -105,7 +107,7 @@ def kind(
     """Register the decorated ``make(parameters, seed, detail) -> Product`` as the kind `name`.
 
     Args:
-        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `hard`, `loads` or `fetches` (then `make` is also given a `Load`).
+        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `hard`, `fuses`, `loads` or `fetches` (then `make` is also given a `Load`).
     """
 
     def register(make: Make) -> Make:

@@ -19,6 +19,7 @@ _KINDS = (
     "leaf",
     "rock",
     "vessel",
+    "cloth",
 )  #: in the order in which they are shown
 
 

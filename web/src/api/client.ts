@@ -11,6 +11,7 @@ export type Layer = components['schemas']['LayerOut'];
 export type Asset = components['schemas']['AssetOut'];
 export type Evaluation = components['schemas']['EvaluationOut'];
 export type LayerView = components['schemas']['LayerView'];
+export type BlockPage = components['schemas']['BlocksOut'];
 export type Card = components['schemas']['CardOut'];
 export type Lamp = components['schemas']['LampOut'];
 export type Variant = components['schemas']['VariantOut'];
@@ -112,8 +113,54 @@ export interface WallValues {
   bends: 'round' | 'sharp';
   crossed: 'none' | 'open' | 'lintel' | 'arch';
   clear: number;
+  gate: 'none' | 'bars' | 'boards';
   ruin: number;
   openings?: { id: string; at: [number, number]; width: number; height: number; head: 'open' | 'lintel' | 'arch' }[];
+}
+
+/** What is set of a brick run. */
+export interface BricksValues {
+  bends: 'round' | 'sharp';
+  long: number;
+  wide: number;
+  high: number;
+  gap: number;
+  bed: number;
+  bond: 'running' | 'third' | 'stack' | 'header' | 'english' | 'garden' | 'flemish' | 'pierced';
+  rows: number;
+  turn_even: number;
+  turn_odd: number;
+  courses: number;
+  follows: 'level' | 'steps';
+  cap: boolean;
+  joints: 'dry' | 'mortar';
+  crossed: 'none' | 'open' | 'lintel';
+  clear: number;
+  gate: 'none' | 'bars' | 'boards';
+}
+
+/** What is set of a fence. */
+export interface FenceValues {
+  bends: 'round' | 'sharp';
+  style: 'rails' | 'pales' | 'boards';
+  height: number;
+  bay: number;
+  rails: number;
+  post: number;
+  pale: number;
+  gap: number;
+  crossed: 'none' | 'open';
+  gate: 'none' | 'bars' | 'boards';
+}
+
+/** What is set of a hedge. */
+export interface HedgeValues {
+  bends: 'round' | 'sharp';
+  mix: MixEntry[];
+  spacing: number;
+  rows: number;
+  bank: number;
+  crossed: 'none' | 'open';
 }
 
 /** What is set of a layer along paths. */
@@ -243,6 +290,65 @@ export async function bytes(path: string, init?: RequestInit): Promise<ArrayBuff
     problem.title ?? 'Failed',
     problem.detail ?? `the server answered ${response.status}`,
   );
+}
+
+/** How far work is. */
+export interface Progress {
+  share: number; // done, 0 to 1
+  words: string; // what is being done
+}
+
+/** Bytes from the service that tells, in lines of JSON before them, how far they are. */
+export async function toldBytes(
+  path: string,
+  init: RequestInit,
+  told: (progress: Progress) => void,
+): Promise<ArrayBuffer> {
+  const response = await fetch(path, init);
+  if (!response.ok || !response.body) {
+    const problem = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
+    throw new ApiError(
+      response.status,
+      problem.title ?? 'Failed',
+      problem.detail ?? `the server answered ${response.status}`,
+    );
+  }
+  const reader = response.body.getReader();
+  let held = new Uint8Array();
+  for (;;) {
+    const { done, value } = await reader.read();
+    if (done) throw new ApiError(0, 'No answer', 'the server broke off');
+    const more = new Uint8Array(held.length + value.length);
+    more.set(held);
+    more.set(value, held.length);
+    held = more;
+    for (let end = held.indexOf(10); end >= 0; end = held.indexOf(10)) {
+      const line = JSON.parse(new TextDecoder().decode(held.subarray(0, end))) as Partial<Progress> & {
+        bytes?: number;
+        error?: string;
+      };
+      held = held.slice(end + 1);
+      if (line.error) throw new ApiError(422, 'Not valid', line.error);
+      if (line.bytes !== undefined) return rest(reader, held, line.bytes);
+      told({ share: line.share ?? 0, words: line.words ?? '' });
+    }
+  }
+}
+
+async function rest(
+  reader: ReadableStreamDefaultReader<Uint8Array>,
+  begun: Uint8Array,
+  bytes: number,
+): Promise<ArrayBuffer> {
+  const out = new Uint8Array(bytes);
+  out.set(begun);
+  for (let at = begun.length; at < bytes;) {
+    const { done, value } = await reader.read();
+    if (done) throw new ApiError(0, 'No answer', 'the server broke off');
+    out.set(value, at);
+    at += value.length;
+  }
+  return out.buffer;
 }
 
 export function said(error: unknown): string {

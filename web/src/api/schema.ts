@@ -529,26 +529,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/make": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Make Asset
-         * @description An asset's mesh at one level of detail as GLB; the scene's extras hold triangles, counts and sizes. Nothing is kept.
-         */
-        post: operations["make_asset_api_make_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/blobs/{name}": {
         parameters: {
             query?: never;
@@ -625,6 +605,48 @@ export interface paths {
         get: operations["profiles_api_profiles_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/make": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Asset
+         * @description An asset's mesh at one level of detail as GLB; the scene's extras hold triangles, counts and sizes. Nothing is kept.
+         */
+        post: operations["make_asset_api_make_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/make/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Told
+         * @description As `make`, told as it goes: lines of JSON with `share` and `words`; then one with `bytes`, behind which as many bytes of GLB come, or one with `error` and `field`.
+         *
+         *     It stops when the connection ends.
+         */
+        post: operations["make_told_api_make_told_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -973,6 +995,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bench/meshes/layer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Layer
+         * @description Takes what a layer lays along a line, as it stands, as a mesh of one's own; the layer stays as it is.
+         */
+        post: operations["take_layer_api_bench_meshes_layer_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench/meshes/{name}": {
         parameters: {
             query?: never;
@@ -1045,6 +1087,46 @@ export interface paths {
          * @description Where the rule of a layer lets things stand, as an image over the whole ground (PNG of 8 bits, north up).
          */
         get: operations["read_mask_api_scenes__scene_id__layers__layer_id__mask_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/layers/{layer_id}/blocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Blocks
+         * @description The blocks of a layer in the order in which they are laid, page by page.
+         */
+        get: operations["read_blocks_api_scenes__scene_id__layers__layer_id__blocks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/layers/{layer_id}/blocks/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Block List
+         * @description All blocks of a layer as a table, or as JSON with the plane of each.
+         */
+        get: operations["read_block_list_api_scenes__scene_id__layers__layer_id__blocks_file_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1579,6 +1661,40 @@ export interface components {
              * @description Ids, from left to right.
              */
             layers: string[];
+        };
+        /**
+         * Block
+         * @description A block in metres and degrees; places are east, up and south.
+         */
+        Block: {
+            /** Number */
+            number: number;
+            /** Course */
+            course: number;
+            /** Role */
+            role: string;
+            /** Middle */
+            middle: number[];
+            /** Turn */
+            turn: number;
+            /** Size */
+            size: number[];
+            plane: components["schemas"]["Plane"];
+        };
+        /**
+         * BlocksOut
+         * @description Some of the blocks of a layer.
+         */
+        BlocksOut: {
+            /**
+             * Count
+             * @description Of all of them.
+             */
+            count: number;
+            /** Courses */
+            courses: number;
+            /** Blocks */
+            blocks: components["schemas"]["Block"][];
         };
         /** Body_bring_lines_api_scenes__scene_id__geojson_post */
         Body_bring_lines_api_scenes__scene_id__geojson_post: {
@@ -2381,6 +2497,12 @@ export interface components {
              */
             seeded: boolean;
             /**
+             * Fuses
+             * @description Of an asset: whether it makes one skin of its parts, which takes its time: `/api/make/told` tells how far it is.
+             * @default false
+             */
+            fuses: boolean;
+            /**
              * Told
              * @description Of an asset: by group or section, the counts told beside it, and words for one and for more.
              * @default {}
@@ -2590,6 +2712,16 @@ export interface components {
              * @enum {string}
              */
             shots: "own" | "yes" | "no";
+        };
+        /**
+         * LayerIn
+         * @description A layer that is laid along a line.
+         */
+        LayerIn: {
+            /** Scene */
+            scene: string;
+            /** Layer */
+            layer: string;
         };
         /**
          * LayerMove
@@ -3340,6 +3472,18 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * Plane
+         * @description On which a block is laid: the middle of its underside, and the directions of its length and width.
+         */
+        Plane: {
+            /** Origin */
+            origin: number[];
+            /** Along */
+            along: number[];
+            /** Across */
+            across: number[];
         };
         /**
          * PresetOut
@@ -6684,75 +6828,6 @@ export interface operations {
             };
         };
     };
-    make_asset_api_make_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MakeAsset"];
-            };
-        };
-        responses: {
-            /** @description A GLB. */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "model/gltf-binary": unknown;
-                };
-            };
-            /** @description Not signed in. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The role does not allow it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing, or it is not shared with you. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Changed meanwhile; `current` holds the present state. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     blob_api_blobs__name__get: {
         parameters: {
             query?: never;
@@ -6970,6 +7045,144 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProfileOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_asset_api_make_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeAsset"];
+            };
+        };
+        responses: {
+            /** @description A GLB. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/gltf-binary": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_told_api_make_told_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeAsset"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
                 };
             };
             /** @description Not signed in. */
@@ -8196,6 +8409,75 @@ export interface operations {
             };
         };
     };
+    take_layer_api_bench_meshes_layer_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayerIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     read_mesh_api_bench_meshes__name__get: {
         parameters: {
             query?: never;
@@ -8428,6 +8710,149 @@ export interface operations {
                 };
                 content: {
                     "image/png": unknown;
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_blocks_api_scenes__scene_id__layers__layer_id__blocks_get: {
+        parameters: {
+            query?: {
+                /** @description How many are left out before. */
+                first?: number;
+                many?: number;
+            };
+            header?: never;
+            path: {
+                scene_id: string;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlocksOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_block_list_api_scenes__scene_id__layers__layer_id__blocks_file_get: {
+        parameters: {
+            query?: {
+                format?: "csv" | "json";
+            };
+            header?: never;
+            path: {
+                scene_id: string;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                    "application/json": unknown;
                 };
             };
             /** @description Not signed in. */

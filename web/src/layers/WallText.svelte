@@ -7,22 +7,15 @@
   import WallOpenings from '../parts/WallOpenings.svelte';
   import WaysDialog from '../parts/WaysDialog.svelte';
   import { shown } from '../state/values';
-  import { wallHead, wallRuin } from '../state/walls';
+  import { begun } from '../state/ways';
+  import { gateWords, wallHead, wallRuin } from '../state/walls';
   import type { PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
   const p = $derived(layer.parameters as unknown as WallValues);
   let waysOpen = $state(false);
 
-  // a way names what differs from the defaults; where it stands and its openings stay as they are
-  const KEPT = ['points', 'closed', 'openings', 'seed'];
-  const fresh = $derived(
-    Object.fromEntries(rows.filter((r) => !KEPT.includes(r.path)).map((r) => [r.path, r.default])),
-  );
-  function begin(way: Way) {
-    const own = Object.entries(way.parameters ?? {}).filter(([path]) => !KEPT.includes(path));
-    void open.edit({ op: 'layer', id: layer.id, parameters: { ...fresh, ...Object.fromEntries(own) } });
-  }
+  const begin = (way: Way) => void open.edit({ op: 'layer', id: layer.id, parameters: begun(rows, way) });
   const length = $derived(open.view(layer.id)?.curves?.[0]?.length ?? 0);
 </script>
 
@@ -56,7 +49,9 @@
     >{@render field('crossed')}{#if p.crossed !== 'none'}{@render field(
         'beside',
       )}{/if}{#if p.crossed === 'lintel' || p.crossed === 'arch'}{@render field('clear')}{/if}</Chip
-  >. <Chip text={wallRuin(p.ruin)} label="ruin">{@render field('ruin')}{@render field('ruin_seed')}</Chip>.
+  >{#if p.crossed !== 'none'}, where hangs <Chip text={gateWords(p.gate)} label="gates"
+      >{@render field('gate')}{#if p.gate !== 'none'}{@render field('ajar')}{/if}</Chip
+    >{/if}. <Chip text={wallRuin(p.ruin)} label="ruin">{@render field('ruin')}{@render field('ruin_seed')}</Chip>.
 </p>
 {#if !disabled}
   <Button color="alternative" size="xs" class="mt-2" onclick={() => (waysOpen = true)}>Begin with…</Button>

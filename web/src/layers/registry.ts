@@ -11,8 +11,11 @@ import AlongText from './AlongText.svelte';
 import AreaText from './AreaText.svelte';
 import BakeSheet from './BakeSheet.svelte';
 import ByHandText from './ByHandText.svelte';
+import BricksText from './BricksText.svelte';
 import BrushText from './BrushText.svelte';
+import FenceText from './FenceText.svelte';
 import GroundText from './GroundText.svelte';
+import HedgeText from './HedgeText.svelte';
 import PathText from './PathText.svelte';
 import PileText from './PileText.svelte';
 import ScatterText from './ScatterText.svelte';
@@ -96,6 +99,9 @@ const SPECIAL: Record<string, LayerUi> = {
     about: (layer, points, height) => bodyLines(layer.parameters as unknown as Body, points, height),
   },
   wall: { text: WallText, point: 'point', whole: 'a wall' },
+  bricks: { text: BricksText, point: 'point', whole: 'a brick run' },
+  fence: { text: FenceText, point: 'point', whole: 'a fence' },
+  hedge: { text: HedgeText, point: 'point', whole: 'a hedge', stamp: ofFirst },
   pile: { text: PileText, stamp: ofFirst, point: 'point', whole: 'a pile' },
   bake: { sheet: BakeSheet },
 };

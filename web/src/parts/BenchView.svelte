@@ -1,17 +1,36 @@
+<script module lang="ts">
+  import type { Look } from '../view/turntable';
+
+  const LOOKS: [Look, string][] = [
+    ['lit', 'Lit'],
+    ['wireframe', 'Wireframe'],
+    ['normals', 'Normals'],
+    ['checker', 'Texture check'],
+    ['sway', 'Channel: sway'],
+    ['phase', 'Channel: limb phase'],
+    ['flutter', 'Channel: leaf flutter'],
+    ['occlusion', 'Channel: occlusion'],
+    ['tint', 'Channel: tint'],
+    ['collider', 'Collider'],
+    ['overdraw', 'Overdraw'],
+  ];
+</script>
+
 <script lang="ts">
   /** The turntable, with ruler, person, handles, ways of looking, wind, age track and the ladder of levels. */
-  import { Alert, Button, Checkbox, Range, Select } from 'flowbite-svelte';
+  import { Alert, Button, Checkbox, Progressbar, Range, Select } from 'flowbite-svelte';
+  import Layers from '@lucide/svelte/icons/layers-2';
   import Sunset from '@lucide/svelte/icons/sunset';
   import Wind from '@lucide/svelte/icons/wind';
   import { onMount } from 'svelte';
   import { said, type Row } from '../api/client';
   import { app } from '../state/app.svelte';
-  import { LEVELS, type BenchState, type Made } from '../state/bench.svelte';
+  import { LEVELS, make, type BenchState, type Made } from '../state/bench.svelte';
   import { keyring } from '../state/keys';
   import { size } from '../state/values';
   import { GripTool } from '../view/tools/grip';
   import { ToolHost } from '../view/tools/host.svelte';
-  import { isData, Turntable, type Look, type Subject } from '../view/turntable';
+  import { isData, Turntable, type Subject } from '../view/turntable';
   import AgeTrack from './AgeTrack.svelte';
   import Overlay from './Overlay.svelte';
   import WindVane from './WindVane.svelte';
@@ -46,6 +65,7 @@
   let evening = $state(false);
   let gale = $state({ azimuth: 250, speed: 4, gusts: 0.5 });
   let trueDistance = $state(false);
+  let ghostly = $state(false);
   let failure = $state('');
   let marks = $state.raw<{ metres: number; x: number; y: number }[]>([]);
   const facts = $derived(bench.made?.facts);
@@ -101,6 +121,29 @@
     if (table && bench.made) table.show(subject(bench.made));
   });
   $effect(() => table?.hold(held ? subject(held.made) : null));
+  // the parts of a skin, seen through over it
+  const parts = $derived(bench.slow && ghostly ? JSON.stringify(bench.parameters.parts ?? []) : '');
+  $effect(() => {
+    const shown = table;
+    if (!parts || !shown) return;
+    const run = new AbortController();
+    let mesh: Made['mesh'] | null = null;
+    const kind = app.ofParts(false)?.name ?? '';
+    make(bench.scene, kind, { parts: JSON.parse(parts) as unknown }, 1, 0, {}, run.signal)
+      .then((made) => {
+        if (run.signal.aborted) return made.mesh.dispose();
+        mesh = made.mesh;
+        shown.ghost(mesh);
+      })
+      .catch((error: unknown) => {
+        if (!run.signal.aborted) app.tell(`the parts cannot be shown: ${said(error)}`, 'bad');
+      });
+    return () => {
+      run.abort();
+      shown.ghost(null);
+      mesh?.dispose();
+    };
+  });
   $effect(() => table?.setLook(look));
   $effect(() => table?.setEvening(evening));
   $effect(() => table?.setWind(windy ? gale.speed : 0, gale.azimuth, gale.gusts));
@@ -127,19 +170,8 @@
     const until = d ? bench.ladder?.[d - 1]?.switch_distance : null;
     return d === 0 ? 'near' : until ? `${until < 10 ? until.toFixed(1) : Math.round(until)} m` : (LEVELS[d] ?? '');
   };
-  const looks: [Look, string][] = [
-    ['lit', 'Lit'],
-    ['wireframe', 'Wireframe'],
-    ['normals', 'Normals'],
-    ['checker', 'Texture check'],
-    ['sway', 'Channel: sway'],
-    ['phase', 'Channel: limb phase'],
-    ['flutter', 'Channel: leaf flutter'],
-    ['occlusion', 'Channel: occlusion'],
-    ['tint', 'Channel: tint'],
-    ['collider', 'Collider'],
-    ['overdraw', 'Overdraw'],
-  ];
+  const millimetres = (metres = 0) => `${(1000 * metres).toFixed(metres < 0.01 ? 2 : 1)} mm`;
+  const looks: [Look, string][] = $derived(bench.slow ? [...LOOKS, ['away', 'Distance to its parts']] : LOOKS);
 </script>
 
 <section class="relative min-h-0 flex-1 overflow-hidden bg-moss-tint" aria-label="turntable">
@@ -196,6 +228,16 @@
       aria-pressed={windy}
       onclick={() => (windy = !windy)}><Wind size={13} />Wind</Button
     >
+    {#if bench.slow}
+      <Button
+        pill
+        class={ghostly ? '' : 'bg-leaf/95'}
+        color={ghostly ? 'primary' : 'alternative'}
+        aria-pressed={ghostly}
+        title="What it was made of, seen through over it"
+        onclick={() => (ghostly = !ghostly)}><Layers size={13} />Its parts</Button
+      >
+    {/if}
     {#if windy}
       <div class="flex items-center gap-2 rounded-lg border border-line bg-leaf/95 p-1.5">
         <WindVane
@@ -246,6 +288,41 @@
       at its true distance
     </Checkbox>
   </div>
+  {#if bench.slow && (bench.busy || bench.stopped)}
+    <div class="absolute inset-x-0 top-16 flex justify-center">
+      <div class="w-[300px] rounded-lg border border-line bg-leaf/95 px-3.5 py-2.5 shadow" role="status" data-progress>
+        {#if bench.busy}
+          <div class="mb-1.5 flex items-baseline justify-between gap-2 text-[13px]">
+            <span>{bench.progress?.words ?? 'Beginning'}…</span>
+            <span class="text-soft tabular-nums">{Math.round(100 * (bench.progress?.share ?? 0))} %</span>
+          </div>
+          <div class="flex items-center gap-3">
+            <Progressbar size="h-1.5" class="flex-1" progress={100 * (bench.progress?.share ?? 0)} />
+            <Button size="xs" color="alternative" onclick={() => bench.halt()}>Stop</Button>
+          </div>
+        {:else}
+          <div class="flex items-center justify-between gap-3 text-[13px]">
+            <span>Stopped. The last result stays.</span>
+            <Button size="xs" color="alternative" onclick={() => bench.make()}>Go on</Button>
+          </div>
+        {/if}
+      </div>
+    </div>
+  {/if}
+  {#if look === 'away' && facts}
+    <div
+      class="absolute right-3.5 bottom-14 rounded-lg border border-line bg-leaf/95 px-3 py-2 text-[12px]"
+      data-greatest={facts.measures.greatest}
+    >
+      <div class="mb-1 h-2 w-[180px] rounded bg-[linear-gradient(90deg,#2b4054,#408582_33%,#edd180_66%,#bf3d26)]"></div>
+      <div class="flex justify-between tabular-nums">
+        <span>0</span><span>{millimetres(facts.measures.greatest)}</span>
+      </div>
+      <div class="mt-0.5 text-soft">
+        mean {millimetres(facts.measures.mean)} · cells {millimetres(facts.measures.cell)}
+      </div>
+    </div>
+  {/if}
   {#if held}
     <div class="absolute inset-x-0 bottom-14 flex justify-center gap-3 text-[12.5px]">
       <span class="rounded-full border border-line bg-leaf/95 px-3 py-1">left: the draft, seed {bench.seed}</span>
@@ -266,7 +343,9 @@
     >
       {#if facts}{facts.triangles.toLocaleString('en')} triangles · {facts.vertices.toLocaleString('en')} vertices · {size(
           facts.bytes,
-        )} · {facts.height.toFixed(2)} m{:else}growing…{/if}
+        )} · {facts.height.toFixed(2)} m{:else if bench.stopped}nothing yet{:else}{bench.slow
+          ? 'fusing…'
+          : 'growing…'}{/if}
     </div>
     {#if aged}<AgeTrack {bench} {disabled} {oninput} {onchange} />{:else}<span class="flex-1"></span>{/if}
     <div class="shrink-0 text-[11.5px]" style:color={ink} style:text-shadow="0 0 4px {halo}, 0 0 4px {halo}">

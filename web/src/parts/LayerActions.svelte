@@ -6,15 +6,21 @@
   import LockOpen from '@lucide/svelte/icons/lock-open';
   import Trash from '@lucide/svelte/icons/trash-2';
   import { Button } from 'flowbite-svelte';
+  import Box from '@lucide/svelte/icons/box';
   import Unlink from '@lucide/svelte/icons/unlink';
   import { touchesOf } from '../layers/kinds';
-  import { api, said, take, type Layer, type Values } from '../api/client';
+  import { push } from 'svelte-spa-router';
+  import { api, said, take, type Layer, type Model, type Values } from '../api/client';
   import { app } from '../state/app.svelte';
   import { copyLayer } from '../state/parcel';
   import type { SceneStore } from '../state/sceneStore.svelte';
 
   let { open, layer }: { open: SceneStore; layer: Layer } = $props();
   let loosening = $state(false);
+  let meshing = $state(false);
+  const laid = $derived(
+    ['curve', 'solids'].every((f) => app.layers.find((k) => k.name === layer.kind)?.gives.includes(f)),
+  );
   const alone = $derived(open.alone === layer.id);
 
   /** One like it, right of it. */
@@ -61,6 +67,23 @@
     }
   }
 
+  /** What it lays along its line, as it stands now, as an asset on the shelf; the layer stays. */
+  async function asMesh() {
+    meshing = true;
+    try {
+      const body = { scene: open.id, layer: layer.id };
+      const made = await take<Model>(api.POST('/api/bench/meshes/layer', { body }));
+      const name = `${layer.name} as a mesh`.slice(0, 80);
+      const kind = app.assets.find((k) => k.parameters.some((r) => r.control === 'file'))?.name ?? '';
+      const added = await open.edit({ op: 'addAsset', kind, name, parameters: made.parameters, seeds: [1] });
+      if (added?.created_id) await push(`/scene/${open.id}/asset/${added.created_id}`);
+    } catch (error) {
+      app.tell(said(error), 'bad');
+    } finally {
+      meshing = false;
+    }
+  }
+
   /** Its text goes to the clipboard, and is held for the scenes of this window where that is not allowed. */
   async function copy() {
     try {
@@ -102,6 +125,15 @@
           disabled={layer.locked || loosening}
           title="Its placements stand as if set down by hand; what it was ruled by may go"
           onclick={setLoose}><Unlink size={14} class="mr-1" />Set it loose</Button
+        >
+      {/if}
+      {#if laid}
+        <Button
+          color="alternative"
+          size="xs"
+          disabled={meshing}
+          title="As it stands now, on the shelf: to fuse, to write as a file, to set down elsewhere"
+          onclick={asMesh}><Box size={14} class="mr-1" />Make an asset of it</Button
         >
       {/if}
       <Button

@@ -26,7 +26,7 @@
   } = $props();
   const mix = $derived((layer.parameters.mix ?? []) as MixEntry[]);
   const conditions = $derived((layer.parameters.conditions ?? []) as Condition[]);
-  const most = $derived(rowsOf(layer.kind).find((r) => r.path === 'conditions')?.most ?? 8);
+  const asked = $derived(rowsOf(layer.kind).find((r) => r.path === 'conditions')); // not every kind asks for a place
   const choices = (facet: string) => choicesOf(open, facet, layer.id);
   const counts = $derived(countsOf(open.view(layer.id)));
   const own = (m: MixEntry) => Boolean(m.conditions?.length) || (open.asset(m.asset)?.seeds.length ?? 0) > 1;
@@ -44,17 +44,19 @@
     onchange={(v) => onchange('mix', v)}
   />
 {/if}
-<section class="rule mt-3 pt-2" aria-label="where">
-  <div class="mb-1 flex items-baseline justify-between">
-    <h2 class="text-[14px]">Where</h2>
-    {@render beside?.()}
-  </div>
-  <Conditions
-    {conditions}
-    {most}
-    {choices}
-    {disabled}
-    oninput={(id, v) => oninput(`conditions#${id}`, v)}
-    onchange={(id, v) => onchange(`conditions#${id}`, v)}
-  />
-</section>
+{#if asked}
+  <section class="rule mt-3 pt-2" aria-label="where">
+    <div class="mb-1 flex items-baseline justify-between">
+      <h2 class="text-[14px]">Where</h2>
+      {@render beside?.()}
+    </div>
+    <Conditions
+      {conditions}
+      most={asked.most ?? 8}
+      {choices}
+      {disabled}
+      oninput={(id, v) => oninput(`conditions#${id}`, v)}
+      onchange={(id, v) => onchange(`conditions#${id}`, v)}
+    />
+  </section>
+{/if}

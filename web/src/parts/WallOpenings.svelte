@@ -1,5 +1,5 @@
 <script lang="ts">
-  /** The openings of a wall that no path asks for: where, how wide and under what. */
+  /** The openings of a wall or a run that no path asks for: where, how wide and under what. */
   import { Button, Select } from 'flowbite-svelte';
   import Plus from '@lucide/svelte/icons/plus';
   import X from '@lucide/svelte/icons/x';
@@ -16,18 +16,17 @@
     disabled,
     oninput,
     onchange,
+    heads = ['open', 'lintel', 'arch'],
   }: {
     open: SceneStore;
     layer: Layer;
     disabled: boolean;
     oninput: (path: string, value: unknown) => void;
     onchange: (path: string, value: unknown) => void;
+    /** What may be over them. */
+    heads?: Opening['head'][];
   } = $props();
-  const HEADS = [
-    { value: 'open', name: 'Open to the sky' },
-    { value: 'lintel', name: 'Under a lintel' },
-    { value: 'arch', name: 'Under an arch' },
-  ];
+  const HEADS = { open: 'Open to the sky', lintel: 'Under a lintel', arch: 'Under an arch' };
   const openings = $derived(((layer.parameters as unknown as WallValues).openings ?? []) as Opening[]);
   const curve = $derived(open.view(layer.id)?.curves?.[0]);
   const length = $derived(curve?.length ?? 0);
@@ -74,7 +73,7 @@
             placeholder=""
             aria-label="opening {k + 1}, under what"
             {disabled}
-            items={HEADS}
+            items={heads.map((value) => ({ value, name: HEADS[value] }))}
             value={o.head}
             onchange={(e) => kept(k, { head: e.currentTarget.value as Opening['head'] })}
           />

@@ -36,6 +36,7 @@
   const bench = untrack(() => new BenchState(params.scene));
   const versions = createQuery(() => revisionsQuery(params.scene, params.asset));
   $effect(() => {
+    void versions.data; // what is not read from the beginning is not told when it comes
     if (versions.error) bench.trayFailure = said(versions.error);
   });
   let stage = $state('');
@@ -76,6 +77,7 @@
       bench.take(id, kind.name, parameters, first ? (seeds[0] ?? 1) : bench.seed, images);
       if (first) {
         taken = id;
+        bench.slow = kind.fuses;
         bench.seedsFrom = Math.floor(((seeds[0] ?? 1) - 1) / 8) * 8;
         bench.cousins = [];
         bench.held = null;
@@ -89,9 +91,26 @@
   function refresh(wait = 60) {
     void bench.make();
     clearTimeout(settle);
-    settle = window.setTimeout(() => {
-      void bench.fillTray().then(() => bench.measure());
-    }, wait);
+    settle = window.setTimeout(() => void measured(), wait);
+  }
+
+  /** What takes its time is measured once it is there. */
+  async function measured() {
+    if (bench.slow) await bench.settled();
+    if (bench.stopped) return;
+    await bench.fillTray();
+    await bench.measure();
+  }
+
+  /** An asset that is one skin over this one, or over its parts. */
+  async function fuse() {
+    const kind = app.ofParts(true)?.name;
+    if (!asset || !kind) return;
+    const parts = asset.parameters.parts ?? [{ id: 'p1', asset: asset.id, seed: bench.seed }];
+    const name = `${asset.name} fused`.slice(0, 80);
+    const parameters = { parts: $state.snapshot(parts) };
+    const made = await open.edit({ op: 'addAsset', kind, name, parameters, seeds: [1] });
+    if (made?.created_id) await push(`/scene/${params.scene}/asset/${made.created_id}`);
   }
 
   function oninput(path: string, value: unknown) {
@@ -334,6 +353,13 @@
                 bench.hold({ label: `as it was, seed ${bench.seed}`, parameters: bench.parameters, seed: bench.seed })}
               >Hold two side by side</Button
             >
+            {#if !disabled && !bench.slow}
+              <Button
+                color="alternative"
+                title="A new asset: one closed skin over {asset.parameters.parts ? 'its parts' : 'this one'}"
+                onclick={fuse}>Fuse…</Button
+              >
+            {/if}
           </div>
         </div>
         <Tabs

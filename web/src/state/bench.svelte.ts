@@ -4,10 +4,12 @@ import {
   bytes,
   said,
   take,
+  toldBytes,
   type Cousin,
   type Lamp,
   type LevelFacts,
   type Picture,
+  type Progress,
   type Values,
 } from '../api/client';
 import { parse, type LoadedMesh } from '../view/glb';
@@ -21,6 +23,7 @@ export interface Facts {
   height: number;
   canopy_radius: number;
   counts: Record<string, number>;
+  measures: Record<string, number>; // metres
   switch_distances: number[];
   ranges: Ranges;
   changed: Record<string, [number, number]>;
@@ -57,13 +60,15 @@ export async function make(
   detail: number,
   images: Images = {},
   signal?: AbortSignal,
+  told?: (progress: Progress) => void,
 ): Promise<Made> {
-  const data = await bytes('/api/make', {
+  const init = {
     method: 'POST',
     headers: { 'Content-Type': 'application/json' },
     body: JSON.stringify({ kind, parameters, seed, detail, scene, images }),
     signal,
-  });
+  };
+  const data = await (told ? toldBytes('/api/make/told', init, told) : bytes('/api/make', init));
   const mesh = await parse(data);
   return { mesh, facts: mesh.extras as unknown as Facts };
 }
@@ -77,6 +82,10 @@ export class BenchState {
   detail = $state(0);
   made = $state.raw<Made | null>(null);
   busy = $state(false);
+  /** Whether the kind takes its time: it is told how far it is, and begun anew rather than waited for. */
+  slow = $state(false);
+  progress = $state.raw<Progress | null>(null);
+  stopped = $state(false); // by the person
   failure = $state('');
   ladder = $state.raw<LevelFacts[] | null>(null);
   tray = $state<Tray>('seeds');
@@ -95,6 +104,8 @@ export class BenchState {
   private turn = 0;
   private last = '';
   private running = new AbortController();
+  private wait = 0;
+  private left = false;
   private trayRun = new AbortController();
   private ladderRun = new AbortController();
 
@@ -115,7 +126,16 @@ export class BenchState {
     const next = writeAll(this.parameters, changes);
     if (same(next, this.parameters)) return;
     this.parameters = next;
-    void this.make();
+    clearTimeout(this.wait);
+    if (this.slow) this.wait = window.setTimeout(() => void this.make(), 300);
+    else void this.make();
+  }
+
+  /** What is being made is not waited for; what was made stays. */
+  halt() {
+    this.stopped = true;
+    this.last = '';
+    this.running.abort();
   }
 
   async make() {
@@ -124,12 +144,18 @@ export class BenchState {
     this.last = key;
     const turn = ++this.turn;
     // let one request finish while the newest waits, so that a fast drag still shows every result there is time for
-    if (this.busy) return;
+    if (this.busy) {
+      if (this.slow) this.running.abort();
+      return;
+    }
     this.busy = true;
+    this.stopped = false;
     this.running = new AbortController();
     const { signal } = this.running;
+    const { scene, kind, parameters, seed, detail, images } = this;
+    const told = this.slow ? (p: Progress) => (this.progress = p) : undefined;
     try {
-      const made = await make(this.scene, this.kind, this.parameters, this.seed, this.detail, this.images, signal);
+      const made = await make(scene, kind, parameters, seed, detail, images, signal, told);
       if (signal.aborted) made.mesh.dispose();
       else this.made = made;
       this.failure = '';
@@ -137,11 +163,10 @@ export class BenchState {
       if (!signal.aborted) this.failure = said(error);
     }
     this.busy = false;
-    if (signal.aborted) return;
-    if (turn !== this.turn) {
-      this.last = '';
-      await this.make();
-    }
+    this.progress = null;
+    if (this.left || turn === this.turn) return;
+    this.last = '';
+    await this.make();
   }
 
   /** Once nothing is being made any more. */
@@ -245,6 +270,8 @@ export class BenchState {
 
   stop() {
     this.playing = false;
+    clearTimeout(this.wait);
+    this.left = true;
     for (const run of [this.running, this.trayRun, this.ladderRun]) run.abort();
   }
 }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { alongOf, freeId, placeAt, wallHead, wallRuin } from './walls';
+import { bondWords, gateWords, alongOf, freeId, placeAt, wallHead, wallRuin } from './walls';
 
 const LINE: [number, number][] = [
   [0, 0],
@@ -37,5 +37,21 @@ it('ruin is told by how much', () => {
     'Some of it has fallen',
     'Much of it has fallen',
     'Little of it is left',
+  ]);
+});
+
+it('how blocks are laid is told as it acts', () => {
+  const laid = { bond: 'running', rows: 1, turn_even: 0, turn_odd: 0 } as const;
+  expect(bondWords(laid)).toBe('half over half');
+  expect(bondWords({ ...laid, rows: 3, turn_odd: 20 })).toBe('half over half, 3 rows deep, askew');
+  // in bonds with headers rows and turns do nothing
+  expect(bondWords({ ...laid, bond: 'english', rows: 3, turn_odd: 20 })).toBe('in English bond');
+});
+
+it('gates are told by what they are of', () => {
+  expect([gateWords('none'), gateWords('bars'), gateWords('boards')]).toEqual([
+    'no gate',
+    'a gate of bars',
+    'a gate of boards',
   ]);
 });

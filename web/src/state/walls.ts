@@ -1,15 +1,37 @@
 /** Walls in words, and places along them. */
-import type { WallValues } from '../api/client';
+import type { BricksValues, WallValues } from '../api/client';
 import { shown } from './values';
 
 export type Opening = NonNullable<WallValues['openings']>[number];
 type Line = [x: number, z: number][];
 
 /** What becomes of a wall where a path crosses it. */
-export function wallHead(p: Pick<WallValues, 'crossed' | 'clear'>): string {
+export function wallHead(p: { crossed: WallValues['crossed']; clear: number }): string {
   if (p.crossed === 'none') return 'it goes on';
   if (p.crossed === 'open') return 'it is open to the sky';
   return `there is ${p.crossed === 'arch' ? 'an arch' : 'a lintel'} ${shown(p.clear, 0.05)} m up`;
+}
+
+/** What hangs in openings. */
+export const gateWords = (gate: WallValues['gate']) =>
+  gate === 'none' ? 'no gate' : gate === 'bars' ? 'a gate of bars' : 'a gate of boards';
+
+const BONDS: Record<BricksValues['bond'], string> = {
+  running: 'half over half',
+  third: 'by thirds',
+  stack: 'stacked',
+  header: 'as headers',
+  english: 'in English bond',
+  garden: 'in garden wall bond',
+  flemish: 'in Flemish bond',
+  pierced: 'pierced',
+};
+
+/** How the blocks of a run are laid. */
+export function bondWords(p: Pick<BricksValues, 'bond' | 'rows' | 'turn_even' | 'turn_odd'>): string {
+  if (!['running', 'third', 'stack', 'pierced'].includes(p.bond)) return BONDS[p.bond];
+  const deep = p.rows > 1 ? `, ${p.rows} rows deep` : '';
+  return `${BONDS[p.bond]}${deep}${p.turn_even || p.turn_odd ? ', askew' : ''}`;
 }
 
 export function wallRuin(percent: number): string {

@@ -1,13 +1,14 @@
 /** Materials that show what a mesh holds: a texture check, vertex channels, how often pixels are drawn over. */
 import * as THREE from 'three';
 
-export type Channel = 'sway' | 'phase' | 'flutter' | 'occlusion' | 'tint';
+export type Channel = 'sway' | 'phase' | 'flutter' | 'occlusion' | 'tint' | 'away';
 const SWIZZLE: Record<Channel, string> = {
   sway: 'vec3(_wind.x)',
   phase: 'abs(fract(_wind.y + vec3(0.0, 0.667, 0.333)) * 6.0 - 3.0) - 1.0',
   flutter: 'vec3(_wind.z)',
   occlusion: 'vec3(_wind.w)',
   tint: 'pow(color.rgb, vec3(0.4545))',
+  away: 'heat(_masks.x)',
 };
 
 /** Squares with letters' worth of direction: even squares mean even texels, and a corner tells which way is up. */
@@ -52,8 +53,14 @@ export function channelMaterial(channel: Channel, of: THREE.MeshLambertMaterial)
       vertexShader: /* glsl */ `
         attribute vec4 _wind;
         attribute vec4 color;
+        attribute vec4 _masks;
         varying vec3 shade;
         varying vec2 at;
+        vec3 heat(float t) {
+          vec3 low = mix(vec3(0.17, 0.25, 0.33), vec3(0.25, 0.52, 0.51), smoothstep(0.0, 0.33, t));
+          vec3 high = mix(low, vec3(0.93, 0.82, 0.5), smoothstep(0.33, 0.66, t));
+          return mix(high, vec3(0.75, 0.24, 0.15), smoothstep(0.66, 1.0, t));
+        }
         void main() {
           shade = clamp(${SWIZZLE[channel]}, 0.0, 1.0);
           at = uv;

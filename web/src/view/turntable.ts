@@ -99,11 +99,26 @@ const HIGHLIGHT = new THREE.MeshBasicMaterial({
   side: THREE.DoubleSide,
 });
 
+const GHOST = new THREE.MeshLambertMaterial({
+  color: '#5d8fb0',
+  transparent: true,
+  opacity: 0.34,
+  depthWrite: false,
+  side: THREE.DoubleSide,
+});
+const GHOST_EDGES = new THREE.LineBasicMaterial({
+  color: '#27526e',
+  transparent: true,
+  opacity: 0.35,
+  depthWrite: false,
+});
+
 export class Turntable {
   readonly stage: Stage;
   private readonly subject = new THREE.Group();
   private readonly second = new THREE.Group();
   private readonly marked = new THREE.Group();
+  private readonly source = new THREE.Group(); // what a skin was made of
   private readonly floor = plate();
   private readonly man = person();
   private readonly normals = new THREE.MeshNormalMaterial({ side: THREE.DoubleSide });
@@ -120,7 +135,7 @@ export class Turntable {
   constructor(host: HTMLElement) {
     this.stage = new Stage(host, DAY, SAND);
     this.subject.add(this.marked);
-    this.stage.scene.add(this.subject, this.second, this.floor, this.man);
+    this.stage.scene.add(this.source, this.subject, this.second, this.floor, this.man);
     this.stage.controls.maxPolarAngle = Math.PI * 0.53;
     this.stage.shadowAt = () => [
       new THREE.Vector3(this.second.position.x * 0.5, this.height * 0.4, 0),
@@ -168,6 +183,18 @@ export class Turntable {
     this.stage.move();
   }
 
+  /** What an asset was made of, seen through over it; null takes it away. */
+  ghost(mesh: LoadedMesh | null) {
+    for (const made of this.source.children) if (made instanceof THREE.LineSegments) made.geometry.dispose();
+    this.source.clear();
+    for (const part of mesh?.parts ?? []) {
+      const made = new THREE.Mesh(part.geometry, GHOST);
+      made.renderOrder = 2;
+      this.source.add(made, new THREE.LineSegments(new THREE.EdgesGeometry(part.geometry, 30), GHOST_EDGES));
+    }
+    this.stage.refresh();
+  }
+
   private arrange() {
     const [a, b] = [this.shown, this.beside];
     if (!a) return;
@@ -193,6 +220,7 @@ export class Turntable {
     this.stage.plain = data;
     this.stage.atmosphere.dome.visible = this.floor.visible = this.man.visible = !data;
     this.stage.scene.background = data ? new THREE.Color(look === 'overdraw' ? '#07090a' : '#5c6b70') : null;
+    this.source.visible = !data;
     this.fill();
     this.stage.refresh();
   }
@@ -328,6 +356,7 @@ export class Turntable {
 
   dispose() {
     this.mark([]);
+    this.ghost(null);
     for (const subject of new Set([this.shown, this.beside])) subject?.mesh.dispose();
     for (const made of [this.floor, this.man, this.normals, this.wires, this.checks, ...this.bodies]) free(made);
     this.checks.map?.dispose();

@@ -24,6 +24,7 @@ from plough.core.kinds import get_kind
 from plough.core.layers.bake import BakeParameters
 from plough.core.library.library import Library, switch_distances
 from plough.core.library.variants import Variant
+from plough.core.mesh.mass import mass_of
 from plough.core.mesh.material import Material
 from plough.core.parameters import build
 from plough.core.place.placements import Placements
@@ -265,6 +266,20 @@ class Baker:
             under = max(under, _miss(network, self.evaluation, at[:, 0], at[:, 2]))
         return {"error_under_placements": round(under, 4), "error": round(elsewhere, 4)}
 
+    def _body(self, v: Variant) -> dict[str, Any]:
+        """What a physics engine begins with, of what says how much it weighs and has a convex collider."""
+        product = self.library.level(v, 0)
+        density = getattr(product.game, "density", None)
+        if density is None or not product.collider.pieces:
+            return {}
+        found = mass_of(product.collider.pieces, density)
+        told = {
+            "mass": float(f"{found.mass:.6g}"),
+            "centre": _plain(found.centre),
+            "inertia": _plain(found.inertia),
+        }
+        return {"body": told}
+
     def _asset_facts(self, v: Variant) -> dict[str, Any]:
         height, canopy = self.library.size(v)
         levels = range(self.library.levels_of(v))
@@ -278,11 +293,20 @@ class Baker:
             **_notes(self.notes.get(v.asset, {})),
             "height": round(height, 3),
             "canopy_radius": round(canopy, 3),
+            **self._body(v),
             "triangles": [self.library.facts(v, d).triangles for d in levels],
             "switch_distances": [
                 round(d, 2) for d in switch_distances((height, canopy), len(levels))
             ],
         }
+
+
+def _plain(values: Float64) -> list[Any]:
+    """Numbers of six digits."""
+    rounded: list[Any] = (
+        np.array([float(f"{v:.6g}") for v in values.flat]).reshape(values.shape).tolist()
+    )
+    return rounded
 
 
 def _notes(notes: dict[str, str]) -> dict[str, Any]:

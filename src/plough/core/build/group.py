@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Annotated, Any
 
@@ -45,16 +46,21 @@ class GroupPart(Parameters):
     )
 
 
-class GroupParameters(Parameters):
-    """Several assets as one."""
-
-    parts: tuple[GroupPart, ...] = Field(
+def parts_field(help: str) -> Any:
+    """Field of the assets that something is of."""
+    return Field(
         (),
         max_length=MOST_PARTS,
         title="Parts",
-        description="The assets of the group, each where it stands.",
+        description=help,
         json_schema_extra={"control": "parts", "unit": "", "group": "Parts", "parts": True},
     )
+
+
+class GroupParameters(Parameters):
+    """Several assets as one."""
+
+    parts: tuple[GroupPart, ...] = parts_field("The assets of the group, each where it stands.")
     game: GameParameters = section(GameParameters(), "Game", "Game")
 
 
@@ -70,11 +76,10 @@ class GroupParameters(Parameters):
 def make(p: GroupParameters, seed: int, detail: int, load: Load = no_files) -> Product:
     """All parts as one mesh; what stands for an asset that is not there is left out."""
     materials: dict[str, Material] = {}
-    parts = sorted((q for q in p.parts if q.lent), key=lambda q: (q.asset, q.seed, q.id))
-    made = [_placed(_made(q, detail, load), q, materials) for q in parts]
+    made = standing(p.parts, materials, detail, load)
     if not made:
-        return Product(_nothing(), {"nothing": Material("nothing")}, 0.0, 0.01, 0.01, game=p.game)
-    mesh = _by_slot(join(_alike([m.mesh for m in made])))
+        return empty(p.game)
+    mesh = by_slot(join(_alike([m.mesh for m in made])))
     across = np.hypot(mesh.positions[:, 0], mesh.positions[:, 2])
     pieces = tuple(piece for m in made for piece in m.collider.pieces)
     rods = tuple(c for m in made for c in m.collider.capsules)
@@ -90,6 +95,19 @@ def make(p: GroupParameters, seed: int, detail: int, load: Load = no_files) -> P
         tuple(lamp for m in made for lamp in m.lamps),
         {"parts": len(made)},
     )
+
+
+def standing(
+    parts: Sequence[GroupPart], materials: dict[str, Material], detail: int, load: Load
+) -> list[Product]:
+    """What parts are, each where it stands; their materials are added to `materials`, under names of their own."""
+    there = sorted((q for q in parts if q.lent), key=lambda q: (q.asset, q.seed, q.id))
+    return [_placed(_made(q, detail, load), q, materials) for q in there]
+
+
+def empty(game: GameParameters) -> Product:
+    """What has no parts."""
+    return Product(_nothing(), {"nothing": Material("nothing")}, 0.0, 0.01, 0.01, game=game)
 
 
 def _nothing() -> Mesh:
@@ -171,7 +189,7 @@ def _placed(product: Product, part: GroupPart, materials: dict[str, Material]) -
     )
 
 
-def _by_slot(mesh: Mesh) -> Mesh:
+def by_slot(mesh: Mesh) -> Mesh:
     """The triangles of each slot together, so that each is drawn once."""
     runs: dict[str, list[UInt32]] = {}
     for part in mesh.parts:

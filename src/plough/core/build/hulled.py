@@ -7,7 +7,7 @@ from typing import Literal
 from plough.core.arrays import Float32, Float64
 from plough.core.collider import Collider, GameParameters
 from plough.core.mesh.convex import MOST_CORNERS, hull_of
-from plough.core.parameters import choice
+from plough.core.parameters import choice, number
 
 
 class HulledParameters(GameParameters):
@@ -15,6 +15,15 @@ class HulledParameters(GameParameters):
 
     collider: Literal["none", "convex"] = choice(
         "convex", "Collider", {"none": "None", "convex": "Its hull"}
+    )
+    density: float = number(
+        2400,
+        "Weighs",
+        (5, 22000),
+        soft=(100, 3500),
+        unit="kg/m³",
+        step=10,
+        help="Of what its collider fills; mass, centre and inertia are in the manifest of a bake.",
     )
 
 

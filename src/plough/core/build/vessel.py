@@ -143,7 +143,7 @@ class VesselParameters(Parameters):
     worn: float = number(0.4, "Worn", (0, 1), group="Skin", help="Lip, foot and handles.")
     dirt: float = number(0.3, "Dirt", (0, 1), group="Skin", help="At the foot and in grooves.")
     dirt_color: Color = color("#5b4c3a", "Of dirt", "Skin")
-    game: HulledParameters = section(HulledParameters(), "Game", "Game")
+    game: HulledParameters = section(HulledParameters(density=500), "Game", "Game")
 
 
 @dataclass(frozen=True, slots=True)
@@ -371,6 +371,9 @@ def _tinted(p: VesselParameters, marks: Float64, hoop: bool) -> Float64:
 def _mesh(p: VesselParameters, shell: Shell, slot: str, seed: int) -> Mesh:
     normals = crease_normals(shell.positions, shell.faces, _CREASE)
     uv = (shell.uv / np.float32(p.repeat)).astype(np.float32)
+    if slot != "handle":  # whole repeats round it: no seam is seen
+        wide = float(np.ptp(uv[:, 0]))
+        uv[:, 0] *= np.float32(max(1, round(wide)) / wide)
     first, indices = split_corners(shell.corners, normals, uv)
     vertex = shell.corners[first]
     marks = _marks(p, shell, slot == "body", seed)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -83,12 +84,14 @@ def _lowered(core: list[Rectangle], keep: Keep, below: float) -> list[Rectangle]
     return out
 
 
-def filled(core: list[Rectangle], frame: Frame, fill: Fill, skin: Skin) -> Mesh:
-    """What is behind the stones: boxes that follow the wall."""
+def filled(
+    core: Sequence[Rectangle], frame: Frame, fill: Fill, skin: Skin, every: float = _EVERY
+) -> Mesh:
+    """What is behind the stones: boxes that follow the wall, with points every so many metres."""
     points, normals, flat, faces = [], [], [], []
     first = 0
     for a, b, low, high in core:
-        n = max(1, math.ceil((b - a) / _EVERY))
+        n = max(1, math.ceil((b - a) / every))
         s = np.linspace(a, b, n + 1)
         ring = ((1, low), (1, high), (-1, high), (-1, low))  # round about, seen along the wall
         line = np.array([lined(frame, s, y, side, -fill.behind) for side, y in ring])

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
 
-from plough.core.arrays import Float64
+from plough.core.arrays import Float32, Float64
 from plough.core.kernels import kernel
 from plough.core.lay.dressing import Blocks
 from plough.core.lay.run import Span
+
+LONGEST = 1.5  #: metres of a box to collide with
 
 
 class Frame(NamedTuple):
@@ -102,3 +105,21 @@ def placed(b: Blocks, f: Frame) -> tuple[Float64, Float64, Float64]:
             size = math.sqrt(tx * tx + th * th + tz * tz)
         tangent[v] = tx / size, th / size, tz / size, 1.0
     return position, normal, tangent
+
+
+def box(frame: Frame, along: Sequence[float], up: Sequence[float], out: float) -> Float32:
+    """(8, 3) corners of a body between two places along a wall and two heights, so far before both faces."""
+    corners = [
+        place(frame, float(x), float(y), side, out) for x in along for y in up for side in (1, -1)
+    ]
+    return np.array(corners, np.float32)
+
+
+def boxed(frame: Frame, rectangles: Sequence[tuple[float, float, float, float]]) -> list[Float32]:
+    """Boxes over rectangles on a wall (metres along from and to, up from and to), one for each stretch that is nearly straight."""
+    boxes = []
+    for a, b, low, high in rectangles:
+        n = max(1, math.ceil((b - a) / LONGEST))
+        s = np.linspace(a, b, n + 1)
+        boxes += [box(frame, ends, (low, high), 0.0) for ends in zip(s[:-1], s[1:], strict=True)]
+    return boxes

@@ -13,9 +13,7 @@ from plough.core.lay.rule import Opening
 from plough.core.lay.run import Span
 
 MOST_CROSSINGS = 200  #: of one run by paths
-_LEAST_SINE = (
-    0.17  # of the angle between a path and a run, below which it does not cross but goes along
-)
+_LEAST_SINE = 0.17  # of the angle between a path and a run, below which it goes along it
 _WIDEST = 2.5  #: times its width that a path may take where it crosses aslant
 _ROOM = 0.15  # metres that are left between two openings, at least
 _ABOUT = 1.5  # metres beside an opening that may hang on it

@@ -20,7 +20,7 @@ from plough.core.lay.filling import Fill, Keep, Rectangle, core_of, filled, merg
 from plough.core.lay.heads import settled
 from plough.core.lay.levels import Heights, Levels, levels_of
 from plough.core.lay.masonry import Plan, plan_of
-from plough.core.lay.on_wall import Frame, frame_of, place, placed
+from plough.core.lay.on_wall import LONGEST, box, boxed, frame_of, placed
 from plough.core.lay.rule import Opening, WallRule, feet_of
 from plough.core.lay.run import Corner, Span
 from plough.core.lay.skin import Skin, skinned
@@ -41,7 +41,6 @@ from plough.core.rng import seed_for, stream, uniform_array
 
 CHUNK = 8.0  #: metres of a span that are one piece
 _STANDS = 0.08  # metres that stones stand before the faces, at most
-_BOX = 1.5  # metres of a box to collide with
 _MEET = 0.46  # of its thickness, to which stones reach where those of both faces nearly meet
 _PROUD = {TIE: 0.05, COPE: 0.02, SILL: 0.06, ARCH: 0.01}  # metres before the faces
 _RUIN = stream("wall.ruin")
@@ -157,7 +156,7 @@ def laid_wall(
 def _footprint(plan: Plan, span: Span, rule: WallRule, levels: Levels) -> list[Float32]:
     """Boxes, each (8, 3) metres, over what of a span stands about the ground, with its corners."""
     frame = frame_of(span, rule.half, 0.0, rule.steps > 0)
-    longest = min(_BOX, math.sqrt(0.16 / max(span.bend, 1e-3)))  # within 2 cm of a bend
+    longest = min(LONGEST, math.sqrt(0.16 / max(span.bend, 1e-3)))  # within 2 cm of a bend
     boxes = []
     for a, b, base in levels.bases:
         row = next((c for c in plan.courses if c.bottom <= base < c.top), None)
@@ -172,19 +171,11 @@ def _footprint(plan: Plan, span: Span, rule: WallRule, levels: Levels) -> list[F
                 continue
             edges = np.linspace(left, right, max(1, math.ceil((right - left) / longest)) + 1)
             for ends in zip(edges[:-1], edges[1:], strict=True):
-                boxes.append(_box(frame, ends, (base - 1.0, base + rule.height), _STANDS))
+                boxes.append(box(frame, ends, (base - 1.0, base + rule.height), _STANDS))
     sills = plan.stones.taken(np.nonzero(plan.stones.role == SILL)[0])
     for ring in sills.corners[:, :4]:
-        boxes.append(_box(frame, ring[:2, 0], ring[1:3, 1], _STANDS))
+        boxes.append(box(frame, ring[:2, 0], ring[1:3, 1], _STANDS))
     return boxes
-
-
-def _box(frame: Frame, along: Sequence[float], up: Sequence[float], out: float) -> Float32:
-    """(8, 3) corners of a body between two places along a wall and two heights, so far before both faces."""
-    corners = [
-        place(frame, float(x), float(y), side, out) for x in along for y in up for side in (1, -1)
-    ]
-    return np.array(corners, np.float32)
 
 
 def _reach(corner: Corner | None, rule: WallRule) -> float:
@@ -337,9 +328,4 @@ def _quoined(q: Quoins, span: Span, rule: WallRule, dress: Dress, skin: Skin) ->
 def collider_of(piece: Piece) -> Collider:
     """What a game collides with: boxes over all that stands, one for each stretch that is nearly straight."""
     frame = frame_of(piece.span, piece.rule.half, piece.rule.batter, piece.rule.steps > 0)
-    boxes = []
-    for a, b, low, high in merged(piece.core):
-        n = max(1, math.ceil((b - a) / _BOX))
-        s = np.linspace(a, b, n + 1)
-        boxes += [_box(frame, ends, (low, high), 0.0) for ends in zip(s[:-1], s[1:], strict=True)]
-    return Collider((), tuple(boxes))
+    return Collider((), tuple(boxed(frame, merged(piece.core))))

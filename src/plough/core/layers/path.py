@@ -163,18 +163,17 @@ def _shape(p: PathParameters, ground: Surface, inputs: Inputs) -> Shaped | None:
     curve = _own(inputs)
     looks = _LOOKS.get(p.surface)
     laid = (Laid(curve.strip, looks),) if looks else ()
-    walked = _walked(p)
     if p.shapes == "nothing":
-        return Shaped(ground, laid=laid, walked=walked)
+        return Shaped(ground, laid=laid)
     if not isinstance(ground, HeightField):
         inputs.find("not-shaped", "a path shapes heights; a ground made of a mesh stays as it is")
-        return Shaped(ground, laid=laid, walked=walked)
+        return Shaped(ground, laid=laid)
     rise = p.crown if p.shapes == "causeway" else -p.depth
     bed = Bed(rise, math.tan(math.radians(p.bank)), p.flows)
     key = key_of("bed", ground.key, curve.key, bed.rise, bed.bank, bed.flow)
     made = inputs.kept(key, lambda: with_bed(ground, curve, bed), lambda f: f.nbytes)
     clear = (curve.strip,) if p.kept_clear else ()
-    return Shaped(made, clear, laid, walked)
+    return Shaped(made, clear, laid)
 
 
 def _of_shape(shape: Drawn) -> dict[str, Any] | None:
@@ -213,6 +212,7 @@ def _to_shape(p: PathParameters) -> Drawn:
     shape=_shape,
     shapes=(_of_shape, _to_shape),
     trace=_trace,
+    walked=_walked,
 )
 def evaluate(p: PathParameters, inputs: Inputs) -> Output:
     """The line as a curve, and its ribbon by tile."""

@@ -6,30 +6,22 @@ import math
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
-from typing import Annotated, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
-from pydantic import Field, ValidationInfo, field_validator, model_validator
+from pydantic import model_validator
 
 from plough.core.build.stone import Stone
-from plough.core.errors import ParameterError
 from plough.core.ground.paths import Curve
 from plough.core.ground.surface import Surface
 from plough.core.hashing import digest, key_of
 from plough.core.lay.dressing import Dress
 from plough.core.lay.fallen import Lost, fallen, lying
 from plough.core.lay.filling import Fill
+from plough.core.lay.gates import GateName
 from plough.core.lay.masonry import Plan
-from plough.core.lay.openings import (
-    MOST_CROSSINGS,
-    Found,
-    apart,
-    crossings,
-    nearest,
-    shared,
-)
-from plough.core.lay.rule import Head, Opening, WallRule
-from plough.core.lay.run import Bends, Span, run_curve, spans_of
+from plough.core.lay.rule import WallRule
+from plough.core.lay.run import run_curve
 from plough.core.lay.skin import Skin
 from plough.core.lay.wall import Piece, collider_of, laid_wall, mesh_of
 from plough.core.matters import Matters, above, among
@@ -37,49 +29,47 @@ from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
 from plough.core.parameters import (
     Color,
-    Id,
-    Parameters,
-    Point,
     Seed,
     choice,
     color,
     count,
-    flag,
     linear,
     number,
     parse_color,
-    points,
     seeded,
     span,
     within,
 )
 from plough.core.rng import seed_for
-from plough.core.scene.facets import Finding, Output, Shaped, Solid, solid
+from plough.core.scene.facets import Output, Shaped, Solid, solid
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
+from plough.core.scene.runs import (
+    HEADS,
+    RunOpening,
+    RunParameters,
+    ajar,
+    beside,
+    clear,
+    gate,
+    into_itself,
+    named_apart,
+    openings_of,
+    own_curve,
+    own_openings,
+    own_spans,
+    tight,
+)
+from plough.core.scene.timber import Timber, hung
 from plough.core.tiles import tile_of
 
 VERSION = 1  #: raised when the same wall comes out otherwise
 MOST_STONES = 30_000
 MOST_OPENINGS = 60
 _THINNEST = 0.12  # metres of a wall's top
-_NARROWEST = 0.15  # metres of half an opening, at least
-_TIGHT = 0.9  # of its half thickness that a bend leaves of a face
-
-_HEADS = {"open": "Open to the sky", "lintel": "Under a lintel", "arch": "Under an arch"}
 
 
-class WallOpening(Parameters):
-    """A way through a wall that no path asks for."""
-
-    id: Id
-    at: Point = Field(description="East and south, in metres; it is where the wall is nearest.")
-    width: float = Field(1.2, ge=0.3, le=12, description="Metres.")
-    height: float = Field(2.0, ge=0.3, le=8, description="Metres clear under its lintel or arch.")
-    head: Head = "open"
-
-
-class WallParameters(Parameters):
+class WallParameters(RunParameters):
     """A stone wall."""
 
     matters: ClassVar[Matters] = {
@@ -88,25 +78,13 @@ class WallParameters(Parameters):
         "cope": among("coping", "flat", "upright"),
         "beside clear": among("crossed", "open", "lintel", "arch"),
         "clear": among("crossed", "lintel", "arch"),
+        "ajar": among("gate", "bars", "boards"),
         "mortar": among("joints", "mortar"),
         "moss_color": above("moss"),
         "lichen_color": above("lichen"),
         "ruin_seed lying": above("ruin"),
     }
 
-    seed: Seed = seeded()
-    closed: bool = flag(
-        False, "Closed", group="Course", help="It goes on from its last point to its first."
-    )
-    bends: Bends = choice(
-        "round",
-        "At its points",
-        {"round": "It bends", "sharp": "It turns, with corner stones"},
-        group="Course",
-    )
-    points: Annotated[tuple[Point, ...], Field(min_length=2, max_length=400)] = points(
-        "Points", least=2, group="Course"
-    )
     height: float = number(
         1.3, "Height", (0.3, 8), soft=(0.5, 3), unit="m", step=0.05, group="Course"
     )
@@ -198,29 +176,15 @@ class WallParameters(Parameters):
     crossed: Literal["none", "open", "lintel", "arch"] = choice(
         "open",
         "Where a path crosses",
-        {"none": "It goes on", **_HEADS},
+        {"none": "It goes on", **HEADS},
         group="Openings",
         help="That people walk.",
     )
-    beside: float = number(
-        0.2,
-        "Wider than the path",
-        (-5, 10),
-        soft=(0, 2),
-        unit="m",
-        step=0.05,
-        group="Openings",
-    )
-    clear: float = number(
-        2.0, "Clear height", (0.3, 8), soft=(1, 3), unit="m", step=0.05, group="Openings"
-    )
-    openings: tuple[WallOpening, ...] = Field(
-        (),
-        max_length=MOST_OPENINGS,
-        title="Others",
-        description="Openings where no path crosses.",
-        json_schema_extra={"control": "openings", "unit": "", "group": "Openings"},
-    )
+    beside: float = beside()
+    clear: float = clear()
+    gate: GateName = gate()
+    ajar: float = ajar()
+    openings: tuple[RunOpening, ...] = own_openings()
     ruin: float = number(0, "Fallen", (0, 100), unit="%", step=1, group="Ruin")
     ruin_seed: Seed = seeded("Where", group="Ruin")
     lying: float = number(
@@ -242,22 +206,9 @@ class WallParameters(Parameters):
     moss_color: Color = color("#5d6b2c", "Of moss", "Skin")
     damp: float = number(0.5, "Dark at the foot", (0, 1), group="Skin")
 
-    @field_validator("points")
-    @classmethod
-    def _sound(cls, points: tuple[Point, ...], info: ValidationInfo) -> tuple[Point, ...]:
-        closed = bool(info.data.get("closed"))
-        if closed and len(points) < 3:
-            raise ValueError("a closed wall takes 3 points or more")
-        try:
-            run_curve(points, info.data.get("bends", "round"), closed, 1.0)
-        except ParameterError as error:
-            raise ValueError(error.message) from None
-        return points
-
     @model_validator(mode="after")
     def _stands(self) -> WallParameters:
-        if len({o.id for o in self.openings}) < len(self.openings):
-            raise ValueError("openings: two have the same id")
+        named_apart(self.openings)
         most = self._stones()
         if most > MOST_STONES:
             raise ValueError(
@@ -269,8 +220,7 @@ class WallParameters(Parameters):
         """About how many stones it is of."""
         mean = 0.005 * sum(self.sizes)
         long = mean * 0.005 * sum(self.lengths)
-        line = np.array([*self.points, *self.points[: int(self.closed)]])
-        length = 1.1 * float(np.hypot(*np.diff(line, axis=0).T).sum())
+        length = self.length
         copes = {"none": 0.0, "flat": 3.2, "upright": 0.5}[self.coping]  # lengths by heights
         cope = length / (copes * self.cope) if copes else 0.0
         faces: float = 2.0 * length * (self.height + self.footing) / (mean * long)
@@ -281,15 +231,9 @@ def _trace(p: WallParameters) -> Curve:
     return run_curve(p.points, p.bends, p.closed, p.thickness)
 
 
-def _own(inputs: Inputs) -> Curve:
-    curve = inputs.trace()
-    assert isinstance(curve, Curve)
-    return curve
-
-
 def _shape(p: WallParameters, ground: Surface, inputs: Inputs) -> Shaped:
     """Nothing grows in a wall."""
-    return Shaped(ground, (_own(inputs).strip,))
+    return Shaped(ground, (own_curve(inputs).strip,))
 
 
 def rule_of(p: WallParameters, seed: int) -> WallRule:
@@ -347,31 +291,6 @@ def _looks(p: WallParameters, seed: int) -> tuple[Dress, Skin, Fill, dict[str, M
     return dress, skin, fill, materials
 
 
-def _openings(p: WallParameters, spans: list[Span], inputs: Inputs) -> list[list[Opening]]:
-    """The openings of each span, in its own coordinates."""
-    found: list[Found] = []
-    if p.crossed != "none":
-        ways = crossings(spans, inputs.walked())
-        if len(ways) > MOST_CROSSINGS:
-            text = f"paths cross it more than {MOST_CROSSINGS} times; the rest stays closed"
-            inputs.find("crossed-often", text)
-        for c in ways[:MOST_CROSSINGS]:
-            half = max(_NARROWEST, 0.5 * (c.width + p.beside))
-            found.append((c.span, Opening(c.id, c.at - half, c.at + half, p.clear, p.crossed)))
-    for own in p.openings:
-        k, s = nearest(spans, own.at)
-        half = 0.5 * own.width
-        found.append((k, Opening(own.id, s - half, s + half, own.height, own.head)))
-    kept, lost = apart(spans, p.closed, found)
-    if lost:
-        k, o = lost[0]
-        x, z = spans[k].place(0.5 * (o.start + o.end))
-        many = "an opening" if len(lost) == 1 else f"{len(lost)} openings, one"
-        text = f"{many} near ({x:.1f}, {z:.1f}) has no wall between it and another; move one"
-        inputs.find("opening-lost", text)
-    return shared(spans, kept)
-
-
 @layer_kind(
     "wall",
     "Stone wall",
@@ -383,15 +302,9 @@ def _openings(p: WallParameters, spans: list[Span], inputs: Inputs) -> list[list
 )
 def evaluate(p: WallParameters, inputs: Inputs) -> Output:
     """The wall, piece by piece."""
-    curve = _own(inputs)
-    surface = inputs.surface()
-    spans = inputs.kept(
-        key_of("wall spans", VERSION, curve.key, p.bends, surface.key),
-        lambda: spans_of(curve, p.bends, surface),
-        lambda found: 200 * len(curve.line),
-    )
+    spans = own_spans(p.bends, inputs)
     seed = inputs.seed(p.seed)
-    openings = _openings(p, spans, inputs)
+    openings = openings_of(p, spans, inputs, p.clear)
 
     def plan(key: str, make: Callable[[], Plan]) -> Plan:
         return inputs.kept(key, make, lambda found: 400 * len(found.stones))
@@ -407,12 +320,16 @@ def evaluate(p: WallParameters, inputs: Inputs) -> Output:
 
     with ThreadPoolExecutor(2) as pool:  # kernels let each other run
         solids = [s for s in pool.map(made, pieces) if s is not None]
+    solids += hung(p, spans, openings, p.height, Timber(seed, p.seed), inputs)
     if lost and p.lying > 0:
         solids += _fallen(
             p, [lying(x, looks[0], seed, 0.01 * p.lying) for x in lost], looks, inputs
         )
-    findings = (*_tight(p, spans, inputs), *_into_itself(p, spans, inputs))
-    return Output(curves=(curve,), solids=tuple(solids), findings=findings)
+    findings = (
+        *tight(spans, p.closed, inputs),
+        *into_itself(spans, p.closed, p.thickness, inputs),
+    )
+    return Output(curves=(own_curve(inputs),), solids=tuple(solids), findings=findings)
 
 
 def _made(
@@ -456,39 +373,3 @@ def _fallen(
 
 def _bytes(made: Solid | None) -> int:
     return made.mesh.nbytes if made else 100
-
-
-def _tight(p: WallParameters, spans: list[Span], inputs: Inputs) -> list[Finding]:
-    """Where it bends too tightly for its thickness."""
-    out = []
-    for k, s in enumerate(spans):
-        if s.ends and (p.closed or k + 1 < len(spans)):
-            x, z = s.own[-1]
-            text = f"it turns back on itself near ({x:.1f}, {z:.1f}); move a point"
-            place = (float(x), s.height(s.length), float(z))
-            out.append(Finding("tight-bend", text, layer=inputs.layer_id, place=place))
-        own = (s.at >= 0.0) & (s.at <= s.length)
-        left = np.minimum(*(np.hypot(*x[own].T) for x in (s.right, s.left)))
-        row = int(left.argmin())
-        if left[row] < _TIGHT:
-            x, z = s.own[row]
-            text = f"it bends more tightly than it is thick near ({x:.1f}, {z:.1f}); move a point, or make it thinner"
-            place = (float(x), s.height(float(s.at[own][row])), float(z))
-            out.append(Finding("tight-bend", text, layer=inputs.layer_id, place=place))
-    return out
-
-
-def _into_itself(p: WallParameters, spans: list[Span], inputs: Inputs) -> list[Finding]:
-    """Where one part of it stands in another."""
-    from shapely import LineString, STRtree, shortest_line
-
-    lines = [LineString(s.own) for s in spans]
-    n, out = len(lines), []
-    for a, b in STRtree(lines).query(lines, predicate="dwithin", distance=p.thickness).T.tolist():
-        if b - a < 2 or (p.closed and b - a == n - 1):
-            continue
-        (x, z), _ = shortest_line(lines[a], lines[b]).coords
-        text = f"it runs into itself near ({x:.1f}, {z:.1f}); move a point, or make it thinner"
-        place = (x, float(spans[a].ground.mean()), z)
-        out.append(Finding("into-itself", text, layer=inputs.layer_id, place=place))
-    return out

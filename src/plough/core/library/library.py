@@ -27,6 +27,7 @@ from plough.core.mesh.unwrap import second_uv
 from plough.core.mesh.value import Mesh
 from plough.core.parameters import build
 from plough.core.place.bodies import Body, Stop, stop_of
+from plough.core.progress import telling
 
 #: a level is left for the next where the asset covers less than this share of the view's height
 SCREEN_COVERAGE = (0.34, 0.14, 0.065)
@@ -112,11 +113,12 @@ class Library:
             return self._impostor(variant, check)
 
         def make() -> Product:
-            if check is not None:
-                check()
+            stop = check or (lambda: None)
+            stop()
             kind = get_kind(variant.kind)
             parameters = build(kind.parameters, variant.parameters, "parameters")
-            made = kind.make(parameters, variant.seed, detail, self._load)
+            with telling(lambda _share, _words: stop()):
+                made = kind.make(parameters, variant.seed, detail, self._load)
             if not variant.images:
                 return made
             return replace(

@@ -15,8 +15,10 @@ from plough.core.mesh.topology import about_points, edges_of, welded_points
 from plough.core.mesh.value import Mesh, chosen
 
 _PASSES = 60
+_FEW = 0.002  # of the triangles, that a pass is worth its time for, where there is no number to come to
 _BORDER = 20.0  #: how much more an open edge, or a split, weighs than the surface
 _PAIRS = np.triu_indices(4)  #: of x, y, z and 1: the ten products that a quadric is made of
+_SQUARES = np.nonzero((_PAIRS[0] == _PAIRS[1]) & (_PAIRS[0] < 3))[0]  #: the products x², y², z²
 _TWICE = np.where(_PAIRS[0] == _PAIRS[1], 1.0, 2.0)
 
 
@@ -212,8 +214,14 @@ def _pass(
     return gone
 
 
-def simplified(mesh: Mesh, target: int) -> Mesh:
+def simplified(mesh: Mesh, target: int, within: float = np.inf, held: Bool | None = None) -> Mesh:
     """`mesh` with about `target` triangles, or more where the surface does not let it be fewer.
+
+    Args:
+        mesh: any.
+        target: triangles.
+        within: metres that a point may lie from the planes, on the mean by area, that met in it and in what went.
+        held: (n,) vertices that stay.
 
     Returns:
         A mesh whose vertices are some of those of `mesh`; parts that lose all triangles are left out.
@@ -244,8 +252,17 @@ def simplified(mesh: Mesh, target: int) -> Mesh:
         on_border[edges.ends[border].reshape(-1)] = True
         ends = np.concatenate([edges.ends, edges.ends[:, ::-1]])
         both = np.concatenate([border, border])
-        order = np.argsort(_costs(ends, quadrics, points), kind="stable")
-        order = order[: max(64, len(order) // 3)]
+        costs = _costs(ends, quadrics, points)
+        may = np.ones(len(ends), bool)
+        if np.isfinite(within):
+            area = quadrics[:, _SQUARES].sum(axis=1)
+            may &= costs <= within**2 * area[ends].sum(axis=1)
+        if held is not None:
+            stays = np.zeros(count, bool)
+            stays[point[held]] = True
+            may &= ~stays[ends[:, 0]]
+        rows = np.flatnonzero(may)
+        order = rows[np.argsort(costs[rows], kind="stable")][: max(64, len(ends) // 3)]
         start, sides = about_points(faces, count)
         alive = np.ones(len(faces), bool)
         gone = _pass(
@@ -263,9 +280,9 @@ def simplified(mesh: Mesh, target: int) -> Mesh:
             alive,
             spare,
         )
-        if not gone:
-            break
         faces, vertices, owner = faces[alive], vertices[alive], owner[alive]
+        if gone <= (_FEW * len(faces) if np.isfinite(within) else 0):
+            break
     return chosen(mesh, vertices, owner)
 
 

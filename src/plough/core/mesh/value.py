@@ -44,7 +44,7 @@ class Mesh:
     wind: UInt8 | None = None  #: (n, 4) sway, branch phase, flutter, occlusion
     uv1: Float32 | None = None  #: (n, 2) without overlap
     masks: UInt8 | None = (
-        None  #: (n, 4) of stone: worn edges, what looks up, hollows, patches; of turned pieces: wear, glaze, dirt, patches
+        None  #: (n, 4) of stone: worn edges, what looks up, hollows, patches; of turned pieces: wear, glaze, dirt, patches; of skins: how far from what was fused, what looks up
     )
 
     @property

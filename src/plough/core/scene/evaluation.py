@@ -129,7 +129,12 @@ class Evaluator:
         first = self._layer(document.layers[0], [], shelf, assets_key, None, (), check)
         done = [first]
         assert first.output.surface is not None, "the first layer of a scene gives a surface"
-        bare = Ground(first.output.surface, water=first.output.water, traced=self._traced(document))
+        bare = Ground(
+            first.output.surface,
+            water=first.output.water,
+            traced=self._traced(document),
+            walked=tuple(x.id for x in document.layers if self._walked(x)),
+        )
         shaped, told_of = self._shaped(document, bare, shelf, check)
         ground = covered(shaped, first.output.classes, first.output.painted, self.library)
         if gone := lacking(first.output.classes, bare.traced, self.library):
@@ -170,6 +175,11 @@ class Evaluator:
                 out[layer.id] = self.read.get(key, make, lambda t: t.nbytes)
         return out
 
+    def _walked(self, layer: Layer) -> bool:
+        """Whether people walk along its line."""
+        walked = get_layer_kind(layer.kind).walked
+        return walked is not None and not layer.hidden and walked(self._built(layer).parameters)
+
     def _built(self, layer: Layer) -> _Built:
         """The parameters of a layer, made once of the same values."""
 
@@ -203,7 +213,6 @@ class Evaluator:
                     surface=made.surface,
                     clear=(*ground.clear, *made.clear),
                     laid=(*ground.laid, *made.laid),
-                    walked=(*ground.walked, layer.id) if made.walked else ground.walked,
                 )
         return ground, told
 

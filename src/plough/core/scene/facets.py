@@ -16,12 +16,13 @@ from plough.core.ground.classes import GroundClass, GroundCover, Laid, Painted
 from plough.core.ground.paths import Curve, Strip
 from plough.core.ground.surface import Samples, Surface
 from plough.core.hashing import digest, key_of
+from plough.core.lay.block_list import Blocks
 from plough.core.library.variants import Variant
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
 from plough.core.place.placements import PlacedTile, Placements, joined
 
-FacetName = Literal["surface", "curve", "region", "placements", "solids"]
+FacetName = Literal["surface", "curve", "region", "placements", "solids", "blocks"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +87,7 @@ class TiledPlacements:
         STILL  #: degrees a second about each one's own axes: through its sides, up, to its front
     )
     share: float = 1.0  #: of all that would stand; less while a layer is being tried out
+    together: bool = False  #: whether they grow into each other, as in a hedge
 
     @cached_property
     def count(self) -> int:
@@ -125,6 +127,7 @@ class Output:
     regions: tuple[Region, ...] = ()
     placements: TiledPlacements | None = None
     solids: tuple[Solid, ...] = ()
+    blocks: Blocks | None = None  #: what the solids are laid of, where they are of blocks
     findings: tuple[Finding, ...] = ()
     water: float | None = None  #: metres, of the level of standing water on the surface
     classes: tuple[GroundClass, ...] = ()  #: what the surface is covered with
@@ -155,6 +158,7 @@ class Output:
         arrays: Iterable[int] = (
             self.surface.nbytes if self.surface else 0,
             self.placements.nbytes if self.placements else 0,
+            self.blocks.nbytes if self.blocks else 0,
             *(s.mesh.nbytes for s in self.solids),
             *(c.nbytes for c in self.curves),
             *(r.nbytes for r in self.regions),
@@ -163,7 +167,7 @@ class Output:
 
     def out_of_sight(self) -> Output:
         """What a hidden layer still gives to others: nothing that stands or is seen."""
-        return replace(self, placements=None, solids=(), walked=())
+        return replace(self, placements=None, solids=(), blocks=None, walked=())
 
 
 Traced = dict[str, Curve | Region]
@@ -177,7 +181,6 @@ class Shaped:
     surface: Surface
     clear: tuple[Strip | Region, ...] = ()  #: where nothing is planted
     laid: tuple[Laid, ...] = ()
-    walked: bool = False  #: whether people walk along its line
 
 
 @dataclass(frozen=True, eq=False)

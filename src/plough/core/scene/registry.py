@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 Evaluate = Callable[[Any, "Inputs"], Output]
 Shape = Callable[[Any, Surface, "Inputs"], Shaped | None]
 """What a layer makes of the ground that it is given; None where it leaves that as it is."""
+Walked = Callable[[Any], bool]
 Trace = Callable[[Any], Curve | Region]
 """The line or outline on the map that a layer gives, whatever the ground is like."""
 OfShape = Callable[[Drawn], dict[str, Any] | None]
@@ -53,6 +54,7 @@ class LayerKind:
     begun_with: BegunWith | None = None  #: parameters of one that is made from a height map
     shape: Shape | None = None  #: how it shapes the ground, before any layer stands on it
     trace: Trace | None = None
+    walked: Walked | None = None  #: whether people walk along its line
     of_shape: OfShape | None = None
     to_shape: ToShape | None = None
     stands: Stands = "on something"
@@ -84,6 +86,7 @@ def layer_kind(
     begun_with: BegunWith | None = None,
     shape: Shape | None = None,
     trace: Trace | None = None,
+    walked: Walked | None = None,
     shapes: tuple[OfShape, ToShape] | None = None,
     stands: Stands = "on something",
 ) -> Callable[[Evaluate], Evaluate]:
@@ -102,6 +105,7 @@ def layer_kind(
             begun_with=begun_with,
             shape=shape,
             trace=trace,
+            walked=walked,
             of_shape=shapes[0] if shapes else None,
             to_shape=shapes[1] if shapes else None,
             stands=stands,

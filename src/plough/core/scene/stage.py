@@ -93,12 +93,22 @@ class Stage:
                 outlines.append(library.outline(variant, check) if count else np.zeros((1, 3)))
                 self.variants.append(variant)
             stands = get_layer_kind(result.layer.kind).stands
-            heads.append([[v.key for v in placed.variants], passable, stands, any(placed.spin)])
+            heads.append(
+                [
+                    [v.key for v in placed.variants],
+                    passable,
+                    stands,
+                    any(placed.spin),
+                    placed.together,
+                ]
+            )
         self.shapes = Shapes.of(bodies)
         self.outlines = (
             Outlines.of(outlines) if outlines else Outlines(np.empty((0, 3)), np.zeros(1, np.int64))
         )
         self.head = hash_of([_VERSION, heads, self.ground.water, self.follows()])
+        #: of each layer, whether its things grow into each other
+        self.together = np.array([r.output.placements.together for r in self.layers], np.bool_)  # type: ignore[union-attr]
         self.free = [
             get_layer_kind(r.layer.kind).stands != "on something" or any(r.output.placements.spin)  # type: ignore[union-attr]
             for r in self.layers

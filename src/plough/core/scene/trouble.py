@@ -122,9 +122,11 @@ def _amiss(stage: Stage, own: Int64, near: Int64) -> list[Rows]:
     tell(BURIED, standing.buried, standing.under, standing.tall)
     met = crowd.meeting()
     stage.check()
-    out = tell(INTERSECTING, met.second, met.depth)
-    out["other_layer"], out["other"] = layer[met.first], placed.ids[met.first]
-    out["other_variant"] = placed.variant[met.first]
+    grown = stage.together[layer[met.first]] & (layer[met.first] == layer[met.second])
+    first, second, depth = (a[~grown] for a in (met.first, met.second, met.depth))
+    out = tell(INTERSECTING, second, depth)
+    out["other_layer"], out["other"] = layer[first], placed.ids[first]
+    out["other_variant"] = placed.variant[first]
     _misplaced(stage, crowd, layer, tell)
     whole = np.concatenate(parts)
     code = code_of(tile_of(*whole["place"][:, [0, 2]].T))

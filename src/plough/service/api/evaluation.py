@@ -10,8 +10,6 @@ from urllib.parse import quote
 from fastapi import APIRouter, Header, Query, Response
 from pydantic import BaseModel
 
-from plough.core.bake.colliders import convex_mesh
-from plough.core.formats.glb import mesh_glb
 from plough.core.ground.classes import GroundClass
 from plough.core.ground.conditions import MEASURES, Condition, MeasureFacts
 from plough.core.ground.cover import METRES, TONES
@@ -38,7 +36,6 @@ from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 from plough.core.scene.weight import PROFILES, Weight, weigh_layer
 from plough.service import documents
 from plough.service.accounts import scene_for
-from plough.service.api.bench import borrowed, draft_variant
 from plough.service.api.context import Context, Ctx, Me, Session
 from plough.service.api.models import (
     PROBLEMS,
@@ -54,7 +51,6 @@ from plough.service.api.models import (
     LampOut,
     LayerView,
     LevelOut,
-    MakeAsset,
     MeasureOut,
     PackIn,
     PlacementsOut,
@@ -83,12 +79,12 @@ from plough.service.meshes import (
 )
 
 router = APIRouter(prefix="/api", tags=["evaluation"], responses=PROBLEMS)
-_GLB: dict[int | str, dict[str, Any]] = {
+GLB: dict[int | str, dict[str, Any]] = {
     200: {"content": {"model/gltf-binary": {}}, "description": "A GLB."}
 }
 MOST_PACKED = 32_000_000  #: bytes of one answer with several blobs
-_PLAIN = {"Content-Encoding": "identity"}  #: meshes and images hardly shrink when packed
-_FOREVER = {"Cache-Control": "private, max-age=31536000, immutable", **_PLAIN}
+PLAIN = {"Content-Encoding": "identity"}  #: meshes and images hardly shrink when packed
+_FOREVER = {"Cache-Control": "private, max-age=31536000, immutable", **PLAIN}
 Check = Callable[[], None]
 Eye = tuple[float, float, float]
 
@@ -325,7 +321,7 @@ def changed(document: SceneDocument, layer: Layer, parameters: dict[str, Any]) -
 @router.get(
     "/scenes/{scene_id}/meshes/{asset_id}/{seed}/{detail}",
     response_class=Response,
-    responses=_GLB,
+    responses=GLB,
 )
 def level_mesh(
     scene_id: str,
@@ -361,43 +357,8 @@ def level_mesh(
         raise NotFound(f"there is no level of detail {detail} of this asset")
 
     data = ctx.results.get(level_glb(ctx.results, ctx.library, variant, detail))
-    headers = _FOREVER if key else _PLAIN
+    headers = _FOREVER if key else PLAIN
     return Response(data, media_type="model/gltf-binary", headers=headers)
-
-
-@router.post("/make", response_class=Response, responses=_GLB)
-def make_asset(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> Response:
-    """An asset's mesh at one level of detail as GLB; the scene's extras hold triangles, counts and sizes. Nothing is kept."""
-    variant = draft_variant(
-        body.kind,
-        borrowed(db, me, body.scene, body.kind, body.parameters),
-        body.seed,
-        body.images,
-    )
-    product = ctx.library.level(variant, body.detail)
-    size = (product.height, product.canopy_radius)
-    pieces = [convex_mesh(piece) for piece in product.collider.pieces]
-    extras = {
-        "triangles": product.mesh.triangles,
-        "vertices": product.mesh.vertices,
-        "bytes": product.mesh.nbytes,
-        "height": product.height,
-        "canopy_radius": product.canopy_radius,
-        "counts": product.counts,
-        "switch_distances": [*switch_distances(size, ctx.library.levels_of(variant))],
-        "ranges": product.ranges,
-        "changed": product.changed,
-        "slots": [slot for slot, m in product.materials.items() if m.maps is not None],
-        "lamps": [lamp_out(x).model_dump() for x in product.lamps],
-        "collider": {
-            "capsules": [[*c.start, *c.end, c.radius] for c in product.collider.capsules],
-            "pieces": [piece.positions.tolist() for piece in pieces],
-            "faces": [piece.indices.tolist() for piece in pieces],
-        },
-    }
-    images = ctx.results.images(False)
-    data = mesh_glb(product.mesh, product.materials, body.kind, images, extras)
-    return Response(data, media_type="model/gltf-binary", headers=_PLAIN)
 
 
 @router.get(
@@ -437,7 +398,7 @@ def pack(body: PackIn, me: Me, ctx: Ctx) -> Response:
     The answer holds the first, and as many of the next as stay within 32 MB: ask again for the others.
     """
     data = packed(body.names, ctx.results.get)
-    return Response(data, media_type="application/octet-stream", headers=_PLAIN)
+    return Response(data, media_type="application/octet-stream", headers=PLAIN)
 
 
 def packed(names: Sequence[str], get: Callable[[str], bytes | None]) -> bytes:
@@ -466,6 +427,7 @@ def kinds(me: Me, ctx: Ctx) -> KindsOut:
             parameters=describe(k.parameters),
             levels=k.levels + k.impostor,
             seeded=k.seeded,
+            fuses=k.fuses,
             told=declared(k.parameters, "told"),
         )
         for k in all_kinds().values()

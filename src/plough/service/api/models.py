@@ -603,6 +603,10 @@ class KindOut(BaseModel):
     gives: list[str] = Field([], description="Of a layer: the facets that its results hold.")
     levels: int = Field(0, description="Of an asset: levels of detail, the impostor included.")
     seeded: bool = Field(True, description="Of an asset: whether seeds make it differ.")
+    fuses: bool = Field(
+        False,
+        description="Of an asset: whether it makes one skin of its parts, which takes its time: `/api/make/told` tells how far it is.",
+    )
     told: dict[str, dict[str, tuple[str, str]]] = Field(
         {},
         description="Of an asset: by group or section, the counts told beside it, and words for one and for more.",

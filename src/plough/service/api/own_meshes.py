@@ -18,10 +18,14 @@ from starlette.exceptions import HTTPException
 from plough.core.build.report import report
 from plough.core.errors import ParameterError, PloughError
 from plough.core.formats.meshes import BESIDE, FORMATS, ending
-from plough.core.formats.model import unpack
+from plough.core.formats.model import pack, unpack
 from plough.core.formats.reading import read_apart
+from plough.core.scene.registry import get_layer_kind
+from plough.core.scene.solid_model import model_of
+from plough.service import documents
+from plough.service.accounts import scene_for
 from plough.service.api.context import Ctx, Me, Session
-from plough.service.api.models import PROBLEMS
+from plough.service.api.models import PROBLEMS, In
 from plough.service.db.tables import Model
 from plough.service.errors import NotFound
 from plough.service.results import keep_model
@@ -56,6 +60,13 @@ class ModelOut(BaseModel):
     nodes: list[str] = []
     colliders: int = 0
     faults: list[FaultOut] = []
+
+
+class LayerIn(In):
+    """A layer that is laid along a line."""
+
+    scene: str = Field(max_length=24)
+    layer: str = Field(max_length=40)
 
 
 class NameOut(BaseModel):
@@ -133,6 +144,33 @@ def _read(ctx: Ctx, account: int, given: dict[str, bytes], main: list[str]) -> I
             kept = keep_model(db, account, name, packed)
         told = asdict(found) | {"nodes": found.nodes[:MOST_NAMES]}
         yield ModelOut(file=name, hash=kept, **told)
+
+
+@router.post("/layer", status_code=201)
+def take_layer(body: LayerIn, db: Session, me: Me, ctx: Ctx) -> ModelOut:
+    """Takes what a layer lays along a line, as it stands, as a mesh of one's own; the layer stays as it is."""
+    scene = scene_for(db, me, body.scene)
+    document = documents.document_of(db, scene)
+    db.commit()  # nothing of the database is held while computing
+    layer = next((x for x in document.layers if x.id == body.layer), None)
+    if layer is None:
+        raise NotFound(f"there is no layer {body.layer!r}; it may have been removed")
+    if not {"curve", "solids"} <= set(get_layer_kind(layer.kind).gives):
+        raise ParameterError("layer", "only what is laid along a line is a mesh of its own")
+    evaluation = ctx.evaluator.evaluate(document)
+    model = model_of(evaluation.layer(layer.id).output.solids, evaluation.surface)
+    packed = pack(model)
+    with ctx.database.session() as own:
+        kept = keep_model(own, me.id, f"{layer.name}.plough", packed)
+    parameters = {"source": kept, "unit": "m", "up": "y", "pivot": "own"}
+    return ModelOut(
+        file=layer.name,
+        hash=kept,
+        parameters=parameters,
+        triangles=model.triangles,
+        materials=[c.name for c in model.coverings],
+        nodes=[q.name for q in model.pieces[:MOST_NAMES]],
+    )
 
 
 @router.get("/{name}")

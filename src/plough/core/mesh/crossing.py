@@ -1,0 +1,175 @@
+"""Where a surface crosses itself, told by its pairs of triangles."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from plough.core.arrays import Bool, Float64, Int64
+from plough.core.kernels import kernel, together
+
+_FINEST = 200  # cells along a side in which triangles are looked for, at most
+_FLAT = 1e-8  # of the length of a side, how far off a triangle a point is that is told from one in its plane
+_WIDE = 1.6  # of the mean length of a side, how wide such a cell is
+
+
+@kernel
+def _pierces(points: Float64, p: int, q: int, t: Int64) -> bool:
+    """Whether the stretch between two points goes through a triangle; one that only touches it does not."""
+    a, b, c = t[0], t[1], t[2]
+    ux, uy, uz = (
+        points[b, 0] - points[a, 0],
+        points[b, 1] - points[a, 1],
+        points[b, 2] - points[a, 2],
+    )
+    vx, vy, vz = (
+        points[c, 0] - points[a, 0],
+        points[c, 1] - points[a, 1],
+        points[c, 2] - points[a, 2],
+    )
+    nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    size = math.sqrt(nx * nx + ny * ny + nz * nz)
+    if size == 0.0:
+        return False
+    px, py, pz = (
+        points[p, 0] - points[a, 0],
+        points[p, 1] - points[a, 1],
+        points[p, 2] - points[a, 2],
+    )
+    qx, qy, qz = (
+        points[q, 0] - points[a, 0],
+        points[q, 1] - points[a, 1],
+        points[q, 2] - points[a, 2],
+    )
+    high, low = (nx * px + ny * py + nz * pz) / size, (nx * qx + ny * qy + nz * qz) / size
+    slack = _FLAT * math.sqrt(size)
+    if (high > -slack and low > -slack) or (high < slack and low < slack):
+        return False
+    s = high / (high - low)
+    x, y, z = px + s * (qx - px), py + s * (qy - py), pz + s * (qz - pz)
+    uu, uv, vv = (
+        ux * ux + uy * uy + uz * uz,
+        ux * vx + uy * vy + uz * vz,
+        vx * vx + vy * vy + vz * vz,
+    )
+    xu, xv = x * ux + y * uy + z * uz, x * vx + y * vy + z * vz
+    whole = uu * vv - uv * uv
+    if whole <= 0.0:
+        return False
+    f, g = (vv * xu - uv * xv) / whole, (uu * xv - uv * xu) / whole
+    return bool(f > 0.0 and g > 0.0 and f + g < 1.0)
+
+
+@kernel
+def _pair(points: Float64, s: Int64, t: Int64) -> bool:
+    """Whether two triangles cross, beyond points that they share."""
+    common = 0
+    for i in range(3):
+        for j in range(3):
+            if s[i] == t[j]:
+                common += 1
+    if common >= 2:
+        return False
+    for i in range(3):
+        p, q = s[i], s[(i + 1) % 3]
+        if (
+            p not in (t[0], t[1], t[2])
+            and q not in (t[0], t[1], t[2])
+            and _pierces(points, p, q, t)
+        ):
+            return True
+        p, q = t[i], t[(i + 1) % 3]
+        if (
+            p not in (s[0], s[1], s[2])
+            and q not in (s[0], s[1], s[2])
+            and _pierces(points, p, q, s)
+        ):
+            return True
+    return False
+
+
+@kernel
+def _apart(a: Float64, b: Float64) -> bool:
+    """Whether two boxes (6,) have nothing in common."""
+    return bool(
+        a[0] > b[3] or b[0] > a[3] or a[1] > b[4] or b[1] > a[4] or a[2] > b[5] or b[2] > a[5]
+    )
+
+
+@kernel
+def _listed(box: Int64, shape: Int64, start: Int64, held: Int64, fills: bool) -> None:
+    """Count the triangles of each cell in `start`, one cell on; or fill them in."""
+    for t in range(box.shape[0]):
+        for i in range(box[t, 0], box[t, 3] + 1):
+            for j in range(box[t, 1], box[t, 4] + 1):
+                for k in range(box[t, 2], box[t, 5] + 1):
+                    c = (i * shape[1] + j) * shape[2] + k
+                    if fills:
+                        held[start[c]] = t
+                        start[c] += 1
+                    else:
+                        start[c + 1] += 1
+
+
+@kernel
+def _search(
+    points: Float64,
+    faces: Int64,
+    room: Float64,
+    box: Int64,
+    shape: Int64,
+    start: Int64,
+    held: Int64,
+    first: int,
+    last: int,
+    out: Bool,
+) -> None:
+    for i in range(first, last):
+        for j in range(shape[1]):
+            for k in range(shape[2]):
+                c = (i * shape[1] + j) * shape[2] + k
+                for m in range(start[c], start[c + 1]):
+                    s = held[m]
+                    for n in range(m + 1, start[c + 1]):
+                        t = held[n]
+                        # a pair is looked at in the first cell that both are in
+                        if max(box[s, 0], box[t, 0]) != i or max(box[s, 1], box[t, 1]) != j:
+                            continue
+                        if max(box[s, 2], box[t, 2]) != k or (out[s] and out[t]):
+                            continue
+                        if not _apart(room[s], room[t]) and _pair(points, faces[s], faces[t]):
+                            out[s] = out[t] = True
+
+
+def crossing(points: Float64, faces: Int64) -> Bool:
+    """(t,) which triangles cross another, beyond the points that they share.
+
+    Args:
+        points: (p, 3) metres.
+        faces: (t, 3) of them; triangles that have two points in common are not told.
+    """
+    out = np.zeros(len(faces), bool)
+    if not len(faces):
+        return out
+    low, high = points.min(axis=0), points.max(axis=0)
+    side = np.linalg.norm(points[faces[:, 1]] - points[faces[:, 0]], axis=1)
+    cell = max(_WIDE * float(side.mean()), float((high - low).max()) / _FINEST, 1e-12)
+    shape = np.floor((high - low) / cell).astype(np.int64) + 1
+    corners = points[faces]
+    room = np.concatenate([corners.min(axis=1), corners.max(axis=1)], axis=1)
+    box = np.floor((room - np.tile(low, 2)) / cell).astype(np.int64)
+    np.clip(box, 0, np.tile(shape - 1, 2), out=box)
+    start = np.zeros(int(shape.prod()) + 1, np.int64)
+    _listed(box, shape, start, np.empty(0, np.int64), False)
+    start = np.cumsum(start)
+    held = np.empty(int(start[-1]), np.int64)
+    _listed(box, shape, start[:-1].copy(), held, True)
+    both = [np.zeros(len(faces), bool) for _ in range(2)]
+    middle = int(shape[0]) // 2
+    args = (points, faces, room, box, shape, start, held)
+    together(
+        lambda: _search(*args, 0, middle, both[0]),
+        lambda: _search(*args, middle, int(shape[0]), both[1]),
+    )
+    return np.asarray(both[0] | both[1])

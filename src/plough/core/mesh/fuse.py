@@ -1,0 +1,422 @@
+"""One closed skin over everything that stands in each other: a surface drawn at a distance from all of it and pulled back onto it.
+
+Distances are known on a grid near the source (`plough.core.mesh.voxels`); the skin is where they are equal (marching cubes, Lewiner et al. 2003), so that
+it is closed and does not cross itself. Its points then go back onto the source, edges are sharpened (after Kobbelt et al. 2001), and wherever a triangle
+turns over or crosses another, its points go back towards where the grid put them, where nothing does.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from plough.core.arrays import Bool, Float64, Int64, UInt8
+from plough.core.kernels import kernel
+from plough.core.mesh.crossing import crossing
+from plough.core.mesh.simplify import simplified
+from plough.core.mesh.topology import edges_of
+from plough.core.mesh.value import Mesh, Part
+from plough.core.mesh.voxels import (
+    Band,
+    Grid,
+    Nearest,
+    band,
+    grid_about,
+    inside_votes,
+    nearest_of,
+    settled_votes,
+    signed,
+)
+from plough.core.progress import Told, untold
+from plough.core.vectors import unit
+
+_THIN = 0.9  # of a cell: all that has a surface is found at this distance
+_SHELL = 0.6  # of a cell: how thick a sheet becomes
+_RELAXED = 4  # times that points slide along the surface to where their neighbours are
+_AGREED = 4  # times that points in a cleft go by their neighbours
+_UPRIGHT = 0.1  # cosine between a triangle and the surface about it, at least
+_SLIVER = 1e-4  # of a cell's face, the area of a triangle at least
+_SPANS = 0.2  # of a cell from the source, where a skin spans a gap
+_SNAP = 1.2  # of a cell that a point goes to an edge, at most
+_TRIES = 8  # times that what turns over goes half the way back
+_ONE = 0.01  # of a cell, that two points are apart at least
+_ROUNDS = 20  # times that crossings are looked for
+_FEWEST = 4  # triangles that a closed surface is of
+_THINNED = 6  # times that triangles are thinned, where some come to cross
+_FLAT = 0.004  # of a cell that a flat part departs from a plane, at most
+
+
+@dataclass(frozen=True, slots=True)
+class FuseRule:
+    """How a skin is made; lengths in metres."""
+
+    cell: float  #: between the points of the grid
+    grow: float  #: gaps up to twice as wide are closed
+    thin: bool  #: what is thinner than a cell is kept
+    smooth: int  #: passes
+    sharp: float  #: degrees between faces that meet in an edge, at least; none from 180 on
+    flat: float  #: 0 to 1: how much fewer triangles are on flat parts
+    triangles: int  #: at most about so many; 0: as many as there are
+
+
+class Skin(NamedTuple):
+    """A closed surface."""
+
+    points: Float64  #: (p, 3) metres
+    faces: Int64  #: (t, 3)
+    away: Float64  #: (p,) metres from the source
+    of: Int64  #: (t,) the nearest triangle of the source
+    at: Int64  #: (p,) that of each point
+    share: Float64  #: (p, 3) and how near to each of its corners, together 1
+    greatest: float  #: metres from the source, over points and the middles of triangles
+    mean: float
+
+
+def fused(triangles: Float64, rule: FuseRule, told: Told = untold) -> Skin | None:
+    """A skin over triangles.
+
+    Args:
+        triangles: (t, 3, 3) metres, of any number of bodies and sheets, which may stand in each other.
+        rule: how.
+        told: is told how far it is.
+
+    Returns:
+        None where nothing is left: all of it is thinner than a cell, and what is thin is dropped.
+    """
+    told(0.02, "Measuring distances")
+    level = max(rule.grow, _THIN * rule.cell if rule.thin else 0.0)
+    reach = level + 2.0 * rule.cell
+    low, high = triangles.reshape(-1, 3).min(axis=0), triangles.reshape(-1, 3).max(axis=0)
+    grid = grid_about(low, high, rule.cell, reach)
+    found = band(triangles, grid, reach)
+    told(0.2, "Telling inside from outside")
+    votes = settled_votes(inside_votes(triangles, grid), found)
+    told(0.3, "Drawing the skin")
+    drawn = _drawn(found, votes, grid, level)
+    if drawn is None:
+        return None
+    raw, faces = drawn
+    told(0.45, "Pulling it back")
+    facing, ends = _normals(raw, faces), edges_of(faces).ends
+    points = _relaxed(raw, ends, facing)
+    near = nearest_of(points, triangles, grid, found)
+    back = _pulled(points, near, triangles, rule.cell)
+    if level > 0:  # else it spans no gaps
+        back = _agreed(points, back, ends, rule.cell)
+    points = _smoothed(back, ends, rule.smooth)
+    known = np.isfinite(nearest_of(points, triangles, grid, found).away)
+    points = np.where(known[:, None], points, raw)
+    pulled = points = _settled(raw, points, faces, facing, rule.cell)
+    if rule.sharp < 180.0:
+        told(0.55, "Sharpening edges")
+        points = _sharpened(points, ends, triangles, grid, found, rule)
+        points = _settled(pulled, points, faces, facing, rule.cell)
+    points = _uncrossed(raw, pulled, points, faces, rule.cell, told)
+    if rule.flat > 0 or rule.triangles:
+        told(0.8, "Thinning triangles")
+        points, faces = _thinned(points, faces, rule, told)
+    told(0.95, "Measuring")
+    return _measured(points, faces, triangles, grid, found)
+
+
+def _drawn(found: Band, votes: UInt8, grid: Grid, level: float) -> tuple[Float64, Int64] | None:
+    """Points and triangles of the surface at a distance."""
+    from skimage.measure import marching_cubes
+
+    field = signed(found, votes, grid, level)
+    if not (field < 0).any():
+        return None
+    points, faces, _, _ = marching_cubes(field, 0.0, allow_degenerate=False)  # type: ignore[no-untyped-call]
+    where = points.astype(np.float64) * grid.cell + grid.origin
+    ends = faces.astype(np.int64)
+    a, b, c = (where[ends[:, k]] for k in range(3))
+    if float(np.einsum("ij,ij->", a, np.cross(b, c))) < 0:
+        ends = np.ascontiguousarray(ends[:, ::-1])
+    return where, ends
+
+
+def _normals(points: Float64, faces: Int64) -> Float64:
+    """(p, 3) unit normals of points, by area."""
+    a, b, c = (points[faces[:, k]] for k in range(3))
+    flat = np.cross(b - a, c - a)
+    corner = faces.reshape(-1)
+    summed = [np.bincount(corner, np.repeat(flat[:, k], 3), len(points)) for k in range(3)]
+    return unit(np.stack(summed, axis=1))
+
+
+@kernel
+def _summed(values: Float64, ends: Int64, out: Float64, count: Float64) -> None:
+    for e in range(ends.shape[0]):
+        a, b = ends[e, 0], ends[e, 1]
+        count[a] += 1.0
+        count[b] += 1.0
+        for c in range(3):
+            out[a, c] += values[b, c]
+            out[b, c] += values[a, c]
+
+
+def _means(values: Float64, ends: Int64) -> Float64:
+    """(p, 3) the mean of the neighbours of each point."""
+    out, count = np.zeros_like(values), np.zeros(len(values))
+    _summed(values, ends, out, count)
+    return np.asarray(out / np.maximum(count, 1.0)[:, None])
+
+
+def _relaxed(points: Float64, ends: Int64, facing: Float64) -> Float64:
+    """Points that have slid along the surface towards the middle of their neighbours."""
+    for _ in range(_RELAXED):
+        way = _means(points, ends) - points
+        way -= (way * facing).sum(axis=1, keepdims=True) * facing
+        points = points + 0.6 * way
+    return points
+
+
+def _pulled(points: Float64, near: Nearest, triangles: Float64, cell: float) -> Float64:
+    """Points on the source; behind a sheet they keep off it, so that it has two sides."""
+    way = points - near.place
+    long = np.linalg.norm(way, axis=1)
+    way = way / np.maximum(long, 1e-12)[:, None]
+    own = triangles[np.maximum(near.of, 0)]
+    front = unit(np.cross(own[:, 1] - own[:, 0], own[:, 2] - own[:, 0]))
+    behind = np.clip(-2.0 * np.einsum("ij,ij->i", way, front) - 0.6, 0.0, 1.0)
+    off = np.minimum(long, _SHELL * cell * behind)
+    return np.where((near.of >= 0)[:, None], near.place + off[:, None] * way, points)
+
+
+def _agreed(points: Float64, back: Float64, ends: Int64, cell: float) -> Float64:
+    """Points pulled back, those in a cleft between two parts, which are drawn to either by turns, midway."""
+    way = back - points
+    for _ in range(_AGREED):
+        mean = _means(way, ends)
+        apart = np.linalg.norm(way - mean, axis=1) / cell
+        way = way + np.clip(2.0 * apart - 0.5, 0.0, 1.0)[:, None] * (mean - way)
+    return points + way
+
+
+def _smoothed(points: Float64, ends: Int64, passes: int) -> Float64:
+    """Points smoothed without shrinking (Taubin 1995)."""
+    for _ in range(passes):
+        for by in (0.5, -0.53):
+            points = points + by * (_means(points, ends) - points)
+    return points
+
+
+def _sharpened(
+    points: Float64, ends: Int64, triangles: Float64, grid: Grid, found: Band, rule: FuseRule
+) -> Float64:
+    """Points near an edge of the source on it: where the planes about them meet."""
+    near = nearest_of(points, triangles, grid, found)
+    own = triangles[np.maximum(near.of, 0)]
+    normal = unit(np.cross(own[:, 1] - own[:, 0], own[:, 2] - own[:, 0]))
+    a, b = np.concatenate([ends, ends[:, ::-1]]).T
+    bend = np.einsum("ij,ij->i", normal[a], normal[b])
+    least = np.ones(len(points))
+    np.minimum.at(least, a, bend)
+    # beside a cleft, where it spans a gap, it is round
+    outside = np.einsum("ij,ij->i", points - near.place, normal) > 0
+    off = (near.of < 0) | (outside & (near.away > _SPANS * rule.cell))
+    beside = np.zeros(len(points), bool)
+    beside[a[off[b]]] = True
+    edge = (least < math.cos(math.radians(rule.sharp))) & ~off & ~beside
+    rows = edge[a] & (near.of[b] >= 0)
+    a, b = (
+        np.concatenate([a[rows], np.nonzero(edge)[0]]),
+        np.concatenate([b[rows], np.nonzero(edge)[0]]),
+    )
+    n = len(points)
+    lacks = np.einsum("ij,ij->i", normal[b], near.place[b] - points[a])
+    matrix = np.zeros((n, 3, 3))
+    right = np.zeros((n, 3))
+    for i in range(3):
+        right[:, i] = np.bincount(a, normal[b, i] * lacks, n)
+        for j in range(3):
+            matrix[:, i, j] = np.bincount(a, normal[b, i] * normal[b, j], n)
+    matrix = matrix[edge] + 0.03 * np.eye(3)
+    way = np.linalg.solve(matrix, right[edge][..., None])[..., 0]
+    fits = np.linalg.norm(way, axis=1) < _SNAP * rule.cell
+    out = points.copy()
+    out[np.nonzero(edge)[0][fits]] += way[fits]
+    return out
+
+
+@kernel
+def _upright(points: Float64, faces: Int64, facing: Float64, cell: float, out: Bool) -> None:
+    """Which triangles have an area and look the way that the surface does about them."""
+    for t in range(faces.shape[0]):
+        i, j, k = faces[t, 0], faces[t, 1], faces[t, 2]
+        size, about, along = 0.0, 0.0, 0.0
+        for c in range(3):
+            d, e = (c + 1) % 3, (c + 2) % 3
+            normal = (points[j, d] - points[i, d]) * (points[k, e] - points[i, e]) - (
+                points[j, e] - points[i, e]
+            ) * (points[k, d] - points[i, d])
+            mean = facing[i, c] + facing[j, c] + facing[k, c]
+            size += normal * normal
+            about += mean * mean
+            along += normal * mean
+        size = math.sqrt(size)
+        out[t] = size > _SLIVER * cell**2 and along > _UPRIGHT * size * math.sqrt(about)
+
+
+def _settled(base: Float64, moved: Float64, faces: Int64, facing: Float64, cell: float) -> Float64:
+    """Points as near to where they were moved to as lets no triangle turn over that did not before."""
+    share, fine = np.ones(len(base)), np.empty(len(faces), bool)
+    points = moved
+    for k in range(2 * _TRIES):
+        _upright(points, faces, facing, cell, fine)
+        wrong = faces[~fine]
+        wrong = np.unique(wrong[(share[wrong] > 0).any(axis=1)])
+        if not len(wrong):
+            break
+        share[wrong] *= 0.5 if k < _TRIES else 0.0
+        points = base + share[:, None] * (moved - base)
+    return points
+
+
+def _uncrossed(
+    raw: Float64, pulled: Float64, points: Float64, faces: Int64, cell: float, told: Told
+) -> Float64:
+    """Points of which those that meet others, or whose triangles cross others, go back to where they were before, and at last to where nothing does."""
+    from scipy.spatial import cKDTree
+
+    # as exact as they will be written
+    raw, pulled, points = (p.astype(np.float32).astype(np.float64) for p in (raw, pulled, points))
+    for k in range(_ROUNDS):
+        told(0.6 + 0.2 * k / _ROUNDS, "Looking for crossings")
+        own = np.zeros(len(raw), bool)
+        own[faces[crossing(points, faces)]] = True
+        own[cKDTree(points).query_pairs(_ONE * cell, output_type="ndarray")] = True
+        if not own.any():
+            return points
+        # each time more of what is about them
+        for _ in range(k // 2):
+            own[faces[own[faces].any(axis=1)]] = True
+        if k < 2:
+            points[own] = pulled[own]
+        elif k < 4:
+            half = 0.5 * (pulled[own] + raw[own])
+            points[own] = half.astype(np.float32)
+        else:
+            points[own] = raw[own]
+    return raw
+
+
+def _thinned(points: Float64, faces: Int64, rule: FuseRule, told: Told) -> tuple[Float64, Int64]:
+    """With fewer triangles, none of which crosses another."""
+    mesh = _plain(points, faces)
+    told(0.82, "Thinning triangles")
+    if rule.flat > 0:
+        within = _FLAT * rule.cell * 10.0 ** (2.0 * rule.flat - 1.0)
+        mesh = _fewer(mesh, _FEWEST, within, rule.cell)
+    told(0.9, "Thinning triangles")
+    if rule.triangles:
+        mesh = _fewer(mesh, rule.triangles, np.inf, rule.cell)
+    return mesh.positions.astype(np.float64), mesh.indices.astype(np.int64)
+
+
+def coarser(skin: Skin, target: int, cell: float) -> Skin:
+    """A skin with about so many triangles; what it was measured by comes from the nearest place of the finer one."""
+    from scipy.spatial import cKDTree
+
+    less = _fewer(_plain(skin.points, skin.faces), target, np.inf, cell)
+    points, faces = less.positions.astype(np.float64), less.indices.astype(np.int64)
+    _, near = cKDTree(skin.points).query(points)
+    _, about = cKDTree(skin.points[skin.faces].mean(axis=1)).query(points[faces].mean(axis=1))
+    return skin._replace(
+        points=points,
+        faces=faces,
+        away=skin.away[near],
+        of=skin.of[about],
+        at=skin.at[near],
+        share=skin.share[near],
+    )
+
+
+def _plain(points: Float64, faces: Int64) -> Mesh:
+    n = len(points)
+    return Mesh(
+        points.astype(np.float32),
+        np.tile(np.array([0, 1, 0], np.float32), (n, 1)),
+        np.zeros((n, 2), np.float32),
+        faces.astype(np.uint32),
+        (Part("skin", 0, len(faces)),),
+    )
+
+
+def _fewer(mesh: Mesh, target: int, within: float, cell: float) -> Mesh:
+    """With fewer triangles, as `simplified`; what would come to cross stays as it was."""
+    points = mesh.positions.astype(np.float64)
+    held = np.zeros(len(points), bool)
+    for k in range(_THINNED):
+        less = simplified(mesh, target, within, held)
+        found, ends = less.positions.astype(np.float64), less.indices.astype(np.int64)
+        wrong = crossing(found, ends)
+        if not wrong.any():
+            return less
+        corners = found[ends[wrong]]
+        places = np.concatenate([corners.reshape(-1, 3), corners.mean(axis=1)])
+        held |= _near(points, places, (2.0 + k) * cell)
+    return mesh
+
+
+def _near(points: Float64, places: Float64, far: float) -> Bool:
+    """(p,) which points are no farther than that from one of some places."""
+    from scipy.spatial import cKDTree
+
+    away, _ = cKDTree(places).query(points, distance_upper_bound=far)
+    return np.asarray(np.isfinite(away))
+
+
+def _measured(points: Float64, faces: Int64, triangles: Float64, grid: Grid, found: Band) -> Skin:
+    a, b, c = (points[faces[:, k]] for k in range(3))
+    area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    own = _known(points, triangles, grid, found)
+    middle = _known(points[faces].mean(axis=1), triangles, grid, found)
+    # large triangles are measured all over
+    wide = np.maximum.reduce([np.linalg.norm(v, axis=1) for v in (b - a, c - b, a - c)])
+    large = np.nonzero(wide > 1.5 * grid.cell)[0]
+    s, t = (v.ravel() / 5.0 for v in np.meshgrid(np.arange(6), np.arange(6)))
+    s, t = s[s + t <= 1.0], t[s + t <= 1.0]
+    spots = a[large, None] + s[:, None] * (b - a)[large, None] + t[:, None] * (c - a)[large, None]
+    over = _known(spots.reshape(-1, 3), triangles, grid, found).away
+    each = middle.away.copy()
+    each[large] = over.reshape(len(large), len(s)).mean(axis=1)
+    return Skin(
+        points,
+        faces,
+        own.away,
+        middle.of,
+        own.of,
+        _shares(own.place, triangles[own.of]),
+        float(max(own.away.max(), middle.away.max(), over.max(initial=0.0))),
+        float((each * area).sum() / max(area.sum(), 1e-30)),
+    )
+
+
+def _shares(places: Float64, triangles: Float64) -> Float64:
+    """(n, 3) barycentric coordinates of places in triangles (n, 3, 3)."""
+    a, b, c = triangles.transpose(1, 0, 2)
+    normal = np.cross(b - a, c - a)
+    whole = np.maximum((normal**2).sum(axis=1), 1e-30)
+    v = np.einsum("ij,ij->i", np.cross(places - a, c - a), normal) / whole
+    w = np.einsum("ij,ij->i", np.cross(b - a, places - a), normal) / whole
+    out = np.stack([1.0 - v - w, v, w], axis=1).clip(0.0, 1.0)
+    return np.asarray(out / out.sum(axis=1, keepdims=True))
+
+
+def _known(points: Float64, triangles: Float64, grid: Grid, found: Band) -> Nearest:
+    """As `nearest_of`, on ever coarser grids for points that are too far away for that."""
+    near = nearest_of(points, triangles, grid, found)
+    cell = grid.cell
+    while not np.isfinite(near.away).all():
+        rows = np.nonzero(~np.isfinite(near.away))[0]
+        cell *= 3.0
+        corners = np.concatenate([triangles.reshape(-1, 3), points[rows]])
+        coarse = grid_about(corners.min(axis=0), corners.max(axis=0), cell, 4.0 * cell)
+        more = nearest_of(points[rows], triangles, coarse, band(triangles, coarse, 4.0 * cell))
+        for mine, theirs in zip(near, more, strict=True):
+            mine[rows] = theirs
+    return near
