@@ -82,6 +82,14 @@ NEEDS: dict[str, dict[str, Any]] = {
             for lent in ({"kind": "rock", "version": 1, "parameters": {"triangles": 120}},)
         ]
     },
+    "heap": {
+        "parts": [
+            {"id": "p", "asset": "rock", "seeds": 2, "lent": lent}
+            for lent in ({"kind": "rock", "version": 1, "parameters": {"triangles": 120}},)
+        ],
+        "count": 6,
+        "triangles": 2000,
+    },
     "group": {
         "parts": [
             {"id": "p", "asset": "tuft", "at": [0.2, 0, 0], "turn": 30, "lent": lent}

@@ -19,6 +19,7 @@ pytestmark = pytest.mark.browser
 
 def add(page: Page, kind: str, preset: str) -> None:
     """Add a layer of a kind with a preset to place."""
+    page.rested()  # there is ground to point at
     page.button("add a layer").click()
     path = f"//li//button[contains(., '{kind}')]"
     page.until(lambda: page.driver.find_elements(By.XPATH, path), kind)[0].click()
@@ -76,6 +77,7 @@ def test_a_pile_is_dropped_where_it_is_pointed_at_and_moved(
 ) -> None:
     scene = opened(page, sedge, scene_id)
     add(page, "Pile", "Scree")
+    page.until(lambda: "finish" in page.text(), "where it is dropped")
     canvas = page.one('section[aria-label="view"] canvas')
     ActionChains(page.driver).move_to_element_with_offset(canvas, 0, 60).click().perform()
     page.keys(Keys.ENTER)
@@ -99,6 +101,7 @@ def draw(page: Page, kind: str, *offsets: tuple[int, int]) -> None:
     page.button("add a layer").click()
     path = f"//li//button[contains(., '{kind}')]"
     page.until(lambda: page.driver.find_elements(By.XPATH, path), kind)[0].click()
+    page.until(lambda: "finish" in page.text(), "what to draw")
     canvas = page.one('section[aria-label="view"] canvas')
     for x, y in offsets:
         ActionChains(page.driver).move_to_element_with_offset(canvas, x, y).click().perform()
@@ -200,6 +203,54 @@ def test_a_brick_run_is_drawn_and_read_as_a_list(
         page.until(lambda: page.all("dialog[open] tbody td")[0].text == "101", "more of them")
     table = sedge.get(f"{scene.address}/layers/{layer}/blocks/file").text.splitlines()
     assert len(table) == told["count"] + 1
+    assert not page.errors()
+
+
+def test_stones_fall_into_a_heap(page: Page, sedge: httpx.Client, scene_id: str) -> None:
+    scene = opened(page, sedge, scene_id)
+    body = {"kind": "rock", "name": "Cobble", "parameters": {"triangles": 400}, "seeds": [3, 4, 5]}
+    made = sedge.post(f"{scene.address}/assets", json=body).json()["created_id"]
+    page.driver.get(f"{page.base}/#/scene/{scene_id}/asset/{made}")
+    page.until(lambda: page.all("[data-triangles]"), "the bench")
+
+    def heap() -> dict[str, Any]:
+        assets = sedge.get(scene.address).json()["assets"]
+        found: dict[str, Any] = next((a for a in assets if a["kind"] == "heap"), {})
+        return found
+
+    def things() -> int:
+        assert not page.all("[data-progress]")
+        return int(page.number("[data-triangles]", "data-triangles"))
+
+    page.button("Heap…").click()
+    page.until(lambda: heap().get("name") == "Cobble heap", "another asset")
+    page.until(lambda: "heap" in page.text("[role=status]"), "its bench")
+    page.until(lambda: page.number("[data-triangles]", "data-triangles") > 1000, "a heap")
+    (part,) = heap()["parameters"]["parts"]
+    assert (part["asset"], part["seed"], part["seeds"]) == (made, 3, 4)
+    tab = "//button[@role='tab'][normalize-space()='Heap']"
+    page.driver.find_element(By.XPATH, tab).click()
+    field = page.one("input[aria-label='How many, value']")
+    field.click()
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("180" + Keys.ENTER)
+    page.until(lambda: heap()["parameters"]["count"] == 180, "it is kept")
+    page.until(lambda: page.all("[data-passing='true']"), "it is seen as it falls", 30)
+    page.until(lambda: not page.all("[data-progress]"), "it lies")
+    assert not page.all("[data-passing='true']")
+    page.rested()
+    seen, many = picture(page), things()
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: heap()["parameters"]["count"] == 40, "undone")
+    page.until(lambda: not page.all("[data-progress]") and things() < many, "fewer")
+    page.rested()
+    assert differing(picture(page), seen) > 0.01
+    # a second asset comes into it
+    tab = "//button[@role='tab'][normalize-space()='Parts']"
+    page.driver.find_element(By.XPATH, tab).click()
+    Select(page.one("select[aria-label='asset to add to the heap']")).select_by_index(1)
+    page.button("Add").click()
+    page.until(lambda: len(heap()["parameters"]["parts"]) == 2, "two assets lie in it")
     assert not page.errors()
 
 

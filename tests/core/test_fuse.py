@@ -361,13 +361,13 @@ def test_no_step_is_too_fine_whatever_its_form(steps: str) -> None:
 
 def test_it_tells_how_far_it_is_and_can_be_stopped() -> None:
     told: list[tuple[float, str]] = []
-    with telling(lambda share, words: told.append((share, words))):
+    with telling(lambda share, words, *_: told.append((share, words))):
         product(smooth=3)
     shares = [s for s, _ in told]
     assert shares == sorted(shares) and shares[0] >= 0 and shares[-1] <= 1
     assert len({w for _, w in told}) >= 5
 
-    def stop(share: float, _words: str) -> None:
+    def stop(share: float, *_: Any) -> None:
         if share > 0.4:
             raise Superseded("enough")
 

@@ -28,7 +28,7 @@ LIBRARY = Library(load=demo_file)
 OVER = np.array([-1.0, 1.0, 1.0])
 FIRST = {p.kind: (p.parameters, p.seed) for p in reversed(all_presets())}
 FIRST["mesh"] = ({"source": digest(demo_meshes()["drift-stone"])}, 1)
-FIRST["group"] = (NEEDS["group"], 1)
+FIRST |= {kind: (NEEDS[kind], 1) for kind in ("fused", "group", "heap")}
 
 
 def levels(kind: str) -> tuple[list[Product], list[Product]]:

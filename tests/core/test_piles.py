@@ -5,10 +5,8 @@ from __future__ import annotations
 import copy
 from typing import Any
 
-import fcl
 import numpy as np
 import pytest
-from scipy.spatial import ConvexHull
 from scipy.spatial.transform import Rotation
 
 from plough.core.errors import ParameterError, TooLargeError
@@ -16,6 +14,7 @@ from plough.core.library import Library
 from plough.core.presets import preset
 from plough.core.scene import Evaluation, Evaluator, read_document
 from tests.conftest import SMALL
+from tests.hulls import deepest, held
 
 EVALUATOR = Evaluator()
 SCREE = preset("scree")
@@ -56,39 +55,6 @@ def hulls(found: Evaluation, library: Library = EVALUATOR.library) -> list[Any]:
     return out
 
 
-def convex(corners: Any) -> Any:
-    """A convex body of another library."""
-    hull = ConvexHull(corners)
-    used = np.unique(hull.simplices)
-    number = np.full(len(corners), -1)
-    number[used] = np.arange(len(used))
-    faces = []
-    for simplex, plane in zip(hull.simplices, hull.equations, strict=True):
-        a, b, c = corners[simplex]
-        outward = np.dot(np.cross(b - a, c - a), plane[:3]) > 0
-        faces.append(number[simplex if outward else simplex[::-1]])
-    flat = np.concatenate([[3, *f] for f in faces]).astype(np.int32)
-    return fcl.Convex(corners[used], len(faces), flat)
-
-
-def deepest(bodies: list[Any]) -> float:
-    """Metres by which any two stand into each other, as another library has it; 0 where none do."""
-    objects = [fcl.CollisionObject(convex(b), fcl.Transform()) for b in bodies]
-    worst = 0.0
-    for i in range(len(objects)):
-        for j in range(i):
-            low = np.maximum(bodies[i].min(axis=0), bodies[j].min(axis=0))
-            high = np.minimum(bodies[i].max(axis=0), bodies[j].max(axis=0))
-            if (low > high).any():
-                continue
-            result = fcl.CollisionResult()
-            request = fcl.CollisionRequest(enable_contact=True, num_max_contacts=10)
-            fcl.collide(objects[i], objects[j], request, result)
-            for contact in result.contacts:
-                worst = max(worst, contact.penetration_depth)
-    return worst
-
-
 @pytest.mark.parametrize("how", ["dropped", "set"])
 @pytest.mark.parametrize("seed", range(3))
 def test_none_stands_into_another_nor_into_the_ground(how: str, seed: int) -> None:
@@ -109,19 +75,11 @@ def test_what_was_dropped_lies_on_something(own: dict[str, Any]) -> None:
     """Nothing floats: each stone, let down by three centimetres, would be in the ground or in another."""
     found = run(scene(**own))
     bodies = hulls(found)
-    objects = [fcl.CollisionObject(convex(b - [0, 0.03, 0]), fcl.Transform()) for b in bodies]
-    others = [fcl.CollisionObject(convex(b), fcl.Transform()) for b in bodies]
-    held = 0
-    for k, corners in enumerate(bodies):
-        x, y, z = (np.ascontiguousarray(c) for c in corners.T)
-        ground = found.surface.sample(x, z).position[:, 1]
-        rests = bool((y - 0.03 < ground).any())
-        for j in range(len(bodies)):
-            if j != k and not rests:
-                result = fcl.CollisionResult()
-                rests = bool(fcl.collide(objects[k], others[j], fcl.CollisionRequest(), result))
-        held += rests
-    assert held == len(bodies)
+
+    def ground(east: Any, south: Any) -> Any:
+        return found.surface.sample(east, south).position[:, 1]
+
+    assert all(held(bodies, ground))
     heights = placed(found).whole().position[:, 1]
     assert np.ptp(heights) > 0.3, "they lie on each other"
 

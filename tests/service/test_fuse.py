@@ -71,6 +71,28 @@ def test_a_skin_is_told_as_it_goes_and_is_what_is_made_untold(
     assert 0 < measures["mean"] < measures["greatest"] < 4 * measures["cell"]
 
 
+def test_a_heap_is_seen_as_it_falls(sedge: httpx.Client, scene_id: str) -> None:
+    rock = asset(sedge, scene_id, "rock", {"triangles": 300})
+    own = {"parts": [{"id": "p", "asset": rock, "seeds": 2}], "count": 120}
+    body = {"kind": "heap", "parameters": own, "scene": scene_id}
+    data = sedge.post("/api/make/told", json=body).content
+    seen, told = [], []
+    while data:
+        line, data = data.split(b"\n", 1)
+        told.append(json.loads(line))
+        if long := told[-1].get("picture"):
+            seen.append(extras(data[:long]))
+            data = data[long:]
+        if "bytes" in told[-1]:
+            break
+    assert told[-1]["bytes"] == len(data)
+    assert data == sedge.post("/api/make", json=body).content
+    made = extras(data)
+    assert seen and seen[0]["height"] > 1.3 * made["height"], "in the air at first"
+    assert all(x["counts"] == made["counts"] == {"things": 120} for x in seen)
+    assert all(x["words"] == "Falling" for x in told if "picture" in x)
+
+
 def test_what_cannot_be_made_is_told_with_its_field(sedge: httpx.Client, scene_id: str) -> None:
     rock = asset(sedge, scene_id, "rock", {"triangles": 300})
     own = {"parts": parts(rock), "steps": "own", "cell": 0.05}

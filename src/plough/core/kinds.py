@@ -8,7 +8,7 @@ import pkgutil
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import cache
-from typing import Any
+from typing import Any, Literal
 
 from plough.core.collider import Collider, GameParameters
 from plough.core.errors import FormatError, ParameterError
@@ -69,7 +69,8 @@ class Kind:
     seeded: bool = True  #: whether seeds make it differ
     fetches: bool = False  #: whether it is given files for what is lent to it
     hard: bool = False  #: whether others can be set down on its faces
-    fuses: bool = False  #: whether it makes one skin of its parts, and tells how far it is
+    parts: Literal["", "stand", "fuse", "heap"] = ""  #: what it does with its parts, if it has any
+    slow: bool = False  #: whether it tells how far it is, as it may take seconds
 
 
 _KINDS: dict[str, Kind] = {}
@@ -107,7 +108,7 @@ def kind(
     """Register the decorated ``make(parameters, seed, detail) -> Product`` as the kind `name`.
 
     Args:
-        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `hard`, `fuses`, `loads` or `fetches` (then `make` is also given a `Load`).
+        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `hard`, `parts`, `slow`, `loads` or `fetches` (then `make` is also given a `Load`).
     """
 
     def register(make: Make) -> Make:

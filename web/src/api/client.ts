@@ -302,7 +302,7 @@ export interface Progress {
 export async function toldBytes(
   path: string,
   init: RequestInit,
-  told: (progress: Progress) => void,
+  told: (progress: Progress, picture?: ArrayBuffer) => void,
 ): Promise<ArrayBuffer> {
   const response = await fetch(path, init);
   if (!response.ok || !response.body) {
@@ -313,42 +313,58 @@ export async function toldBytes(
       problem.detail ?? `the server answered ${response.status}`,
     );
   }
-  const reader = response.body.getReader();
-  let held = new Uint8Array();
+  const stream = new Told(response.body.getReader());
   for (;;) {
-    const { done, value } = await reader.read();
-    if (done) throw new ApiError(0, 'No answer', 'the server broke off');
-    const more = new Uint8Array(held.length + value.length);
-    more.set(held);
-    more.set(value, held.length);
-    held = more;
-    for (let end = held.indexOf(10); end >= 0; end = held.indexOf(10)) {
-      const line = JSON.parse(new TextDecoder().decode(held.subarray(0, end))) as Partial<Progress> & {
-        bytes?: number;
-        error?: string;
-      };
-      held = held.slice(end + 1);
-      if (line.error) throw new ApiError(422, 'Not valid', line.error);
-      if (line.bytes !== undefined) return rest(reader, held, line.bytes);
-      told({ share: line.share ?? 0, words: line.words ?? '' });
-    }
+    const line = await stream.line();
+    if (line.error) throw new ApiError(422, 'Not valid', line.error);
+    if (line.bytes !== undefined) return stream.take(line.bytes);
+    const picture = line.picture === undefined ? undefined : await stream.take(line.picture);
+    told({ share: line.share ?? 0, words: line.words ?? '' }, picture);
   }
 }
 
-async function rest(
-  reader: ReadableStreamDefaultReader<Uint8Array>,
-  begun: Uint8Array,
-  bytes: number,
-): Promise<ArrayBuffer> {
-  const out = new Uint8Array(bytes);
-  out.set(begun);
-  for (let at = begun.length; at < bytes;) {
-    const { done, value } = await reader.read();
+/** What is told in lines, some with bytes behind them. */
+class Told {
+  private held = new Uint8Array();
+
+  constructor(private readonly reader: ReadableStreamDefaultReader<Uint8Array>) {}
+
+  private async next(): Promise<Uint8Array> {
+    const { done, value } = await this.reader.read();
     if (done) throw new ApiError(0, 'No answer', 'the server broke off');
-    out.set(value, at);
-    at += value.length;
+    return value;
   }
-  return out.buffer;
+
+  async line() {
+    for (;;) {
+      const end = this.held.indexOf(10);
+      if (end >= 0) {
+        const text = new TextDecoder().decode(this.held.subarray(0, end));
+        this.held = this.held.slice(end + 1);
+        return JSON.parse(text) as Partial<Progress> & { bytes?: number; picture?: number; error?: string };
+      }
+      const value = await this.next();
+      const more = new Uint8Array(this.held.length + value.length);
+      more.set(this.held);
+      more.set(value, this.held.length);
+      this.held = more;
+    }
+  }
+
+  async take(bytes: number): Promise<ArrayBuffer> {
+    const out = new Uint8Array(bytes);
+    let at = Math.min(bytes, this.held.length);
+    out.set(this.held.subarray(0, at));
+    this.held = this.held.slice(at);
+    while (at < bytes) {
+      const value = await this.next();
+      const own = Math.min(bytes - at, value.length);
+      out.set(value.subarray(0, own), at);
+      this.held = value.slice(own);
+      at += own;
+    }
+    return out.buffer;
+  }
 }
 
 export function said(error: unknown): string {

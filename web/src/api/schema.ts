@@ -642,7 +642,7 @@ export interface paths {
         put?: never;
         /**
          * Make Told
-         * @description As `make`, told as it goes: lines of JSON with `share` and `words`; then one with `bytes`, behind which as many bytes of GLB come, or one with `error` and `field`.
+         * @description As `make`, told as it goes: lines of JSON with `share` and `words`, and with `picture` where as many bytes of GLB come behind it, which show how far it is; then one with `bytes`, behind which comes what is made, or one with `error` and `field`.
          *
          *     It stops when the connection ends.
          */
@@ -2497,11 +2497,18 @@ export interface components {
              */
             seeded: boolean;
             /**
-             * Fuses
-             * @description Of an asset: whether it makes one skin of its parts, which takes its time: `/api/make/told` tells how far it is.
+             * Parts
+             * @description Of an asset: what it does with its parts, if it has any.
+             * @default
+             * @enum {string}
+             */
+            parts: "" | "stand" | "fuse" | "heap";
+            /**
+             * Slow
+             * @description Of an asset: whether it may take seconds: `/api/make/told` tells how far it is.
              * @default false
              */
-            fuses: boolean;
+            slow: boolean;
             /**
              * Told
              * @description Of an asset: by group or section, the counts told beside it, and words for one and for more.

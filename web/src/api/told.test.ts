@@ -38,6 +38,20 @@ test.each([1, 3, 17, 64, 5000])('what is told and what follows come apart, in pi
   expect(new Uint8Array(data)).toEqual(GLB);
 });
 
+test.each([1, 3, 29, 5000])('pictures come between what is told, in pieces of %i bytes', async (piece) => {
+  const line = (l: object) => text.encode(`${JSON.stringify(l)}\n`);
+  const picture = GLB.slice(0, 41);
+  const parts = [line({ ...LINES[0], picture: 41 }), picture, line(LINES[1] as object), line({ bytes: 300 }), GLB];
+  answer(Uint8Array.from(parts.flatMap((p) => [...p])), piece);
+  const told: [Progress, number[] | undefined][] = [];
+  const data = await toldBytes('/x', {}, (p, seen) => told.push([p, seen && [...new Uint8Array(seen)]]));
+  expect(told).toEqual([
+    [LINES[0], [...picture]],
+    [LINES[1], undefined],
+  ]);
+  expect(new Uint8Array(data)).toEqual(GLB);
+});
+
 test('a fault is told in its words', async () => {
   answer(whole([...LINES, { error: 'cell: too many', field: 'cell', limit: '3 cm' }], new Uint8Array()), 11);
   await expect(toldBytes('/x', {}, () => {})).rejects.toThrow('cell: too many');

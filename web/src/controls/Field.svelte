@@ -103,8 +103,8 @@
       onchange={(e) => onchange(e.currentTarget.value)}
     />
   </label>
-{:else if row.control === 'parts'}
-  <Parts {row} value={now as []} {disabled} {choices} {oninput} {onchange} />
+{:else if row.control === 'parts' || row.control === 'shares'}
+  <Parts {row} heaped={row.control === 'shares'} value={now as []} {disabled} {choices} {oninput} {onchange} />
 {:else if row.control === 'text'}
   <label
     class="grid grid-cols-[108px_1fr] items-center gap-2.5 py-[4px]"

@@ -1,5 +1,5 @@
 <script lang="ts">
-  /** The parts of a group: each an asset with its place; opened one at a time, taken out, added. */
+  /** The parts of a group, each with its place, or of a heap, each with its share; opened one at a time, taken out, added. */
   import { Button, Select, ToolbarButton } from 'flowbite-svelte';
   import X from '@lucide/svelte/icons/x';
   import type { Row } from '../api/client';
@@ -13,10 +13,13 @@
     at?: [right: number, up: number, front: number];
     turn?: number;
     size?: number;
+    seeds?: number;
+    share?: number;
     [more: string]: unknown;
   }
   let {
     row,
+    heaped = false,
     value,
     disabled,
     choices,
@@ -24,6 +27,7 @@
     onchange,
   }: {
     row: Row;
+    heaped?: boolean;
     value: Part[];
     disabled: boolean;
     choices: { id: string; name: string; seeds?: number[] }[];
@@ -36,20 +40,36 @@
   type Range = [low: number, high: number];
   const ruler = (path: string, title: string, soft: Range, hard: Range, unit: string, start: number) =>
     ruled({ path: `parts.${path}`, title, hard, soft, unit, step: unit === 'm' ? 0.01 : 1, start });
-  const RULERS: [string, Row][] = [
+  const SIZE: [string, Row] = ['size', ruler('size', 'Size', [30, 200], [5, 2000], '%', 100)];
+  const HEAPED: [string, Row][] = [
+    ['share', ruler('share', 'Share', [0, 5], [0, 100], '', 1)],
+    ['seeds', ruler('seeds', 'Of so many seeds', [1, 8], [1, 8], '', 4)],
+    SIZE,
+  ];
+  const PLACED: [string, Row][] = [
     ['0', ruler('right', 'To the right', [-3, 3], [-100, 100], 'm', 0)],
     ['1', ruler('up', 'Up', [-1, 3], [-100, 100], 'm', 0)],
     ['2', ruler('front', 'To the front', [-3, 3], [-100, 100], 'm', 0)],
     ['turn', ruler('turn', 'Turned', [0, 360], [0, 360], '°', 0)],
-    ['size', ruler('size', 'Size', [30, 200], [5, 2000], '%', 100)],
+    SIZE,
   ];
+  const most = $derived(heaped ? 8 : 64);
   const shown = (p: Part, name: string) =>
-    name === 'turn' ? (p.turn ?? 0) : name === 'size' ? Math.round(100 * (p.size ?? 1)) : (p.at?.[Number(name)] ?? 0);
+    name === 'share'
+      ? (p.share ?? 1)
+      : name === 'seeds'
+        ? (p.seeds ?? 4)
+        : name === 'turn'
+          ? (p.turn ?? 0)
+          : name === 'size'
+            ? Math.round(100 * (p.size ?? 1))
+            : (p.at?.[Number(name)] ?? 0);
 
   /** All parts, with a number of one of them changed. */
   function withNumber(id: string, name: string, v: number): Part[] {
     return value.map((p) => {
       if (p.id !== id) return p;
+      if (name === 'share' || name === 'seeds') return { ...p, [name]: v };
       if (name === 'turn') return { ...p, turn: v };
       if (name === 'size') return { ...p, size: v / 100 };
       const at: [number, number, number] = [...(p.at ?? [0, 0, 0])];
@@ -70,7 +90,9 @@
 
 <div data-field={row.path}>
   {#if !value.length}<p class="py-1 text-[12.5px] text-soft">
-      No parts yet: add assets here, or choose placements on the board and group them.
+      {heaped
+        ? 'Nothing lies in it yet: add assets here.'
+        : 'No parts yet: add assets here, or choose placements on the board and group them.'}
     </p>{/if}
   <ul>
     {#each value as p (p.id)}
@@ -86,14 +108,14 @@
             onclick={() => (opened = opened === p.id ? '' : p.id)}>{named(p.asset) ?? p.asset}</button
           >
           <ToolbarButton
-            aria-label="take {named(p.asset) ?? p.asset} out of the group"
+            aria-label="take {named(p.asset) ?? p.asset} out of the {heaped ? 'heap' : 'group'}"
             {disabled}
             onclick={() => onchange(without(p.id))}><X size={15} /></ToolbarButton
           >
         </div>
         {#if opened === p.id}
           <div class="pb-1.5 pl-1">
-            {#each RULERS as [name, numbers] (name)}
+            {#each heaped ? HEAPED : PLACED as [name, numbers] (name)}
               <RuledSlider
                 row={numbers}
                 value={shown(p, name)}
@@ -107,12 +129,12 @@
       </li>
     {/each}
   </ul>
-  {#if !disabled && value.length < 64}
+  {#if !disabled && value.length < most}
     <div class="mt-2 flex items-center gap-2">
       <Select
         size="sm"
         class="min-w-0 flex-1 py-1 text-[12.5px]"
-        aria-label="asset to add to the group"
+        aria-label="asset to add to the {heaped ? 'heap' : 'group'}"
         placeholder="another asset…"
         items={choices.map((c) => ({ value: c.id, name: c.name }))}
         bind:value={fresh}

@@ -120,15 +120,16 @@
   $effect(() => {
     if (table && bench.made) table.show(subject(bench.made));
   });
+  $effect(() => table?.meanwhile(bench.soFar ? subject(bench.soFar) : null));
   $effect(() => table?.hold(held ? subject(held.made) : null));
   // the parts of a skin, seen through over it
-  const parts = $derived(bench.slow && ghostly ? JSON.stringify(bench.parameters.parts ?? []) : '');
+  const parts = $derived(bench.skin && ghostly ? JSON.stringify(bench.parameters.parts ?? []) : '');
   $effect(() => {
     const shown = table;
     if (!parts || !shown) return;
     const run = new AbortController();
     let mesh: Made['mesh'] | null = null;
-    const kind = app.ofParts(false)?.name ?? '';
+    const kind = app.ofParts('stand')?.name ?? '';
     make(bench.scene, kind, { parts: JSON.parse(parts) as unknown }, 1, 0, {}, run.signal)
       .then((made) => {
         if (run.signal.aborted) return made.mesh.dispose();
@@ -171,7 +172,7 @@
     return d === 0 ? 'near' : until ? `${until < 10 ? until.toFixed(1) : Math.round(until)} m` : (LEVELS[d] ?? '');
   };
   const millimetres = (metres = 0) => `${(1000 * metres).toFixed(metres < 0.01 ? 2 : 1)} mm`;
-  const looks: [Look, string][] = $derived(bench.slow ? [...LOOKS, ['away', 'Distance to its parts']] : LOOKS);
+  const looks: [Look, string][] = $derived(bench.skin ? [...LOOKS, ['away', 'Distance to its parts']] : LOOKS);
 </script>
 
 <section class="relative min-h-0 flex-1 overflow-hidden bg-moss-tint" aria-label="turntable">
@@ -182,6 +183,7 @@
     data-loaded={bench.made !== null}
     data-moving={moving}
     data-developed={developed}
+    data-passing={Boolean(bench.soFar)}
     data-busy={bench.busy}
   ></div>
   <svg class="pointer-events-none absolute inset-0 h-full w-full">
@@ -228,7 +230,7 @@
       aria-pressed={windy}
       onclick={() => (windy = !windy)}><Wind size={13} />Wind</Button
     >
-    {#if bench.slow}
+    {#if bench.skin}
       <Button
         pill
         class={ghostly ? '' : 'bg-leaf/95'}
@@ -344,7 +346,7 @@
       {#if facts}{facts.triangles.toLocaleString('en')} triangles · {facts.vertices.toLocaleString('en')} vertices · {size(
           facts.bytes,
         )} · {facts.height.toFixed(2)} m{:else if bench.stopped}nothing yet{:else}{bench.slow
-          ? 'fusing…'
+          ? 'in the making…'
           : 'growing…'}{/if}
     </div>
     {#if aged}<AgeTrack {bench} {disabled} {oninput} {onchange} />{:else}<span class="flex-1"></span>{/if}

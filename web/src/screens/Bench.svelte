@@ -77,7 +77,8 @@
       bench.take(id, kind.name, parameters, first ? (seeds[0] ?? 1) : bench.seed, images);
       if (first) {
         taken = id;
-        bench.slow = kind.fuses;
+        bench.slow = kind.slow;
+        bench.skin = kind.parts === 'fuse';
         bench.seedsFrom = Math.floor(((seeds[0] ?? 1) - 1) / 8) * 8;
         bench.cousins = [];
         bench.held = null;
@@ -104,12 +105,23 @@
 
   /** An asset that is one skin over this one, or over its parts. */
   async function fuse() {
-    const kind = app.ofParts(true)?.name;
-    if (!asset || !kind) return;
+    if (!asset) return;
     const parts = asset.parameters.parts ?? [{ id: 'p1', asset: asset.id, seed: bench.seed }];
-    const name = `${asset.name} fused`.slice(0, 80);
-    const parameters = { parts: $state.snapshot(parts) };
-    const made = await open.edit({ op: 'addAsset', kind, name, parameters, seeds: [1] });
+    await makeOf('fuse', `${asset.name} fused`, $state.snapshot(parts) as Values[]);
+  }
+
+  /** An asset that is a heap of this one. */
+  async function heap() {
+    if (!asset) return;
+    const seeds = Math.min(8, Math.max(4, asset.seeds.length));
+    await makeOf('heap', `${asset.name} heap`, [{ id: 'p1', asset: asset.id, seed: asset.seeds[0] ?? 1, seeds }]);
+  }
+
+  async function makeOf(way: 'fuse' | 'heap', name: string, parts: Values[]) {
+    const kind = app.ofParts(way)?.name;
+    if (!kind) return;
+    const parameters = { parts };
+    const made = await open.edit({ op: 'addAsset', kind, name: name.slice(0, 80), parameters, seeds: [1] });
     if (made?.created_id) await push(`/scene/${params.scene}/asset/${made.created_id}`);
   }
 
@@ -217,7 +229,7 @@
                 {disabled}
                 reach={Number(bench.parameters.stem_length ?? 1)}
                 choices={(open.scene?.assets ?? []).filter((a) =>
-                  r.control === 'parts' ? a.id !== params.asset : a.kind === r.to,
+                  ['parts', 'shares'].includes(r.control) ? a.id !== params.asset : a.kind === r.to,
                 )}
                 oninput={(v) => oninput(r.path, v)}
                 onchange={(v) => onchange(r.path, v)}
@@ -342,9 +354,10 @@
             value={asset.name}
             onchange={(name) => open.edit({ op: 'asset', id: params.asset, name })}
           />
-          <div class="mt-1 flex gap-2">
-            {#if !disabled && app.seeded(asset.kind)}<Button color="alternative" onclick={() => (presetsOpen = true)}
-                >Start from a preset…</Button
+          <div class="mt-1 flex flex-wrap gap-1.5">
+            {#if !disabled && app.seeded(asset.kind) && !kind?.parts}<Button
+                color="alternative"
+                onclick={() => (presetsOpen = true)}>Start from a preset…</Button
               >{/if}
             <Button
               color="alternative"
@@ -358,6 +371,9 @@
                 color="alternative"
                 title="A new asset: one closed skin over {asset.parameters.parts ? 'its parts' : 'this one'}"
                 onclick={fuse}>Fuse…</Button
+              >
+              <Button color="alternative" title="A new asset: many of this one, dropped in a heap" onclick={heap}
+                >Heap…</Button
               >
             {/if}
           </div>

@@ -31,17 +31,12 @@ class AppState {
     matchMedia('(prefers-color-scheme: dark)').addEventListener('change', (e) => (this.systemDark = e.matches));
   }
 
+  /** The kind that does so with its parts. */
+  ofParts(way: Kind['parts']) {
+    return this.assets.find((k) => k.parts === way);
+  }
+
   /** Whether seeds make assets of a kind differ. */
-  /** Whether a kind makes one skin of its parts, which takes its time. */
-  fuses(kind: string) {
-    return this.assets.find((k) => k.name === kind)?.fuses ?? false;
-  }
-
-  /** The kind whose assets are parts side by side, or that makes one skin of them. */
-  ofParts(fuses: boolean) {
-    return this.assets.find((k) => k.fuses === fuses && k.parameters.some((r) => r.control === 'parts'));
-  }
-
   seeded(kind: string) {
     return this.assets.find((k) => k.name === kind)?.seeded ?? true;
   }

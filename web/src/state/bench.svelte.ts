@@ -60,7 +60,7 @@ export async function make(
   detail: number,
   images: Images = {},
   signal?: AbortSignal,
-  told?: (progress: Progress) => void,
+  told?: (progress: Progress, so_far?: Made) => void,
 ): Promise<Made> {
   const init = {
     method: 'POST',
@@ -68,9 +68,20 @@ export async function make(
     body: JSON.stringify({ kind, parameters, seed, detail, scene, images }),
     signal,
   };
-  const data = await (told ? toldBytes('/api/make/told', init, told) : bytes('/api/make', init));
-  const mesh = await parse(data);
-  return { mesh, facts: mesh.extras as unknown as Facts };
+  const made = async (data: ArrayBuffer): Promise<Made> => {
+    const mesh = await parse(data);
+    return { mesh, facts: mesh.extras as unknown as Facts };
+  };
+  if (!told) return made(await bytes('/api/make', init));
+  let latest = 0; // pictures come in turn, and none after what is made
+  const data = await toldBytes('/api/make/told', init, (progress, picture) => {
+    told(progress);
+    if (!picture) return;
+    const own = ++latest;
+    void made(picture).then((m) => (own === latest && !signal?.aborted ? told(progress, m) : m.mesh.dispose()));
+  });
+  latest = 0;
+  return made(data);
 }
 
 export class BenchState {
@@ -85,6 +96,10 @@ export class BenchState {
   /** Whether the kind takes its time: it is told how far it is, and begun anew rather than waited for. */
   slow = $state(false);
   progress = $state.raw<Progress | null>(null);
+  /** What it is while it is being made. */
+  soFar = $state.raw<Made | null>(null);
+  /** Whether the kind makes one skin of its parts. */
+  skin = $state(false);
   stopped = $state(false); // by the person
   failure = $state('');
   ladder = $state.raw<LevelFacts[] | null>(null);
@@ -153,7 +168,12 @@ export class BenchState {
     this.running = new AbortController();
     const { signal } = this.running;
     const { scene, kind, parameters, seed, detail, images } = this;
-    const told = this.slow ? (p: Progress) => (this.progress = p) : undefined;
+    const told = this.slow
+      ? (p: Progress, soFar?: Made) => {
+          this.progress = p;
+          if (soFar) this.soFar = soFar;
+        }
+      : undefined;
     try {
       const made = await make(scene, kind, parameters, seed, detail, images, signal, told);
       if (signal.aborted) made.mesh.dispose();
@@ -163,7 +183,7 @@ export class BenchState {
       if (!signal.aborted) this.failure = said(error);
     }
     this.busy = false;
-    this.progress = null;
+    this.progress = this.soFar = null;
     if (this.left || turn === this.turn) return;
     this.last = '';
     await this.make();

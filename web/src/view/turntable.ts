@@ -127,6 +127,7 @@ export class Turntable {
   private readonly bodies: THREE.Object3D[] = []; // of colliders that are shown
   private shown: Subject | null = null;
   private beside: Subject | null = null;
+  private passing: Subject | null = null;
   private look: Look = 'lit';
   private framed = false;
   height = 5;
@@ -173,6 +174,19 @@ export class Turntable {
     this.stage.move();
   }
 
+  /** In its place, what it is on the way to become; null shows it again. */
+  meanwhile(subject: Subject | null) {
+    const old = this.passing;
+    this.passing = subject;
+    if (subject && !this.shown) {
+      this.arrange();
+      if (!old) this.frame();
+      this.framed = false; // what comes of it is framed
+    } else this.fill();
+    old?.mesh.dispose();
+    this.stage.move();
+  }
+
   /** Another one to its right, under the same camera; null takes it away. */
   hold(subject: Subject | null) {
     const had = this.beside;
@@ -196,7 +210,7 @@ export class Turntable {
   }
 
   private arrange() {
-    const [a, b] = [this.shown, this.beside];
+    const [a, b] = [this.shown ?? this.passing, this.beside];
     if (!a) return;
     this.height = Math.max(a.height, b?.height ?? 0);
     this.radius = a.radius;
@@ -227,7 +241,7 @@ export class Turntable {
 
   private fill() {
     this.bodies.splice(0).forEach(free);
-    this.put(this.subject, this.shown);
+    this.put(this.subject, this.passing ?? this.shown);
     this.put(this.second, this.beside);
     this.subject.add(this.marked);
   }
@@ -331,8 +345,11 @@ export class Turntable {
   /** Marks of the height ruler, in pixels: from the ground up beside the asset. */
   ruler(): { metres: number; x: number; y: number }[] {
     const h = this.height;
-    const step = h > 24 ? 5 : h > 11 ? 2 : h > 2.4 ? 1 : h > 0.9 ? 0.25 : h > 0.3 ? 0.1 : 0.02;
     const foot = this.right().multiplyScalar(-((this.shown?.radius ?? this.radius) * 1.05 + 0.05 * h));
+    const long = (a: Spot | null, b: Spot | null) => (a && b ? Math.hypot(a.x - b.x, a.y - b.y) : Infinity);
+    const room = long(this.stage.project(foot), this.stage.project(foot.clone().setY(h))) / h; // pixels of a metre
+    const least = Math.max(h > 24 ? 5 : h > 11 ? 2 : h > 2.4 ? 1 : h > 0.9 ? 0.25 : h > 0.3 ? 0.1 : 0.02, 18 / room);
+    const step = [0.02, 0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10].find((s) => s >= least) ?? 20;
     const marks = [];
     for (let k = 0; k * step <= h + step * 0.99; k++) {
       const p = this.stage.project(foot.clone().setY(k * step));
@@ -357,7 +374,7 @@ export class Turntable {
   dispose() {
     this.mark([]);
     this.ghost(null);
-    for (const subject of new Set([this.shown, this.beside])) subject?.mesh.dispose();
+    for (const subject of new Set([this.shown, this.beside, this.passing])) subject?.mesh.dispose();
     for (const made of [this.floor, this.man, this.normals, this.wires, this.checks, ...this.bodies]) free(made);
     this.checks.map?.dispose();
     this.stage.dispose();

@@ -300,7 +300,8 @@ def _opaque(material: Material) -> Material:
     seeded=False,
     hard=True,
     fetches=True,
-    fuses=True,
+    parts="fuse",
+    slow=True,
 )
 def make(p: FusedParameters, seed: int, detail: int, load: Load = no_files) -> Product:
     """The skin of all parts, or one of each."""

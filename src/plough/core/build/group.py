@@ -25,12 +25,20 @@ _SPECK = 0.002  # metres
 _Metres = Annotated[float, Field(ge=-100, le=100)]
 
 
-class GroupPart(Parameters):
-    """One asset of a group, and how it stands in it."""
+class LentPart(Parameters):
+    """One asset that something is made of."""
 
     id: Id
     asset: Id = Field(description="An asset of the scene; it may be a group.")
     seed: Seed = 1
+    lent: dict[str, Any] = Field(
+        default_factory=dict, description="What its asset is made from; filled in by the scene."
+    )
+
+
+class GroupPart(LentPart):
+    """One asset of a group, and how it stands in it."""
+
     at: tuple[_Metres, _Metres, _Metres] = Field(
         (0.0, 0.0, 0.0), description="Metres to the right, up and to the front."
     )
@@ -41,19 +49,16 @@ class GroupPart(Parameters):
     )
     size: float = Field(1.0, ge=0.05, le=20)
     tall: float = Field(1.0, ge=0.05, le=20, description="Its height, besides its size.")
-    lent: dict[str, Any] = Field(
-        default_factory=dict, description="What its asset is made from; filled in by the scene."
-    )
 
 
-def parts_field(help: str) -> Any:
+def parts_field(help: str, most: int = MOST_PARTS, control: str = "parts") -> Any:
     """Field of the assets that something is of."""
     return Field(
         (),
-        max_length=MOST_PARTS,
+        max_length=most,
         title="Parts",
         description=help,
-        json_schema_extra={"control": "parts", "unit": "", "group": "Parts", "parts": True},
+        json_schema_extra={"control": control, "unit": "", "group": "Parts", "parts": True},
     )
 
 
@@ -72,6 +77,7 @@ class GroupParameters(Parameters):
     seeded=False,
     hard=True,
     fetches=True,
+    parts="stand",
 )
 def make(p: GroupParameters, seed: int, detail: int, load: Load = no_files) -> Product:
     """All parts as one mesh; what stands for an asset that is not there is left out."""
@@ -79,7 +85,7 @@ def make(p: GroupParameters, seed: int, detail: int, load: Load = no_files) -> P
     made = standing(p.parts, materials, detail, load)
     if not made:
         return empty(p.game)
-    mesh = by_slot(join(_alike([m.mesh for m in made])))
+    mesh = by_slot(join(alike([m.mesh for m in made])))
     across = np.hypot(mesh.positions[:, 0], mesh.positions[:, 2])
     pieces = tuple(piece for m in made for piece in m.collider.pieces)
     rods = tuple(c for m in made for c in m.collider.capsules)
@@ -102,7 +108,7 @@ def standing(
 ) -> list[Product]:
     """What parts are, each where it stands; their materials are added to `materials`, under names of their own."""
     there = sorted((q for q in parts if q.lent), key=lambda q: (q.asset, q.seed, q.id))
-    return [_placed(_made(q, detail, load), q, materials) for q in there]
+    return [_placed(part_made(q, detail, load), q, materials) for q in there]
 
 
 def empty(game: GameParameters) -> Product:
@@ -118,7 +124,7 @@ def _nothing() -> Mesh:
     return Mesh(corners, up, uv, face, (Part("nothing", 0, 1),))
 
 
-def _made(part: GroupPart, detail: int, load: Load) -> Product:
+def part_made(part: LentPart, detail: int, load: Load) -> Product:
     """What a part is, in its own coordinates."""
     found = get_kind(part.lent["kind"])
     parameters = build(found.parameters, part.lent["parameters"], "parts")
@@ -135,17 +141,34 @@ def _made(part: GroupPart, detail: int, load: Load) -> Product:
 
 def _placed(product: Product, part: GroupPart, materials: dict[str, Material]) -> Product:
     """A product where it stands in the group; its materials are added to `materials`, under names of their own."""
+    q = rotations(np.radians([180.0 + part.turn]), np.array([part.up]))[0]
+    size = part.size * np.array([1.0, part.tall, 1.0])
+    own = with_own_names(product, part.asset, part.seed, materials)
+    return posed(own, np.array(part.at), q, size)
+
+
+def with_own_names(
+    product: Product, asset: str, seed: int, materials: dict[str, Material]
+) -> Product:
+    """`product` with slots named after its asset; its materials are added to `materials`."""
     names = {}
     for slot, material in product.materials.items():
-        name = f"{part.asset} {slot}"
+        name = f"{asset} {slot}"
         if materials.setdefault(name, material) != material:
-            name = f"{part.asset} {part.seed} {slot}"
+            name = f"{asset} {seed} {slot}"
             materials.setdefault(name, material)
         names[slot] = name
-    q = rotations(np.radians([180.0 + part.turn]), np.array([part.up]))[0].astype(np.float64)
-    turn = Rotation.from_quat(q)
-    size = part.size * np.array([1.0, part.tall, 1.0])
-    at = np.array(part.at)
+    parts = tuple(replace(x, material=names[x.material]) for x in product.mesh.parts)
+    return replace(product, mesh=replace(product.mesh, parts=parts))
+
+
+def posed(
+    product: Product, at: Float64 | Float32, q: Float64 | Float32, size: Float64 | Float32
+) -> Product:
+    """A product moved to `at` (3,) metres, turned by the quaternion `q` (4,) xyzw, `size` (3,) times as large along its own axes."""
+    turn = Rotation.from_quat(q.astype(np.float64))
+    at, size = at.astype(np.float64), size.astype(np.float64)
+    about = float(max(size[0], size[2]))
     mesh = product.mesh
 
     def moved(points: Float32 | Float64) -> Float32:
@@ -165,25 +188,24 @@ def _placed(product: Product, part: GroupPart, materials: dict[str, Material]) -
         normals=swung(mesh.normals, 1.0 / size),
         tangents=tangents,
         uv1=None,
-        parts=tuple(replace(x, material=names[x.material]) for x in mesh.parts),
     )
     rods = tuple(
         Capsule(
             _triple(moved(np.array([c.start]))[0]),
             _triple(moved(np.array([c.end]))[0]),
-            c.radius * part.size,
+            c.radius * about,
         )
         for c in product.collider.capsules
     )
     pieces = tuple(moved(piece) for piece in product.collider.pieces)
     lamps = tuple(
-        replace(x, position=_triple(moved(np.array([x.position]))[0]), radius=x.radius * part.size)
+        replace(x, position=_triple(moved(np.array([x.position]))[0]), radius=x.radius * about)
         for x in product.lamps
     )
     return replace(
         product,
         mesh=whole,
-        footprint_radius=product.footprint_radius * part.size + float(np.hypot(at[0], at[2])),
+        footprint_radius=product.footprint_radius * about + float(np.hypot(at[0], at[2])),
         collider=replace(product.collider, capsules=rods, pieces=pieces),
         lamps=lamps,
     )
@@ -207,7 +229,7 @@ def _triple(p: Float32) -> tuple[float, float, float]:
     return float(p[0]), float(p[1]), float(p[2])
 
 
-def _alike(meshes: list[Mesh]) -> list[Mesh]:
+def alike(meshes: list[Mesh]) -> list[Mesh]:
     """Meshes that all have the channels that one of them has: stiff, untinted, with tangents."""
     out = []
     for mesh in meshes:

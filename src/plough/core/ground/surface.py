@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Protocol
 
+import numpy as np
+
 from plough.core.arrays import Bool, Float64, Int64, UInt64
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
@@ -41,7 +43,24 @@ class Own:
     materials: dict[str, Material]  #: by slot; none: it is dressed as ground is
 
 
-class Surface(Protocol):
+class Sampled(Protocol):
+    """Something to lie on."""
+
+    def sample(self, x: Float64, z: Float64) -> Samples:
+        """The surface at the places (x, z), each (n,) metres."""
+        ...
+
+
+class Level:
+    """Level ground at a height of 0, as far as anything lies."""
+
+    def sample(self, x: Float64, z: Float64) -> Samples:
+        """The ground at the places (x, z), each (n,) metres."""
+        position = np.stack([x, np.zeros_like(x), z], axis=1)
+        return Samples(position, np.tile([0.0, 1.0, 0.0], (len(x), 1)), np.ones(len(x), bool))
+
+
+class Surface(Sampled, Protocol):
     """Something to stand on: a height field, a mesh."""
 
     @property
@@ -67,10 +86,6 @@ class Surface(Protocol):
     @property
     def nbytes(self) -> int:
         """Bytes of its arrays."""
-        ...
-
-    def sample(self, x: Float64, z: Float64) -> Samples:
-        """The surface at the places (x, z), each (n,) metres."""
         ...
 
     def cast(self, origin: Float64, direction: Float64) -> Hits:

@@ -51,7 +51,7 @@ MOST_PLACES = 20
 MOST = 1000  #: of one layer
 MOST_BODIES = 1500  #: of all of them
 _ORDER = stream("pile.order")
-VERSION = 1  #: raised when the same pile settles otherwise
+VERSION = 2  #: raised when the same pile settles otherwise
 
 
 class PileParameters(Parameters):

@@ -17,7 +17,7 @@ from plough.core.kinds import Product, get_kind, no_files
 from plough.core.lamp import Lamp
 from plough.core.library.mirror import mirrored
 from plough.core.library.variants import Variant
-from plough.core.mesh.convex import MOST_CORNERS, beyond, hull_of
+from plough.core.mesh.convex import beyond, hull_of
 from plough.core.mesh.dome import make_dome
 from plough.core.mesh.impostor import impostor_quads, make_impostor
 from plough.core.mesh.material import Material, as_bytes
@@ -27,6 +27,7 @@ from plough.core.mesh.unwrap import second_uv
 from plough.core.mesh.value import Mesh
 from plough.core.parameters import build
 from plough.core.place.bodies import Body, Stop, stop_of
+from plough.core.place.solid_bodies import hull_body, solid_bodies
 from plough.core.progress import telling
 
 #: a level is left for the next where the asset covers less than this share of the view's height
@@ -117,7 +118,7 @@ class Library:
             stop()
             kind = get_kind(variant.kind)
             parameters = build(kind.parameters, variant.parameters, "parameters")
-            with telling(lambda _share, _words: stop()):
+            with telling(lambda *_: stop()):
                 made = kind.make(parameters, variant.seed, detail, self._load)
             if not variant.images:
                 return made
@@ -207,16 +208,14 @@ class Library:
 
         def make() -> tuple[Body, ...]:
             product = self.level(variant, 0, check)
-            collider, hard = product.collider, get_kind(variant.kind).hard
-            rods = [(np.array([c.start, c.end]), c.radius) for c in collider.capsules]
-            found = [*rods, *((piece.astype(np.float64), 0.0) for piece in collider.pieces)]
+            hard = get_kind(variant.kind).hard
+            found = solid_bodies(product)
             if not found and hard:
-                corners = hull_of(product.mesh.positions.astype(np.float64), MOST_CORNERS)[0]
-                return (Body(corners.astype(np.float64), 0.0, False),)
-            low = _ROOTED * product.height
+                return (hull_body(product),)
+            moves, low = product.collider.movement, _ROOTED * product.height
             return tuple(
-                Body(at, about, collider.movement and (hard or float(at[:, 1].min()) <= low))
-                for at, about in found
+                b._replace(blocks=moves and (hard or float(b.points[:, 1].min()) <= low))
+                for b in found
             )
 
         return self.cache.get(

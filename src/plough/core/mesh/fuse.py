@@ -30,7 +30,7 @@ from plough.core.mesh.voxels import (
     settled_votes,
     signed,
 )
-from plough.core.progress import Told, untold
+from plough.core.progress import Step, untold
 from plough.core.vectors import unit
 
 _THIN = 0.9  # of a cell: all that has a surface is found at this distance
@@ -75,7 +75,7 @@ class Skin(NamedTuple):
     mean: float
 
 
-def fused(triangles: Float64, rule: FuseRule, told: Told = untold) -> Skin | None:
+def fused(triangles: Float64, rule: FuseRule, told: Step = untold) -> Skin | None:
     """A skin over triangles.
 
     Args:
@@ -277,7 +277,7 @@ def _settled(base: Float64, moved: Float64, faces: Int64, facing: Float64, cell:
 
 
 def _uncrossed(
-    raw: Float64, pulled: Float64, points: Float64, faces: Int64, cell: float, told: Told
+    raw: Float64, pulled: Float64, points: Float64, faces: Int64, cell: float, told: Step
 ) -> Float64:
     """Points of which those that meet others, or whose triangles cross others, go back to where they were before, and at last to where nothing does."""
     from scipy.spatial import cKDTree
@@ -304,7 +304,7 @@ def _uncrossed(
     return raw
 
 
-def _thinned(points: Float64, faces: Int64, rule: FuseRule, told: Told) -> tuple[Float64, Int64]:
+def _thinned(points: Float64, faces: Int64, rule: FuseRule, told: Step) -> tuple[Float64, Int64]:
     """With fewer triangles, none of which crosses another."""
     mesh = _plain(points, faces)
     told(0.82, "Thinning triangles")

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from plough.core.arrays import Float64, Int64, UInt64
-from plough.core.ground.surface import Surface
+from plough.core.ground.surface import Sampled
 from plough.core.place.apart import push_apart
 from plough.core.place.bodies import Shapes
 from plough.core.place.placements import Placements
@@ -22,6 +22,7 @@ _STEP = 1.0 / 60.0  # seconds
 _SKIN = 0.0015  # metres that bodies keep from each other while they fall
 _LEAST_STEPS, _MOST_STEPS = 200, 2000
 _LEVELS = 12  # that they are let go in, at most: a column would fall for long and land hard
+_DRAG, _ROLLING = 3.0, 8.0  # a second: they are let down rather than hurled, and do not roll far
 _CALM = 0.75  # of all steps, from which on they are slowed down
 _CELL = 0.25  # metres between the places where the ground is asked
 _AFTER = 8  # times that they are pushed apart and lifted off the ground, at most
@@ -85,8 +86,9 @@ def settled_pile(
     pile: Pile,
     placed: Placements,
     shapes: Shapes,
-    surface: Surface,
+    surface: Sampled,
     check: Callable[[], None] = lambda: None,
+    told: Callable[[float, Callable[[], Placements]], None] = lambda _share, _so_far: None,
 ) -> Placements:
     """`placed`, fallen and at rest.
 
@@ -94,6 +96,7 @@ def settled_pile(
         placed: where they begin.
         shapes: the bodies of its variants.
         check: called at every step; may raise to stop.
+        told: called at every step with the share of them that are done, and what gives them where they are.
     """
     import rapier3d as physics  # takes a while; only those wait who drop something
 
@@ -108,6 +111,7 @@ def settled_pile(
     for k in range(placed.count):
         at = placed.position[k].astype(float)
         body = physics.RigidBody.dynamic(translation=tuple(at)).can_sleep(False)
+        body = body.linear_damping(_DRAG).angular_damping(_ROLLING)
         made = world.add_body(body)
         x, y, z, w = placed.rotation[k].tolist()
         world.rigid_bodies[made].rotation = physics.Quaternion(w, x, y, z)
@@ -118,27 +122,40 @@ def settled_pile(
             hull = hull.friction(pile.friction).density(_DENSITY).contact_skin(_SKIN)
             world.add_collider(hull, made)
         handles.append(made)
-    fall = math.sqrt(2.0 * float(np.ptp(placed.position[:, 1])) / 9.81)
+    high = float(np.ptp(placed.position[:, 1]))
+    fall = math.sqrt(2.0 * high / 9.81) + high * _DRAG / 9.81
     steps = min(_MOST_STEPS, _LEAST_STEPS + round(1.5 * fall / _STEP))
+
+    def fallen() -> Placements:
+        position, rotation = np.empty((placed.count, 3)), np.empty((placed.count, 4))
+        for k, made in enumerate(handles):
+            pose = world.rigid_bodies[made].position
+            position[k] = [pose.translation.x, pose.translation.y, pose.translation.z]
+            q = pose.rotation
+            rotation[k] = [q.i, q.j, q.k, q.w]
+        return replace(
+            placed, position=position.astype(np.float32), rotation=rotation.astype(np.float32)
+        )
+
     for step in range(steps):
         check()
+        told(step / steps, fallen)
         slow = max(0.0, step / steps - _CALM) / (1.0 - _CALM)
         if slow:
             for made in handles:
                 stone = world.rigid_bodies[made]
-                stone.linear_damping = stone.angular_damping = 30.0 * slow
+                stone.linear_damping = _DRAG + 30.0 * slow
+                stone.angular_damping = _ROLLING + 30.0 * slow
         world.step()
-    position, rotation = np.empty((placed.count, 3)), np.empty((placed.count, 4))
-    for k, made in enumerate(handles):
-        pose = world.rigid_bodies[made].position
-        position[k] = [pose.translation.x, pose.translation.y, pose.translation.z]
-        q = pose.rotation
-        rotation[k] = [q.i, q.j, q.k, q.w]
-    fallen = replace(
-        placed, position=position.astype(np.float32), rotation=rotation.astype(np.float32)
-    )
-    under = surface.sample(*(np.ascontiguousarray(position[:, c]) for c in (0, 2)))
-    return cleared(fallen.taken(under.hit), shapes, surface, check)  # some fell off the map
+    rest = fallen()
+    east, south = (np.ascontiguousarray(rest.position[:, c], np.float64) for c in (0, 2))
+    on_map = surface.sample(east, south).hit
+
+    def clearing() -> None:
+        check()
+        told(1.0, fallen)
+
+    return cleared(rest.taken(on_map), shapes, surface, clearing)
 
 
 def _collider(physics: Any, points: Float64, about: float) -> Any:
@@ -157,7 +174,7 @@ def set_about(
     pile: Pile,
     placed: Placements,
     shapes: Shapes,
-    surface: Surface,
+    surface: Sampled,
     check: Callable[[], None] = lambda: None,
 ) -> Placements:
     """`placed`, spread on the ground within the pile's radius, none of them in another."""
@@ -179,7 +196,7 @@ def set_about(
 
 
 def cleared(
-    placed: Placements, shapes: Shapes, surface: Surface, check: Callable[[], None]
+    placed: Placements, shapes: Shapes, surface: Sampled, check: Callable[[], None]
 ) -> Placements:
     """`placed`, moved a little so that none stands into another nor into the ground."""
     position = placed.position.astype(np.float64)
@@ -196,7 +213,7 @@ def cleared(
     return replace(placed, position=position.astype(np.float32))
 
 
-def _sunk(shapes: Shapes, placed: Placements, surface: Surface) -> Float64:
+def _sunk(shapes: Shapes, placed: Placements, surface: Sampled) -> Float64:
     """(n,) metres by which the deepest corner of each lies below the ground; less than 0 above it."""
     stood = shapes.stood(placed)
     x, y, z = (np.ascontiguousarray(c) for c in stood.points.T)
@@ -216,7 +233,7 @@ def about_pile(pile: Pile, placed: Placements) -> float:
     return max(pile.radius, float(off)) + ROLL + 0.5 * float(np.ptp(placed.position[:, 1]))
 
 
-def _ground(pile: Pile, placed: Placements, surface: Surface) -> tuple[Float64, Int64]:
+def _ground(pile: Pile, placed: Placements, surface: Sampled) -> tuple[Float64, Int64]:
     """The ground about a pile as triangles: (v, 3) metres and (t, 3)."""
     far = about_pile(pile, placed)
     n = int(min(160, max(12, math.ceil(2.0 * far / _CELL))))

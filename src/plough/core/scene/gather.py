@@ -45,7 +45,7 @@ def gather(
     Raises:
         ParameterError: one of them is not there, they are too many, or mirrored.
     """
-    kind = next(k for k in all_kinds().values() if parts_of(k.parameters) and not k.fuses)
+    kind = next(k for k in all_kinds().values() if k.parts == "stand")
     path = parts_of(kind.parameters)
     most = next(
         m.max_length

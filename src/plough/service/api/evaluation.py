@@ -427,7 +427,8 @@ def kinds(me: Me, ctx: Ctx) -> KindsOut:
             parameters=describe(k.parameters),
             levels=k.levels + k.impostor,
             seeded=k.seeded,
-            fuses=k.fuses,
+            parts=k.parts,
+            slow=k.slow,
             told=declared(k.parameters, "told"),
         )
         for k in all_kinds().values()

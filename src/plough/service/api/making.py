@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import logging
-from collections.abc import AsyncIterator
+import time
+from collections.abc import AsyncIterator, Callable
 from queue import SimpleQueue
 from threading import BoundedSemaphore, Event, Thread
 from typing import Any
@@ -16,6 +17,7 @@ from starlette.responses import StreamingResponse
 from plough.core.bake.colliders import convex_mesh
 from plough.core.errors import ParameterError, PloughError, Superseded
 from plough.core.formats.glb import mesh_glb
+from plough.core.kinds import Product
 from plough.core.library import Variant
 from plough.core.library.library import switch_distances
 from plough.core.progress import telling
@@ -30,6 +32,8 @@ log = logging.getLogger("plough.making")
 _MOST = 3  #: that are told at once
 _BEAT = 0.5  #: seconds without news after which the last is told again, which shows whether anybody waits
 _LOOK = 0.05  #: seconds between two looks for news
+_PICTURE = 0.4  #: seconds between two pictures on the way
+_WORK = 4.0  #: times as long is worked between two pictures as the first of them took
 _places = BoundedSemaphore(_MOST)
 
 
@@ -38,9 +42,8 @@ def _variant(body: MakeAsset, db: Session, me: Me) -> Variant:
     return draft_variant(body.kind, parameters, body.seed, body.images)
 
 
-def _made(ctx: Context, variant: Variant, detail: int) -> bytes:
-    """A level as GLB; the scene's extras hold what the bench tells of it."""
-    product = ctx.library.level(variant, detail)
+def _made(ctx: Context, variant: Variant, product: Product) -> bytes:
+    """A product as GLB; the scene's extras hold what the bench tells of it."""
     size = (product.height, product.canopy_radius)
     pieces = [convex_mesh(piece) for piece in product.collider.pieces]
     extras: dict[str, Any] = {
@@ -69,7 +72,8 @@ def _made(ctx: Context, variant: Variant, detail: int) -> bytes:
 @router.post("/make", response_class=Response, responses=GLB)
 def make_asset(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> Response:
     """An asset's mesh at one level of detail as GLB; the scene's extras hold triangles, counts and sizes. Nothing is kept."""
-    data = _made(ctx, _variant(body, db, me), body.detail)
+    variant = _variant(body, db, me)
+    data = _made(ctx, variant, ctx.library.level(variant, body.detail))
     return Response(data, media_type="model/gltf-binary", headers=PLAIN)
 
 
@@ -79,7 +83,7 @@ def make_asset(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> Response:
     responses={200: {"content": {"application/octet-stream": {}}}},
 )
 def make_told(body: MakeAsset, request: Request, db: Session, me: Me, ctx: Ctx) -> Response:
-    """As `make`, told as it goes: lines of JSON with `share` and `words`; then one with `bytes`, behind which as many bytes of GLB come, or one with `error` and `field`.
+    """As `make`, told as it goes: lines of JSON with `share` and `words`, and with `picture` where as many bytes of GLB come behind it, which show how far it is; then one with `bytes`, behind which comes what is made, or one with `error` and `field`.
 
     It stops when the connection ends.
     """
@@ -97,35 +101,52 @@ class _Work:
     """A level that is being made, in a thread of its own."""
 
     def __init__(self, ctx: Context, variant: Variant, detail: int) -> None:
-        self.news: SimpleQueue[dict[str, Any] | bytes] = SimpleQueue()
+        self.news: SimpleQueue[tuple[dict[str, Any], bytes]] = SimpleQueue()
         self.unwanted = Event()
         self._what = (ctx, variant, detail)
+        self._shown = time.monotonic()
         Thread(target=self._run, daemon=True).start()
 
-    def _tell(self, share: float, words: str) -> None:
+    def _tell(
+        self, share: float, words: str, so_far: Callable[[], Product] | None = None, /
+    ) -> None:
         if self.unwanted.is_set():
             raise Superseded("nobody waits for it any more")
-        self.news.put({"share": round(share, 3), "words": words})
+        told = {"share": round(share, 3), "words": words}
+        began = time.monotonic()
+        if so_far is None or began < self._shown or not self.news.empty():
+            self.news.put((told, b""))
+            return
+        ctx, variant, _ = self._what
+        picture = _made(ctx, variant, so_far())
+        self.news.put(({**told, "picture": len(picture)}, picture))
+        now = time.monotonic()
+        self._shown = now + max(_PICTURE, _WORK * (now - began))
 
     def _run(self) -> None:
+        ctx, variant, detail = self._what
         try:
             with telling(self._tell):
-                self.news.put(_made(*self._what))
+                data = _made(ctx, variant, ctx.library.level(variant, detail))
+            self.news.put(({"bytes": len(data)}, data))
         except ParameterError as error:
-            self.news.put({"error": str(error), "field": error.field, "limit": error.limit})
+            self._failed(str(error), error.field, error.limit)
         except PloughError as error:
-            self.news.put({"error": str(error), "field": "", "limit": ""})
+            self._failed(str(error))
         except Exception:
             log.exception("an asset could not be made")
-            self.news.put({"error": "it could not be made", "field": "", "limit": ""})
+            self._failed("it could not be made")
         finally:
             _places.release()
+
+    def _failed(self, error: str, field: str = "", limit: str = "") -> None:
+        self.news.put(({"error": error, "field": field, "limit": limit}, b""))
 
 
 async def _told(request: Request, work: _Work) -> AsyncIterator[bytes]:
     """What is told of a level while it is made, and the level."""
     news = work.news
-    last: dict[str, Any] = {"share": 0.0, "words": "Beginning"}
+    last: tuple[dict[str, Any], bytes] = ({"share": 0.0, "words": "Beginning"}, b"")
     waited = 0.0
     try:
         while True:
@@ -135,15 +156,13 @@ async def _told(request: Request, work: _Work) -> AsyncIterator[bytes]:
                 continue
             if await request.is_disconnected():
                 return
-            found = last if news.empty() else news.get()
+            told, data = last if news.empty() else news.get()
             waited = 0.0
-            if isinstance(found, bytes):
-                yield orjson.dumps({"bytes": len(found)}) + b"\n"
-                yield found
+            yield orjson.dumps(told) + b"\n"
+            if data:
+                yield data
+            if "bytes" in told or "error" in told:
                 return
-            last = found
-            yield orjson.dumps(found) + b"\n"
-            if "error" in found:
-                return
+            last = ({k: told[k] for k in ("share", "words")}, b"")
     finally:
         work.unwanted.set()

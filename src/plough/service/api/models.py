@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -603,9 +603,12 @@ class KindOut(BaseModel):
     gives: list[str] = Field([], description="Of a layer: the facets that its results hold.")
     levels: int = Field(0, description="Of an asset: levels of detail, the impostor included.")
     seeded: bool = Field(True, description="Of an asset: whether seeds make it differ.")
-    fuses: bool = Field(
+    parts: Literal["", "stand", "fuse", "heap"] = Field(
+        "", description="Of an asset: what it does with its parts, if it has any."
+    )
+    slow: bool = Field(
         False,
-        description="Of an asset: whether it makes one skin of its parts, which takes its time: `/api/make/told` tells how far it is.",
+        description="Of an asset: whether it may take seconds: `/api/make/told` tells how far it is.",
     )
     told: dict[str, dict[str, tuple[str, str]]] = Field(
         {},
