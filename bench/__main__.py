@@ -21,6 +21,7 @@ from scipy.stats import qmc
 from bench.fuse import fuse_rows
 from bench.ground import ground_rows
 from bench.hand import hand_rows
+from bench.heaps import heap_rows
 from bench.room import room_rows
 from bench.table import median, row, table
 from bench.trials import trial_rows
@@ -362,6 +363,7 @@ def main() -> None:
         placing_rows,
         room_rows,
         hand_rows,
+        heap_rows,
         wall_rows,
         fuse_rows,
         trial_rows,

@@ -7,16 +7,10 @@ from typing import Any
 
 import numpy as np
 from rich.table import Table
-from scipy.spatial import ConvexHull, cKDTree
-from scipy.spatial.transform import Rotation
 
 from bench.table import median, row
 from plough.core.collecting import collect_seldom
 from plough.core.library import Library
-from plough.core.place.apart import push_apart
-from plough.core.place.bodies import Body, Shapes
-from plough.core.place.placements import Placements
-from plough.core.presets import preset
 from plough.core.scene import Evaluator, SceneDocument, read_document
 from plough.core.scene.adjust import Change, adjust
 from plough.core.scene.document import with_layer
@@ -90,7 +84,7 @@ _ALDER = {"id": "alder", "name": "Alder", "kind": "tree", "seeds": [1, 2]}
 
 
 def trouble_rows(into: Table) -> None:
-    """What is wrong, after an edit of one tile, and all of it; a heap pushed apart."""
+    """What is wrong, after an edit of one tile, and all of it."""
     values = scene("scatter", spacing=2.25).model_dump(mode="json")
     values["assets"].append(_ALDER)
     mix = [{"asset": "rush", "weight": 9}, {"asset": "sedge"}, {"asset": "alder"}]
@@ -114,39 +108,6 @@ def trouble_rows(into: Table) -> None:
 
     what = f"findings after an edit among {found.count:,}"
     row(into, what, median(edited, 15), "all of them, cold", cold, "≤ 150 ms")
-    rng = np.random.default_rng(1)
-    stones = [rng.normal(size=(24, 3)) * rng.uniform(0.2, 0.5, 3) for _ in range(6)]
-    hulls = [s[ConvexHull(s).vertices] for s in stones]
-    count = 500
-    heap = Placements(
-        np.arange(count, dtype=np.uint64),
-        rng.integers(0, 6, count).astype(np.uint32),
-        (rng.uniform(-5, 5, (count, 3)) * [1, 0.2, 1]).astype(np.float32),
-        Rotation.random(count, rng=rng).as_quat().astype(np.float32),
-        np.ones((count, 3), np.float32),
-    )
-    stood = Shapes.of([[Body(h)] for h in hulls]).stood(heap)
-    tree = cKDTree(heap.position)
-    free = np.ones(count, bool)
-    near = median(lambda: tree.query_pairs(1.5), 9)
-    pushed = median(lambda: push_apart(stood, count, free), 3)
-    row(into, f"{count} stones in a heap pushed apart", pushed, "their neighbours, by a tree", near)
-    scree: dict[str, Any] = {"id": "rush", "name": "Scree", "kind": "rock", "seeds": [1, 2, 3]}
-    scree["parameters"] = preset("scree").parameters
-    values = scene("pile", points=[[0, 0]], count=200, radius=1.0).model_dump(mode="json")
-    values["assets"][0] = scree
-    values["layers"][1]["parameters"]["mix"] = [{"asset": "rush"}]
-    seeds = iter(range(1, 100))
-
-    def dropped() -> None:
-        values["layers"][1]["parameters"]["seed"] = next(seeds)
-        placed(evaluator, read_document(values))
-
-    dropped()
-    fallen = median(dropped, 3)
-    row(
-        into, "200 stones dropped and settled", fallen, "their neighbours, by a tree", near, "≤ 5 s"
-    )
 
 
 def hand_rows(into: Table) -> None:

@@ -362,7 +362,6 @@ def _depth(points: Float64, a0: int, a1: int, b0: int, b1: int, axis: Float64, t
     far; that is followed from the best of many directions until it ends.
     """
     best = np.inf
-    d, face = np.empty(3), np.empty(3)
     start, found = np.empty((27, 3)), np.empty(27)
     k = 0
     for i in range(-1, 2):
@@ -379,21 +378,30 @@ def _depth(points: Float64, a0: int, a1: int, b0: int, b1: int, axis: Float64, t
             start[k] /= long
             found[k] = reach_over(points, a0, a1, b0, b1, start[k])
     for k in np.argsort(found)[:tried]:
-        d[:] = start[k]
-        here = found[k]
-        for _ in range(_FACES):
-            out = here + 1e-3 * (1e-3 + abs(here))
-            if _gap(points, a0, a1, b0, b1, out * d, face) <= 0.0:
-                break
-            there = reach_over(points, a0, a1, b0, b1, face)
-            if there >= here * (1.0 - 1e-6):
-                break
-            here = there
-            d[:] = face
+        here = out_along(points, a0, a1, b0, b1, start[k], _FACES)
         if here < best:
             best = here
-            axis[:] = d
+            axis[:] = start[k]
     return best
+
+
+@kernel
+def out_along(
+    points: Float64, a0: int, a1: int, b0: int, b1: int, axis: Float64, steps: int
+) -> float:
+    """Metres by which the second of two hulls that meet is to be moved along `axis` to be clear of the first; the axis is followed to a shorter way for so many steps at most."""
+    face = np.empty(3)
+    here = reach_over(points, a0, a1, b0, b1, axis)
+    for _ in range(steps):
+        out = here + 1e-3 * (1e-3 + abs(here))
+        if gap(points, a0, a1, b0, b1, out * axis, face) <= 0.0:
+            break
+        there = reach_over(points, a0, a1, b0, b1, face)
+        if there >= here * (1.0 - 1e-6):
+            break
+        here = there
+        axis[:] = face
+    return here
 
 
 @kernel
@@ -410,7 +418,7 @@ def reach_over(points: Float64, a0: int, a1: int, b0: int, b1: int, d: Float64) 
 
 
 @kernel
-def _gap(
+def gap(
     points: Float64, a0: int, a1: int, b0: int, b1: int, shift: Float64, axis: Float64
 ) -> float:
     """Metres between two hulls, the second moved by `shift` (3,), and the `axis` from the first to it; 0 where they meet."""
@@ -470,7 +478,7 @@ def apart_by(
         axis: (3,) unit, from the first to the second; written.
         tried: ways out that are followed to where they are shortest, where the two meet.
     """
-    long = _gap(points, a0, a1, b0, b1, np.zeros(3), axis)
+    long = gap(points, a0, a1, b0, b1, np.zeros(3), axis)
     if long <= 0.0:
         long = -_depth(points, a0, a1, b0, b1, axis, tried)
     return long - ra - rb
@@ -506,10 +514,10 @@ def _meeting(
             a, b = (one, two) if rank[thing[one]] < rank[thing[two]] else (two, one)
             if thing[a] == thing[b] or not own[thing[b]]:
                 continue
-            gap = apart_by(
+            away = apart_by(
                 points, starts[a], starts[a + 1], about[a], starts[b], starts[b + 1], about[b], axis
             )
-            if -gap <= least:
+            if -away <= least:
                 continue
             if count == room:
                 room *= 2
@@ -517,7 +525,7 @@ def _meeting(
                 more, other = np.empty(room), np.empty((room, 3))
                 more[:count], other[:count] = depth[:count], axes[:count]
                 depth, axes = more, other
-            first[count], second[count], depth[count] = thing[a], thing[b], -gap
+            first[count], second[count], depth[count] = thing[a], thing[b], -away
             axes[count] = axis
             count += 1
     return first[:count], second[:count], depth[:count], axes[:count]
