@@ -8,9 +8,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from plough.core.arrays import Float64
+from plough.core.arrays import Float64, Int64, UInt32
+from plough.core.kernels import kernel
 from plough.core.lay.masonry import Plan
-from plough.core.lay.on_wall import Frame, lined
+from plough.core.lay.on_wall import Frame, place
 from plough.core.lay.rule import WallRule
 from plough.core.lay.run import Corner, Span
 from plough.core.lay.skin import Skin
@@ -88,58 +89,89 @@ def filled(
     core: Sequence[Rectangle], frame: Frame, fill: Fill, skin: Skin, every: float = _EVERY
 ) -> Mesh:
     """What is behind the stones: boxes that follow the wall, with points every so many metres."""
-    points, normals, flat, faces = [], [], [], []
-    first = 0
-    for a, b, low, high in core:
-        n = max(1, math.ceil((b - a) / every))
-        s = np.linspace(a, b, n + 1)
-        ring = ((1, low), (1, high), (-1, high), (-1, low))  # round about, seen along the wall
-        line = np.array([lined(frame, s, y, side, -fill.behind) for side, y in ring])
-        for k in range(4):
-            p, q = line[k], line[(k + 1) % 4]
-            grid = np.stack([p, q], axis=1)  # (n + 1, 2, 3)
-            way = q - p
-            along = np.gradient(p, axis=0)
-            out = np.cross(along, way) * -1.0
-            out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-12)
-            points.append(grid.reshape(-1, 3))
-            normals.append(np.repeat(out, 2, axis=0))
-            flat.append(
-                np.stack(
-                    [
-                        np.repeat(s, 2),
-                        np.tile([0.0, 1.0], n + 1) * np.linalg.norm(way, axis=1).repeat(2),
-                    ],
-                    1,
-                )
-            )
-            i = first + 2 * np.arange(n)
-            faces.append(np.stack([i, i + 1, i + 2, i + 1, i + 3, i + 2], 1).reshape(-1, 3))
-            first += 2 * (n + 1)
-        for end in (0, -1):
-            quad = line[:, end]
-            out = line[:, 1].mean(axis=0) - line[:, 0].mean(axis=0)
-            out = out / max(1e-12, float(np.linalg.norm(out))) * (1.0 if end else -1.0)
-            points.append(quad)
-            normals.append(np.tile(out, (4, 1)))
-            flat.append(quad[:, :2] * 0.5)
-            turn = [0, 1, 2, 0, 2, 3] if end == 0 else [0, 2, 1, 0, 3, 2]
-            faces.append(first + np.array(turn).reshape(-1, 3))
-            first += 4
-    position = np.concatenate(points).astype(np.float32)
-    color = np.concatenate(
-        [np.tile(fill.color, (len(position), 1)), np.ones((len(position), 1))], 1
+    long = np.array([b - a for a, b, _, _ in core])
+    steps = np.maximum(1, np.ceil(long / every)).astype(np.int64)
+    position, normal, flat, faces = _boxes(
+        np.array(core, np.float64).reshape(-1, 4), steps, frame, fill.behind
     )
+    n = len(position)
+    color = as_bytes(np.array([*fill.color, 1.0]))
     mesh = Mesh(
-        position,
-        np.concatenate(normals).astype(np.float32),
-        (np.concatenate(flat) / skin.repeat).astype(np.float32),
-        np.concatenate(faces).astype(np.uint32),
-        (Part("fill", 0, sum(len(f) for f in faces)),),
-        colors=as_bytes(color),
-        masks=np.tile(np.array([0, 128, 255, 128], np.uint8), (len(position), 1)),
+        position.astype(np.float32),
+        normal.astype(np.float32),
+        (flat / skin.repeat).astype(np.float32),
+        faces,
+        (Part("fill", 0, len(faces)),),
+        colors=np.tile(color, (n, 1)),
+        masks=np.tile(np.array([0, 128, 255, 128], np.uint8), (n, 1)),
     )
     return with_tangents(mesh)
+
+
+@kernel
+def _boxes(
+    core: Float64, steps: Int64, frame: Frame, behind: float
+) -> tuple[Float64, Float64, Float64, UInt32]:
+    """(v, 3) points, (v, 3) normals, (v, 2) metres of texture and (t, 3) triangles: four sides and two ends of each box."""
+    many, ends = 8 * (steps + 1).sum(), 8 * len(steps)
+    position, normal = np.empty((many + ends, 3)), np.empty((many + ends, 3))
+    flat = np.empty((many + ends, 2))
+    faces = np.empty((8 * steps.sum() + 4 * len(steps), 3), np.uint32)
+    v = t = 0
+    for r in range(len(steps)):
+        a, b, low, high = core[r]
+        n = steps[r]
+        line = np.empty((4, n + 1, 3))  # round about, seen along the wall
+        for k in range(4):
+            for i in range(n + 1):
+                s = b if i == n else a + (b - a) * i / n
+                y, side = (low if k in (0, 3) else high), (1 if k < 2 else -1)
+                x, h, z = place(frame, s, y, side, -behind)
+                line[k, i, 0], line[k, i, 1], line[k, i, 2] = x, h, z
+        for k in range(4):
+            p, q = line[k], line[(k + 1) % 4]
+            for i in range(n + 1):
+                on = p[min(i + 1, n)] - p[max(i - 1, 0)]
+                way = q[i] - p[i]
+                out = _square(way, on)
+                s = b if i == n else a + (b - a) * i / n
+                wide = math.sqrt(way[0] ** 2 + way[1] ** 2 + way[2] ** 2)
+                for c in range(2):
+                    position[v + c] = q[i] if c else p[i]
+                    normal[v + c] = out
+                    flat[v + c, 0], flat[v + c, 1] = s, (wide if c else 0.0)
+                if i < n:
+                    faces[t, 0], faces[t, 1], faces[t, 2] = v, v + 1, v + 2
+                    faces[t + 1, 0], faces[t + 1, 1], faces[t + 1, 2] = v + 1, v + 3, v + 2
+                    t += 2
+                v += 2
+        for end in range(2):
+            i = n if end else 0
+            on = np.zeros(3)
+            for k in range(4):
+                on += line[k, i + 1 - end] - line[k, i - end]
+            on *= (1.0 if end else -1.0) / max(1e-12, math.sqrt((on * on).sum()))
+            for k in range(4):
+                position[v + k] = line[k, i]
+                normal[v + k] = on
+                flat[v + k] = 0.5 * line[k, i, :2]
+            for f in range(2):
+                faces[t, 0] = v
+                faces[t, 1] = v + (f + 2 if end else f + 1)
+                faces[t, 2] = v + (f + 1 if end else f + 2)
+                t += 1
+            v += 4
+    return position, normal, flat, faces
+
+
+@kernel
+def _square(a: Float64, b: Float64) -> Float64:
+    """The unit vector square to both."""
+    out = np.empty(3)
+    for c in range(3):
+        m, n = (c + 1) % 3, (c + 2) % 3
+        out[c] = a[m] * b[n] - a[n] * b[m]
+    return out / max(1e-12, math.sqrt((out * out).sum()))
 
 
 def merged(core: list[Rectangle]) -> list[Rectangle]:

@@ -52,6 +52,14 @@ def _row(at: Float64, s: float) -> tuple[int, float]:
 def place(f: Frame, s: float, y: float, side: int, out: float) -> tuple[float, float, float]:
     """Where `s` metres along, `y` up and `out` metres before a face lie."""
     k, t = _row(f.at, s)
+    return _placed(f, k, t, y, side, out)
+
+
+@kernel
+def _placed(
+    f: Frame, k: int, t: float, y: float, side: int, out: float
+) -> tuple[float, float, float]:
+    """As `place`, `t` of the way from the frame's row `k` to the next."""
     across = f.right if side > 0 else f.left
     foot = f.foot[k] + t * (f.foot[k + 1] - f.foot[k])
     far = f.half - f.batter * (y - foot) + out
@@ -63,36 +71,29 @@ def place(f: Frame, s: float, y: float, side: int, out: float) -> tuple[float, f
 
 
 @kernel
-def lined(f: Frame, along: Float64, y: float, side: int, out: float) -> Float64:
-    """(n, 3) places along a wall that are all as high and as far out."""
-    found = np.empty((along.shape[0], 3))
-    for k in range(along.shape[0]):
-        found[k] = place(f, along[k], y, side, out)
-    return found
-
-
-@kernel
 def placed(b: Blocks, f: Frame) -> tuple[Float64, Float64, Float64]:
     """(v, 3) positions, (v, 3) normals and (v, 4) tangents in the scene."""
     n = b.points.shape[0]
     position, normal, tangent = np.empty((n, 3)), np.empty((n, 3)), np.empty((n, 4))
+    k = 0
     for v in range(n):
-        s, y = b.points[v]
-        side = b.side[v]
-        position[v] = place(f, s, y, side, b.out[v])
-        k, _ = _row(f.at, s)
+        s, y, side = b.points[v, 0], b.points[v, 1], b.side[v]
+        if not f.at[k] <= s < f.at[k + 1]:  # most lie where the one before them does
+            k, _ = _row(f.at, s)
+        t = (s - f.at[k]) / (f.at[k + 1] - f.at[k])
+        position[v, 0], position[v, 1], position[v, 2] = _placed(f, k, t, y, side, b.out[v])
         dx, dz = f.line[k + 1, 0] - f.line[k, 0], f.line[k + 1, 1] - f.line[k, 1]
         long = math.sqrt(dx * dx + dz * dz)
         dx, dz = dx / long, dz / long
         rise = (f.ground[k + 1] - f.ground[k]) / (f.at[k + 1] - f.at[k])
-        nu, nv, nw = b.normal[v]
+        nu, nv, nw = b.normal[v, 0], b.normal[v, 1], b.normal[v, 2]
         nu -= rise * nv  # what is laid level is sheared with the ground
         nv += f.batter * nw
         ox, oz = -side * dz, side * dx
         x, z = nu * dx + nw * ox, nu * dz + nw * oz
         size = math.sqrt(x * x + nv * nv + z * z)
         x, h, z = x / size, nv / size, z / size
-        normal[v] = x, h, z
+        normal[v, 0], normal[v, 1], normal[v, 2] = x, h, z
         # along the wall, square to the normal
         tx, tz = side * dx, side * dz
         dot = x * tx + z * tz
@@ -103,7 +104,8 @@ def placed(b: Blocks, f: Frame) -> tuple[Float64, Float64, Float64]:
             dot = h
             tx, th, tz = -dot * x, 1.0 - dot * h, -dot * z
             size = math.sqrt(tx * tx + th * th + tz * tz)
-        tangent[v] = tx / size, th / size, tz / size, 1.0
+        tangent[v, 0], tangent[v, 1], tangent[v, 2] = tx / size, th / size, tz / size
+        tangent[v, 3] = 1.0
     return position, normal, tangent
 
 

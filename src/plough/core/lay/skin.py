@@ -6,14 +6,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from plough.core.arrays import Float64, Int64, UInt64
+from plough.core.arrays import Float64, Int64, UInt8, UInt64
 from plough.core.kernels import kernel
 from plough.core.lay.dressing import Blocks
-from plough.core.mesh.material import as_bytes
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
 from plough.core.rng import stream, symmetric, uniform
-from plough.core.solid_noise import layered_in_space
+from plough.core.solid_noise import layered_at
 
 _TONE, _HUE = stream("skin.tone"), stream("skin.hue")
 _SCALE = 0.7  #: patches a metre
@@ -33,6 +32,11 @@ class Skin(NamedTuple):
 
 
 @kernel
+def _byte(share: float) -> np.uint8:
+    return np.uint8(min(1.0, max(0.0, share)) * 255.0 + 0.5)
+
+
+@kernel
 def _coloured(
     position: Float64,
     normal: Float64,
@@ -42,16 +46,19 @@ def _coloured(
     ids: UInt64,
     high: Float64,
     s: Skin,
-) -> tuple[Float64, Float64]:
+) -> tuple[UInt8, UInt8]:
     """(v, 4) colours and (v, 4) masks: worn edges, what looks up, hollows, patches."""
     n = position.shape[0]
-    color, mask = np.ones((n, 4)), np.empty((n, 4))
+    color, mask = np.full((n, 4), np.uint8(255)), np.empty((n, 4), np.uint8)
+    patches = layered_at(s.seed, position, _SCALE, 2, 0.6)
+    one, tone, warm = -1, 1.0, 0.0
+    rgb = np.empty(3)
     for v in range(n):
-        id_ = ids[stone[v]]
-        tone = 1.0 - 0.34 * s.tones * uniform(s.seed, _TONE, id_)
-        warm = 0.10 * s.tones * symmetric(s.seed, _HUE, id_)
-        x, y, z = position[v, 0], position[v, 1], position[v, 2]
-        patch = layered_in_space(s.seed, _SCALE * x, _SCALE * y, _SCALE * z, 2, 0.6)
+        if stone[v] != one:
+            one = stone[v]
+            tone = 1.0 - 0.34 * s.tones * uniform(s.seed, _TONE, ids[one])
+            warm = 0.10 * s.tones * symmetric(s.seed, _HUE, ids[one])
+        patch = patches[v]
         up = normal[v, 1]
         joint = 1.0 - s.joint * (1.0 - shade[v])
         light = tone * joint * (1.0 - 0.16 * s.worn + 0.16 * s.worn * edge[v])
@@ -66,14 +73,14 @@ def _coloured(
                 facing = 0.0
             cover = facing * min(1.0, max(0.0, 2.4 * s.moss - 1.0 + 1.5 * patch + 0.25))
             cover = min(1.0, cover)
-        color[v, 0] = light * (1.0 + warm - 0.10 * s.tones)
-        color[v, 1] = light * (1.0 - 0.10 * s.tones)
-        color[v, 2] = light * (1.0 - warm - 0.10 * s.tones)
+        rgb[0] = light * (1.0 + warm - 0.10 * s.tones)
+        rgb[1] = light * (1.0 - 0.10 * s.tones)
+        rgb[2] = light * (1.0 - warm - 0.10 * s.tones)
         dim = (0.7 + 0.3 * shade[v]) * (0.85 + 0.15 * patch)
         for c in range(3):
-            color[v, c] += cover * (s.green[c] * dim - color[v, c])
-        mask[v, 0], mask[v, 1] = edge[v], 0.5 + 0.5 * up
-        mask[v, 2], mask[v, 3] = 1.0 - shade[v], 0.5 + 0.5 * patch
+            color[v, c] = _byte(rgb[c] + cover * (s.green[c] * dim - rgb[c]))
+        mask[v, 0], mask[v, 1] = _byte(edge[v]), _byte(0.5 + 0.5 * up)
+        mask[v, 2], mask[v, 3] = _byte(1.0 - shade[v]), _byte(0.5 + 0.5 * patch)
     return color, mask
 
 
@@ -103,7 +110,7 @@ def skinned(
         blocks.triangles.astype(np.uint32),
         (Part(slot, 0, len(blocks.triangles)),),
         tangents=None if tangent is None else tangent.astype(np.float32),
-        colors=as_bytes(color),
-        masks=as_bytes(mask),
+        colors=color,
+        masks=mask,
     )
     return with_tangents(mesh) if tangent is None else mesh

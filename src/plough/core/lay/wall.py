@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -109,8 +108,7 @@ def laid_wall(
         own = (span.number, span.length, ends, ground, ahead, repr(openings[k]))
         return kept(key_of("plan", *own, levels[k].key, told), make)
 
-    with ThreadPoolExecutor(2) as pool:  # kernels let each other run
-        plans = list(pool.map(planned, range(n)))
+    plans = [planned(k) for k in range(n)]
     out, lost = [], []
     for k, span in enumerate(spans):
         after = after_(k)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from typing import Any, ClassVar, Literal
 
@@ -285,12 +284,10 @@ def evaluate(p: BricksParameters, inputs: Inputs) -> Output:
     looks = _looks(p, inputs.seed(p.seed))
     told = key_of(VERSION, repr(looks), p.joints)
 
-    def made(k: int) -> list[Solid]:
+    solids = []
+    for k, span in enumerate(spans):
         inputs.check()
-        return _pieces(k, spans[k], laid, rule, p, looks, told, inputs)
-
-    with ThreadPoolExecutor(2) as pool:  # kernels let each other run
-        solids = [s for own in pool.map(made, range(len(spans))) for s in own]
+        solids += _pieces(k, span, laid, rule, p, looks, told, inputs)
     standing = rule.courses * rule.pitch
     solids += hung(p, spans, openings, standing, Timber(inputs.seed(p.seed), p.seed), inputs)
     findings = (

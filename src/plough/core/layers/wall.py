@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from typing import ClassVar, Literal
 
@@ -318,8 +317,7 @@ def evaluate(p: WallParameters, inputs: Inputs) -> Output:
         key = f"wall {piece.key} {told}"
         return inputs.kept(key, partial(_made, piece, key, *looks), _bytes)
 
-    with ThreadPoolExecutor(2) as pool:  # kernels let each other run
-        solids = [s for s in pool.map(made, pieces) if s is not None]
+    solids = [s for s in map(made, pieces) if s is not None]
     solids += hung(p, spans, openings, p.height, Timber(seed, p.seed), inputs)
     if lost and p.lying > 0:
         solids += _fallen(
