@@ -29,6 +29,23 @@ def add(page: Page, kind: str, preset: str) -> None:
     page.button("Add the layer").click()
 
 
+STONES = """
+// triangles of what is drawn as stone, from so many metres up
+const {stage} = window.plough;
+const {y} = stage.camera.position;
+stage.camera.position.y += arguments[0];
+stage.camera.updateMatrixWorld();
+stage.onPrepare(false);
+let count = 0;
+stage.scene.traverseVisible((o) => {
+  if (o.isMesh && !o.isInstancedMesh && /stone/.test(o.material.name)) count += o.geometry.index.count / 3;
+});
+stage.camera.position.y = y;
+stage.move();
+return count;
+"""
+
+
 def parameters(scene: Scene, kind: str) -> dict[str, Any]:
     found: dict[str, Any] = scene.of(kind)["parameters"]
     return found
@@ -127,6 +144,9 @@ def test_a_wall_is_drawn_a_path_crosses_it_and_the_opening_goes_along(
     page.until(lambda: "drystone wall" in sentence(page), "in words")
     page.rested()
     assert differing(picture(page), before) > 0.002, "it is seen"
+    near = page.driver.execute_script(STONES, 0)
+    far = page.driver.execute_script(STONES, 200)
+    assert 0 < far < 0.5 * near, (far, near)
     whole = stones()
     draw(page, "Path", (-60, 20), (-70, 190))
     page.until(lambda: stones() != whole, "an opening")

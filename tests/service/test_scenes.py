@@ -364,6 +364,35 @@ def evaluated(client: httpx.Client, scene: dict[str, Any]) -> dict[str, dict[str
     return {x["id"]: x for x in view["layers"]}
 
 
+def test_a_wall_travels_with_its_levels_and_while_dragged_without(
+    sedge: httpx.Client, scene: dict[str, Any]
+) -> None:
+    wall = {"kind": "wall", "name": "Fold", "parameters": {"points": [[-6, 30], [6, 30]]}}
+    made = sedge.post(f"/api/scenes/{scene['id']}/layers", json=wall).json()["created_id"]
+    solids = evaluated(sedge, scene)[made]["solids"]
+    laid = [s for s in solids if s["coarser"]]
+    assert laid
+    for solid in laid:
+        levels = [{**solid, "switch_distance": 0.0}, *solid["coarser"]]
+        assert len(levels) == 3
+        for key in ("triangles", "switch_distance"):
+            told = [level[key] for level in levels]
+            assert told == sorted(told, reverse=key == "triangles") and len(set(told)) == 3
+        for level in levels:
+            document = read_json(sedge.get(level["mesh"]).content)
+            corners = [
+                document["accessors"][p["indices"]]["count"]
+                for mesh in document["meshes"]
+                for p in mesh["primitives"]
+            ]
+            assert sum(corners) == 3 * level["triangles"]
+    moved = {"points": [[-6, 30], [6, 31]]}
+    body = {"layer": made, "parameters": moved, "client": "a", "serial": 1}
+    view = sedge.post(f"/api/scenes/{scene['id']}/draft", json=body).json()
+    drafted = next(x for x in view["layers"] if x["id"] == made)["solids"]
+    assert drafted and not any(s["coarser"] for s in drafted)
+
+
 def test_the_evaluation_is_that_of_the_core(sedge: httpx.Client, scene: dict[str, Any]) -> None:
     view = sedge.get(f"/api/scenes/{scene['id']}/evaluation", params={"y": 5}).json()
     library = Library()

@@ -9,6 +9,7 @@ from typing import Any, Literal
 import orjson
 
 from plough.core.bake.ground_file import heights_of
+from plough.core.cache import Cache
 from plough.core.formats.glb import mesh_glb
 from plough.core.ground import Surface
 from plough.core.ground.cover import METRES, CoverName, cover_material
@@ -65,14 +66,18 @@ def card_of(results: Results, variant: Variant) -> dict[str, Any] | None:
     return orjson.loads(data) if data else None
 
 
-def solid_glb(results: Results, solid: Solid, keep: bool = True) -> str:
-    """The hash of a solid as GLB."""
+def solid_glb(
+    results: Results, solid: Solid, cache: Cache, keep: bool = True, detail: int = 0
+) -> str:
+    """The hash of a level of a solid as GLB."""
     images = results.images(keep)
 
     def make() -> dict[str, bytes]:
-        return {"glb": mesh_glb(solid.mesh, solid.materials, solid.name, images)}
+        mesh = solid.level(detail, cache)
+        return {"glb": mesh_glb(mesh, solid.materials, solid.name, images)}
 
-    return results.result(f"solid {solid.key}", make, keep)["glb"]
+    name = f"solid {solid.key} {detail}" if detail else f"solid {solid.key}"
+    return results.result(name, make, keep)["glb"]
 
 
 def surface_heights(
@@ -132,7 +137,11 @@ def prepare(
             steps.append(
                 lambda: splat_squares(evaluation.ground.cover, evaluation.surface, library.cache)
             )
-        steps += [lambda s=s: solid_glb(results, s) for s in output.solids]  # type: ignore[misc]
+        steps += [
+            lambda s=s, d=d: solid_glb(results, s, library.cache, True, d)  # type: ignore[misc]
+            for s in output.solids
+            for d in range(1 + len(s.coarser))
+        ]
         for v in output.placements.variants if output.placements else ():
             # coarse levels first: they show a useful picture soonest
             steps += [

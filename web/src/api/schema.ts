@@ -4000,6 +4000,24 @@ export interface components {
             mist: number;
         };
         /**
+         * SolidLevelOut
+         * @description A solid for farther away.
+         */
+        SolidLevelOut: {
+            /**
+             * Mesh
+             * @description Address of a GLB.
+             */
+            mesh: string;
+            /** Triangles */
+            triangles: number;
+            /**
+             * Switch Distance
+             * @description Metres from its bounds from which on it serves.
+             */
+            switch_distance: number;
+        };
+        /**
          * SolidOut
          * @description A mesh with a place of its own.
          */
@@ -4018,6 +4036,12 @@ export interface components {
             finish: string;
             /** Triangles */
             triangles: number;
+            /**
+             * Coarser
+             * @description Nearest first; none of drafts.
+             * @default []
+             */
+            coarser: components["schemas"]["SolidLevelOut"][];
         };
         /**
          * SplatOut

@@ -22,7 +22,7 @@ from plough.core.ground.mesh import Network, fit_network
 from plough.core.hashing import digest
 from plough.core.kinds import get_kind
 from plough.core.layers.bake import BakeParameters
-from plough.core.library.library import Library, switch_distances
+from plough.core.library.library import SCREEN_COVERAGE, Library, switch_distances
 from plough.core.library.variants import Variant
 from plough.core.mesh.mass import mass_of
 from plough.core.mesh.material import Material
@@ -188,9 +188,14 @@ class Baker:
         for solid in result.output.solids:
             writer.counts.triangles += solid.mesh.triangles
             name = f"{layer.id} {solid.name}"
-            children.append(
-                builder.add_node(name, builder.add_mesh(solid.mesh, solid.materials, name))
-            )
+            lower = []
+            for d in range(1, 1 + len(solid.coarser)):
+                mesh = solid.level(d, self.library.cache)
+                own = f"{name} {d}"
+                lower.append(builder.add_node(own, builder.add_mesh(mesh, solid.materials, own)))
+            near = builder.add_mesh(solid.mesh, solid.materials, name)
+            coverage = [*SCREEN_COVERAGE[: len(lower)], 0.0] if lower else []
+            children.append(builder.add_node(name, near, levels=lower, coverage=coverage))
         extras = {"name": layer.name, "solids": len(children), **_noted(layer)}
         return builder.add_node(f"{layer.id} solids", children=children, extras=extras)
 

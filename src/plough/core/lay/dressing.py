@@ -21,6 +21,7 @@ _GAP, _EDGE, _PROUD, _DEEP, _FACE, _TONE = (
 )
 _LEAST = 0.004  # metres: corners and edges nearer to each other than this are one
 _RINGS = 2 * MOST_CORNERS  #: points about one outline at most
+_CHORD = 0.006  # metres that a corner stands out of its outline, at most, that a coarser level leaves out
 _TAPER = 0.88  # of its outline that a stone has left at its back
 
 
@@ -108,6 +109,24 @@ def _plain(ring: Float64, n: int) -> int:
 
 
 @kernel
+def _straight(ring: Float64, n: int, most: float) -> int:
+    """`ring` (in place) without corners that stand out of the line past them by no more than so much; the number left, three at least."""
+    k = 0
+    while k < n and n > 3:
+        a, b, c = ring[k - 1 if k else n - 1], ring[k], ring[(k + 1) % n]
+        long = math.hypot(c[0] - a[0], c[1] - a[1])
+        out = (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+        if out > most * long:
+            k += 1
+            continue
+        for i in range(k, n - 1):
+            ring[i] = ring[i + 1]
+        n -= 1
+        k = max(0, k - 1)
+    return n
+
+
+@kernel
 def _rounded(ring: Float64, n: int, d: Dress, id_: np.uint64, out: Float64, normal: Float64) -> int:
     """`ring` with its corners taken off, and the outward normal of the edge that each point lies on; the number of points."""
     for k in range(n):
@@ -128,9 +147,9 @@ def _rounded(ring: Float64, n: int, d: Dress, id_: np.uint64, out: Float64, norm
 
 @kernel
 def _sizes(
-    corners: Float64, count: Int64, side: Int64, ids: UInt64, d: Dress, plain: Int64
+    corners: Float64, count: Int64, ids: UInt64, d: Dress, plain: Int64, detail: int
 ) -> tuple[Int64, Float64, Float64]:
-    """Of each stone the number of points about it, those points, and their normals."""
+    """Of each stone the number of points about it, those points, and their normals; its corners are taken off at the nearest level only."""
     n = count.shape[0]
     points, normals = np.zeros((n, _RINGS, 2)), np.zeros((n, _RINGS, 2))
     rings = np.zeros(n, np.int64)
@@ -142,8 +161,12 @@ def _sizes(
         m = inset(corners[k], count[k], by, cut)
         if m > MOST_CORNERS:
             m = 0
-        if m:
+        if m and detail == 0:
             rings[k] = _rounded(cut, m, d, ids[k], points[k], normals[k])
+        elif m:
+            m = _straight(cut, m, _CHORD * detail)
+            rings[k] = m
+            points[k, :m] = cut[:m]
     return rings, points, normals
 
 
@@ -291,6 +314,107 @@ def _bodies(
 
 
 @kernel
+def _prisms(
+    rings: Int64,
+    points: Float64,
+    side: Int64,
+    ids: UInt64,
+    deep: Float64,
+    proud: Float64,
+    plain: Int64,
+    d: Dress,
+    detail: int,
+) -> Blocks:
+    """As `_bodies` for the distance: flat faces with plain sides, without backs; at the last level only those sides that look up, but for stones with even joints."""
+    vertices, faces = 0, 0
+    for k in range(rings.shape[0]):
+        vertices += 6 * rings[k]
+        faces += 4 * rings[k]
+    p, out = np.empty((vertices, 2)), np.empty(vertices)
+    sides, owner = np.empty(vertices, np.int64), np.empty(vertices, np.int64)
+    normal, flat = np.empty((vertices, 3)), np.empty((vertices, 2))
+    shade, edge = np.empty(vertices), np.empty(vertices)
+    triangles = np.empty((faces, 3), np.int64)
+    v = t = 0
+    for k in range(rings.shape[0]):
+        n = rings[k]
+        if n == 0:
+            continue
+        first = v
+        cx, cy = points[k, :n, 0].mean(), points[k, :n, 1].mean()
+        through = side[k] == THROUGH
+        reach = 1e9
+        for i in range(n):
+            reach = min(reach, math.hypot(points[k, i, 0] - cx, points[k, i, 1] - cy))
+        bevel = min(d.bevel, 0.25 * reach)
+        fx = 7.0 * uniform(d.seed, _TONE, ids[k])
+        fy = 7.0 * uniform(d.seed, _TONE, ids[k] + np.uint64(1))
+        for cap in range(2 if through else 1):
+            own = side[k] if not through else (1 if cap == 0 else -1)
+            id_ = ids[k] + np.uint64(977 * cap)
+            stands = proud[k] + d.proud * symmetric(d.seed, _PROUD, id_)
+            tilt_x = 0.10 * d.rough * symmetric(d.seed, _FACE, id_)
+            tilt_y = 0.10 * d.rough * symmetric(d.seed, _FACE, id_ + np.uint64(1))
+            long = math.sqrt(tilt_x * tilt_x + tilt_y * tilt_y + 1.0)
+            for i in range(n):
+                keep = 1.0 - (0.5 if detail == 1 else 0.3) * bevel / max(
+                    1e-6, math.hypot(points[k, i, 0] - cx, points[k, i, 1] - cy)
+                )
+                x = cx + keep * (points[k, i, 0] - cx)
+                y = cy + keep * (points[k, i, 1] - cy)
+                p[v, 0], p[v, 1] = x, y
+                out[v] = stands + tilt_x * (x - cx) + tilt_y * (y - cy) - 0.2 * bevel
+                normal[v, 0], normal[v, 1], normal[v, 2] = -tilt_x / long, -tilt_y / long, 1 / long
+                flat[v, 0], flat[v, 1] = fx + own * x, fy - y
+                shade[v], edge[v], sides[v], owner[v] = 0.93, 0.35, own, k
+                v += 1
+            at = v - n
+            for i in range(1, n - 1):
+                triangles[t, 0] = at
+                triangles[t, 1] = at + (i if own > 0 else i + 1)
+                triangles[t, 2] = at + (i + 1 if own > 0 else i)
+                t += 1
+        right, round_ = side[k] >= 0, 0.0
+        for i in range(n):
+            j = (i + 1) % n
+            dx, dy = points[k, j, 0] - points[k, i, 0], points[k, j, 1] - points[k, i, 1]
+            long = max(1e-9, math.hypot(dx, dy))
+            round_ += long
+            if detail > 1 and plain[k] == 0 and -dx / long < 0.5:
+                continue
+            for end in range(2):
+                for c in range(2):
+                    q = j if c else i
+                    face = first + q + (n if end else 0)
+                    if end == 0 or through:
+                        p[v], out[v], sides[v], shade[v] = p[face], out[face], sides[face], 0.5
+                    else:
+                        p[v], out[v], sides[v], shade[v] = points[k, q], -deep[k], side[k], 0.28
+                    normal[v, 0], normal[v, 1], normal[v, 2] = dy / long, -dx / long, 0.0
+                    flat[v, 0] = fx + round_ - (0.0 if c else long)
+                    flat[v, 1] = fy + end * deep[k]
+                    edge[v], owner[v] = 0.0, k
+                    v += 1
+            a, b, c, e = v - 4, v - 3, v - 2, v - 1
+            triangles[t, 0] = a
+            triangles[t, 1], triangles[t, 2] = (c, e) if right else (e, c)
+            triangles[t + 1, 0] = a
+            triangles[t + 1, 1], triangles[t + 1, 2] = (e, b) if right else (b, e)
+            t += 2
+    return Blocks(
+        p[:v],
+        sides[:v],
+        out[:v],
+        normal[:v],
+        flat[:v],
+        shade[:v],
+        edge[:v],
+        owner[:v],
+        triangles[:t],
+    )
+
+
+@kernel
 def _front(p: Float64, out: Float64, normal: Float64, middle: int, n: int) -> None:
     """Normals of a face's middle and ring: the mean of its own triangles, by area; so it is flat up to its bevel."""
     for i in range(n + 1):
@@ -315,7 +439,12 @@ def _front(p: Float64, out: Float64, normal: Float64, middle: int, n: int) -> No
 
 
 def dressed(
-    stones: Stones, deep: Float64, proud: Float64, plain: Int64, dress: Dress
+    stones: Stones,
+    deep: Float64,
+    proud: Float64,
+    plain: Int64,
+    dress: Dress,
+    detail: int = 0,
 ) -> tuple[Blocks, Int64]:
     """Bodies of stones, and of each how many points are about it: 0 where nothing is left of it.
 
@@ -323,10 +452,12 @@ def dressed(
         deep: (n,) metres from its face to its back, or to its other face.
         proud: (n,) metres that it stands before the face.
         plain: (n,) 1 where its joints are even.
+        detail: 0 the nearest level; 1 and 2 are open at their backs.
     """
-    rings, points, normals = _sizes(
-        stones.corners, stones.count, stones.side, stones.id, dress, plain
-    )
+    rings, points, normals = _sizes(stones.corners, stones.count, stones.id, dress, plain, detail)
+    if detail:
+        own = (stones.side, stones.id, deep, proud, plain, dress, detail)
+        return _prisms(rings, points, *own), rings
     through = stones.side == THROUGH
     there = rings > 0
     vertices = int(np.where(through, 6 * rings + 4, 4 * rings + 3)[there].sum())

@@ -244,8 +244,8 @@ def _corner(
     return quoins(span, after, rule, courses, alike and high > base + rule.height)
 
 
-def mesh_of(piece: Piece, dress: Dress, skin: Skin, fill: Fill) -> Mesh | None:
-    """The mesh of a piece, parts `stone` and `fill`; None where nothing stands."""
+def mesh_of(piece: Piece, dress: Dress, skin: Skin, fill: Fill, detail: int = 0) -> Mesh | None:
+    """The mesh of a piece at a level of detail, 0 to 2, parts `stone` and `fill`; None where nothing stands."""
     rule, span = piece.rule, piece.span
     frame = frame_of(span, rule.half, rule.batter, rule.steps > 0)
     meshes = []
@@ -262,12 +262,12 @@ def mesh_of(piece: Piece, dress: Dress, skin: Skin, fill: Fill) -> Mesh | None:
         for role, by in _PROUD.items():
             proud[s.role == role] = by
         plain = (s.role != FACE).astype(np.int64)
-        blocks, _ = dressed(s, deep, proud, plain, dress)
+        blocks, _ = dressed(s, deep, proud, plain, dress, detail)
         position, normal, tangent = placed(blocks, frame)
         high = position[:, 1] - np.interp(blocks.points[:, 0], span.at, span.ground)
         meshes.append(skinned(blocks, position, normal, tangent, s.id, high, skin))
     if piece.quoins is not None and len(piece.quoins.ids):
-        meshes.append(_quoined(piece.quoins, span, rule, dress, skin))
+        meshes.append(_quoined(piece.quoins, span, rule, dress, skin, detail))
     if not meshes:
         return None
     if piece.core:
@@ -290,7 +290,7 @@ def _bare(piece: Piece) -> Bool:
     return ~corner
 
 
-def _quoined(q: Quoins, span: Span, rule: WallRule, dress: Dress, skin: Skin) -> Mesh:
+def _quoined(q: Quoins, span: Span, rule: WallRule, dress: Dress, skin: Skin, detail: int) -> Mesh:
     """The stones at the corner that ends a span."""
     corner = span.last
     assert corner is not None
@@ -298,7 +298,8 @@ def _quoined(q: Quoins, span: Span, rule: WallRule, dress: Dress, skin: Skin) ->
     deep = q.levels[:, 1] - q.levels[:, 0]
     # their beds are plain, with a joint between them
     bed = dress._replace(rough=0.0, proud=0.0)
-    b, _ = dressed(s, deep, np.full(len(s), -0.5 * dress.gap), np.ones(len(s), np.int64), bed)
+    behind, even = np.full(len(s), -0.5 * dress.gap), np.ones(len(s), np.int64)
+    b, _ = dressed(s, deep, behind, even, bed, detail)
     bottom, top = q.levels[b.stone].T
     upper = b.side > 0
     y = np.where(upper, top + b.out, bottom - b.out)

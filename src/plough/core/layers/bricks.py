@@ -31,7 +31,7 @@ from plough.core.lay.run import Span, run_curve
 from plough.core.lay.skin import Skin
 from plough.core.matters import Matters, above, among
 from plough.core.mesh.material import Material
-from plough.core.mesh.value import join
+from plough.core.mesh.value import Mesh, join
 from plough.core.parameters import (
     Color,
     choice,
@@ -360,19 +360,32 @@ def _made(
 ) -> Solid:
     wear, skin, fill, materials = looks
     beams = upright(bricks.middle, bricks.turn, bricks.size, bricks.id)
-    mesh = beamed(beams, wear, skin, ground, "brick")
     frame = Line(span, p.bends == "sharp").frame(0.5 * rule.thickness)
+    behind_them: list[Mesh] = []
     if p.joints == "mortar" and core and not rule.turned and rule.bond != "pierced":
         # behind the faces of straight blocks in a bend
         sag = 0.125 * rule.block[0] ** 2 * span.bend
         behind = min(fill.behind + sag, 0.4 * rule.thickness)
         every = math.sqrt(8.0 * _FLAT / max(span.bend, 0.01))
-        mesh = join([mesh, filled(core, frame, fill._replace(behind=behind), skin, every)])
+        behind_them = [filled(core, frame, fill._replace(behind=behind), skin, every)]
+
+    def laid(edge: float) -> Mesh:
+        return join([beamed(beams, wear._replace(edge=edge), skin, ground, "brick"), *behind_them])
+
+    mesh = laid(wear.edge)
     middle = mesh.positions.mean(axis=0)
     (tile,) = tile_of(middle[:1], middle[2:]).tolist()
     used = {part.material: materials[part.material] for part in mesh.parts}
     collider = Collider((), tuple(boxed(frame, core)))
-    return Solid(name, mesh, used, key, tile=(tile[0], tile[1]), collider=collider)
+    return Solid(
+        name,
+        mesh,
+        used,
+        key,
+        tile=(tile[0], tile[1]),
+        collider=collider,
+        coarser=(partial(laid, 0.0),) if wear.edge > 0 else (),
+    )
 
 
 def _amiss(

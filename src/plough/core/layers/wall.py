@@ -340,8 +340,20 @@ def _made(
     (tile,) = tile_of(middle[:1], middle[2:]).tolist()
     used = {part.material: materials[part.material] for part in mesh.parts}
     return Solid(
-        piece.name, mesh, used, key_of(key), tile=(tile[0], tile[1]), collider=collider_of(piece)
+        piece.name,
+        mesh,
+        used,
+        key_of(key),
+        tile=(tile[0], tile[1]),
+        collider=collider_of(piece),
+        coarser=tuple(partial(_coarser, piece, dress, skin, fill, d) for d in (1, 2)),
     )
+
+
+def _coarser(piece: Piece, dress: Dress, skin: Skin, fill: Fill, detail: int) -> Mesh:
+    made = mesh_of(piece, dress, skin, fill, detail)
+    assert made is not None  # it stands at every level or at none
+    return made
 
 
 def _fallen(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -10,6 +11,7 @@ from typing import Literal
 import numpy as np
 
 from plough.core.arrays import Float64, Int64
+from plough.core.cache import Cache
 from plough.core.collider import Collider
 from plough.core.ground.areas import Region
 from plough.core.ground.classes import GroundClass, GroundCover, Laid, Painted
@@ -17,6 +19,7 @@ from plough.core.ground.paths import Curve, Strip
 from plough.core.ground.surface import Samples, Surface
 from plough.core.hashing import digest, key_of
 from plough.core.lay.block_list import Blocks
+from plough.core.library.library import switch_distances
 from plough.core.library.variants import Variant
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
@@ -45,6 +48,9 @@ class Finding:
         return key_of(self.code, self.layer, self.thing, self.other, told)[:16]
 
 
+_PIECES = 1.5  # times as far as an asset of that size: it is made of much smaller things
+
+
 @dataclass(frozen=True, slots=True)
 class Solid:
     """A mesh with a place of its own."""
@@ -56,6 +62,23 @@ class Solid:
     finish: str = ""  #: what the view dresses it as, where it knows more than a material
     tile: tuple[int, int] | None = None  #: of those that are made by tile
     collider: Collider = field(default_factory=Collider)
+    coarser: tuple[Callable[[], Mesh], ...] = field(default=(), compare=False)
+    """What makes its levels for farther away, each with fewer triangles than the one before; made when they are asked for."""
+
+    def level(self, detail: int, cache: Cache) -> Mesh:
+        """A level of detail, 0 the nearest."""
+        if not detail:
+            return self.mesh
+        key = ("solid level", self.key, detail)
+        return cache.get(key, self.coarser[detail - 1], lambda m: m.nbytes)
+
+    @property
+    def switch_distances(self) -> tuple[float, ...]:
+        """Metres from its bounds at which each level but the last gives way to the next."""
+        low, high = self.mesh.bounds()
+        across = 0.5 * math.hypot(float(high[0] - low[0]), float(high[2] - low[2]))
+        size = (_PIECES * float(high[1] - low[1]), _PIECES * across)
+        return switch_distances(size, 1 + len(self.coarser))
 
 
 def solid(

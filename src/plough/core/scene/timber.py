@@ -52,9 +52,10 @@ class Timber:
         self.wear = Wear(seed_for(seed, "wear"), worn, 0.0)
         self.key = key_of(VERSION, repr(self.material), repr(self.skin), repr(self.wear))
 
-    def mesh(self, beams: Beams, ground: Float64) -> Mesh:
-        """The mesh of beams over ground (n,) in metres."""
-        return beamed(beams, self.wear, self.skin, ground, SLOT, runs_up=True)
+    def mesh(self, beams: Beams, ground: Float64, worn: bool = True) -> Mesh:
+        """The mesh of beams over ground (n,) in metres, with their edges as they are or sharp."""
+        wear = self.wear if worn else self.wear._replace(edge=0.0)
+        return beamed(beams, wear, self.skin, ground, SLOT, runs_up=True)
 
     def solid(
         self, name: str, key: str, beams: Beams, ground: Float64, collider: Collider
@@ -64,7 +65,10 @@ class Timber:
         middle = mesh.positions.mean(axis=0)
         (tile,) = tile_of(middle[:1], middle[2:]).tolist()
         used = {SLOT: self.material}
-        return Solid(name, mesh, used, key, tile=(tile[0], tile[1]), collider=collider)
+        coarser = (partial(self.mesh, beams, ground, False),) if self.wear.edge > 0 else ()
+        return Solid(
+            name, mesh, used, key, tile=(tile[0], tile[1]), collider=collider, coarser=coarser
+        )
 
 
 class Gated(Protocol):

@@ -12,7 +12,7 @@ from plough.core.arrays import Float32, Float64, Int64, UInt32
 from plough.core.kernels import kernel
 from plough.core.library.library import Library, switch_distances
 from plough.core.scene.evaluation import Evaluation
-from plough.core.scene.facets import Output, TiledPlacements
+from plough.core.scene.facets import Output, Solid, TiledPlacements
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,11 +63,22 @@ def weigh_layer(
         triangles = output.surface.triangles
         total += Weight(triangles, triangles, 1, 1, output.surface.nbytes)
     for solid in output.solids:
-        triangles, calls = solid.mesh.triangles, max(1, len(solid.materials))
-        total += Weight(triangles, triangles, 1, calls, solid.mesh.nbytes)
+        check()
+        seen = solid.level(_level_of(solid, eye), library.cache)
+        calls = max(1, len(solid.materials))
+        total += Weight(seen.triangles, solid.mesh.triangles, 1, calls, solid.mesh.nbytes)
     if output.placements is not None:
         total += _weigh_placements(output.placements, library, eye, check)
     return total
+
+
+def _level_of(solid: Solid, eye: Eye) -> int:
+    """The level at which a solid is seen."""
+    if not solid.coarser:
+        return 0
+    low, high = solid.mesh.bounds()
+    away = np.linalg.norm(np.maximum(np.maximum(low - eye, np.array(eye) - high), 0.0))
+    return int(np.searchsorted(solid.switch_distances, float(away), "right"))
 
 
 def _weigh_placements(

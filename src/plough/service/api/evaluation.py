@@ -56,6 +56,7 @@ from plough.service.api.models import (
     PlacementsOut,
     ProfileOut,
     RegionOut,
+    SolidLevelOut,
     SolidOut,
     SplatOut,
     SquareOut,
@@ -173,8 +174,25 @@ class Transport:
         )
 
     def _solid(self, s: Solid) -> SolidOut:
-        address = f"/api/blobs/{solid_glb(self.ctx.results, s, self.keep)}"
-        return SolidOut(name=s.name, mesh=address, finish=s.finish, triangles=s.mesh.triangles)
+        results, cache = self.ctx.results, self.ctx.library.cache
+
+        def address(detail: int) -> str:
+            return f"/api/blobs/{solid_glb(results, s, cache, self.keep, detail)}"
+
+        # while something is dragged the nearest level is enough
+        coarser = [
+            SolidLevelOut(
+                mesh=address(d), triangles=s.level(d, cache).triangles, switch_distance=near
+            )
+            for d, near in enumerate(s.switch_distances if self.keep else (), 1)
+        ]
+        return SolidOut(
+            name=s.name,
+            mesh=address(0),
+            finish=s.finish,
+            triangles=s.mesh.triangles,
+            coarser=coarser,
+        )
 
     def _placements(self, placed: TiledPlacements) -> PlacementsOut:
         counts = placed.per_variant.tolist()

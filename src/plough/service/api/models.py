@@ -460,6 +460,14 @@ class RegionOut(BaseModel):
     area: float = Field(description="Square metres.")
 
 
+class SolidLevelOut(BaseModel):
+    """A solid for farther away."""
+
+    mesh: str = Field(description="Address of a GLB.")
+    triangles: int
+    switch_distance: float = Field(description="Metres from its bounds from which on it serves.")
+
+
 class SolidOut(BaseModel):
     """A mesh with a place of its own."""
 
@@ -467,6 +475,7 @@ class SolidOut(BaseModel):
     mesh: str = Field(description="Address of a GLB.")
     finish: str = Field(description="What the view may dress it as.")
     triangles: int
+    coarser: list[SolidLevelOut] = Field([], description="Nearest first; none of drafts.")
 
 
 class TileOut(BaseModel):
