@@ -226,6 +226,49 @@ def test_a_brick_run_is_drawn_and_read_as_a_list(
     assert not page.errors()
 
 
+def test_an_opening_is_dragged_along_the_elevation(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    scene = opened(page, sedge, scene_id)
+    draw(page, "Stone wall", (-160, 60), (140, 60))
+    page.until(lambda: any(x["kind"] == "wall" for x in scene.layers()), "the wall")
+    page.button("Add an opening").click()
+    page.until(lambda: parameters(scene, "wall").get("openings"), "an opening")
+    page.button("Elevation").click()
+    stones = page.number("[data-stones]", "data-stones")
+    assert stones > 100
+
+    def at() -> list[float]:
+        found: list[float] = parameters(scene, "wall")["openings"][0]["at"]
+        return found
+
+    first = at()
+    gap = page.until(lambda: page.all("[data-gap][role=slider]"), "its opening")[0]
+    place = float(gap.get_attribute("aria-valuenow") or 0)
+    page.drag(gap, 60)
+    page.until(lambda: at() != first, "dragged along")
+    gap = page.one("[data-gap][role=slider]")
+    page.until(
+        lambda: float(gap.get_attribute("aria-valuenow") or 0) > place + 0.3, "it stands there"
+    )
+    assert "seen from its right" in page.text("footer")
+    there = at()
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: at() == first, "undone")
+    page.until(lambda: page.all("[data-gap][role=slider]"), "its opening")[0].send_keys(
+        Keys.SHIFT, Keys.ARROW_RIGHT
+    )
+    page.until(lambda: at() not in (first, there), "by half a metre")
+    moved = ((at()[0] - first[0]) ** 2 + (at()[1] - first[1]) ** 2) ** 0.5
+    assert moved == pytest.approx(0.5, abs=0.05)
+    page.button("From its left").click()
+    page.until(lambda: "seen from its left" in page.text("footer"), "from its left")
+    page.keys(Keys.ESCAPE)
+    page.until(lambda: not page.all("[data-stones]"), "it is put away")
+    assert page.all("[data-packet]")
+    assert not page.errors()
+
+
 def test_stones_fall_into_a_heap(page: Page, sedge: httpx.Client, scene_id: str) -> None:
     scene = opened(page, sedge, scene_id)
     body = {"kind": "rock", "name": "Cobble", "parameters": {"triangles": 400}, "seeds": [3, 4, 5]}

@@ -159,6 +159,7 @@ def test_every_kind_says_what_its_results_hold(name: str) -> None:
         "region": bool(output.regions),
         "placements": output.placements is not None,
         "blocks": output.blocks is not None,
+        "elevation": output.elevation is not None,
     }
     assert {facet for facet, there in held.items() if there} == set(kind.gives) - {"solids"}
     assert not output.solids or "solids" in kind.gives

@@ -393,6 +393,27 @@ def test_a_wall_travels_with_its_levels_and_while_dragged_without(
     assert drafted and not any(s["coarser"] for s in drafted)
 
 
+def test_a_wall_is_seen_from_both_sides(sedge: httpx.Client, scene: dict[str, Any]) -> None:
+    own = {"id": "o", "at": [0, 30], "width": 1.5}
+    line = {"points": [[-6, 30], [6, 30]], "openings": [own]}
+    wall = {"kind": "wall", "name": "Fold", "parameters": line}
+    made = sedge.post(f"/api/scenes/{scene['id']}/layers", json=wall).json()["created_id"]
+    url = f"/api/scenes/{scene['id']}/layers/{made}/elevation"
+    right, left = (sedge.get(url, params={"face": f}).json() for f in ("right", "left"))
+    assert right["length"] == pytest.approx(12, abs=0.01) and right["knots"] == [0, right["length"]]
+    assert right["stones"] != left["stones"] and right["gaps"] == left["gaps"]
+    for view in (right, left):
+        high = round(1000 * (view["high"] - view["low"]))
+        for tone, *corners in view["stones"]:
+            assert 0 <= tone < 5 and len(corners) >= 6 and len(corners) % 2 == 0
+            assert min(corners[1::2]) >= 0 and max(corners[1::2]) <= high + 1
+    (gap,) = right["gaps"]
+    assert (gap["id"], gap["path"]) == ("o", "")
+    assert gap["end"] - gap["start"] == pytest.approx(1.5)
+    problem(sedge.get(url, params={"face": "under"}), 422)
+    assert "has no elevation" in problem(sedge.get(url.replace(made, "willows")), 422)["detail"]
+
+
 def test_the_evaluation_is_that_of_the_core(sedge: httpx.Client, scene: dict[str, Any]) -> None:
     view = sedge.get(f"/api/scenes/{scene['id']}/evaluation", params={"y": 5}).json()
     library = Library()

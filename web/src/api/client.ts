@@ -42,6 +42,7 @@ export type LayerGame = Layer['game'];
 export type Trial = components['schemas']['TrialOut'];
 export type TrialSet = components['schemas']['TrialsOut'];
 export type Shadow = Layer['shadow'];
+export type Elevation = components['schemas']['ElevationOut'];
 export type StripMap = components['schemas']['StripMap'];
 export type Trouble = components['schemas']['TroubleOut'];
 export type Finding = components['schemas']['TroubleFinding'];

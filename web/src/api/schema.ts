@@ -1095,46 +1095,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/scenes/{scene_id}/layers/{layer_id}/blocks": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read Blocks
-         * @description The blocks of a layer in the order in which they are laid, page by page.
-         */
-        get: operations["read_blocks_api_scenes__scene_id__layers__layer_id__blocks_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/scenes/{scene_id}/layers/{layer_id}/blocks/file": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read Block List
-         * @description All blocks of a layer as a table, or as JSON with the plane of each.
-         */
-        get: operations["read_block_list_api_scenes__scene_id__layers__layer_id__blocks_file_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/scenes/{scene_id}/layers/{layer_id}/strips": {
         parameters: {
             query?: never;
@@ -1193,6 +1153,66 @@ export interface paths {
          * @description Add a layer for each line and each polygon of a GeoJSON file, to the left of all that could refer to them.
          */
         post: operations["bring_lines_api_scenes__scene_id__geojson_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/layers/{layer_id}/elevation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Elevation
+         * @description A layer as it is seen from one side, made straight; from the left it runs from right to left.
+         */
+        get: operations["read_elevation_api_scenes__scene_id__layers__layer_id__elevation_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/layers/{layer_id}/blocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Blocks
+         * @description The blocks of a layer in the order in which they are laid, page by page.
+         */
+        get: operations["read_blocks_api_scenes__scene_id__layers__layer_id__blocks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/layers/{layer_id}/blocks/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Block List
+         * @description All blocks of a layer as a table, or as JSON with the plane of each.
+         */
+        get: operations["read_block_list_api_scenes__scene_id__layers__layer_id__blocks_file_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2139,6 +2159,44 @@ export interface components {
             target_id: string;
         };
         /**
+         * ElevationOut
+         * @description What is laid along a line, seen from one side, unrolled.
+         */
+        ElevationOut: {
+            /**
+             * Length
+             * @description Metres.
+             */
+            length: number;
+            /**
+             * Knots
+             * @description Metres along it of each of its points.
+             */
+            knots: number[];
+            /**
+             * Ground
+             * @description Metres along it, and of the ground.
+             */
+            ground: [
+                number,
+                number
+            ][];
+            /**
+             * Stones
+             * @description Of each a tone, 0 to 4, and then its corners: millimetres along, and above `low`.
+             */
+            stones: number[][];
+            /**
+             * Low
+             * @description Metres of the map.
+             */
+            low: number;
+            /** High */
+            high: number;
+            /** Gaps */
+            gaps: components["schemas"]["GapOut"][];
+        };
+        /**
          * EvaluationOut
          * @description What a scene came to.
          */
@@ -2317,6 +2375,27 @@ export interface components {
             height: number;
             /** Width */
             width: number;
+        };
+        /**
+         * GapOut
+         * @description An opening, seen from the side; metres along the line, and of the map.
+         */
+        GapOut: {
+            /** Id */
+            id: string;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /**
+             * Path
+             * @description The path that asks for it; empty: it was set.
+             */
+            path: string;
         };
         /**
          * GatherIn
@@ -8790,149 +8869,6 @@ export interface operations {
             };
         };
     };
-    read_blocks_api_scenes__scene_id__layers__layer_id__blocks_get: {
-        parameters: {
-            query?: {
-                /** @description How many are left out before. */
-                first?: number;
-                many?: number;
-            };
-            header?: never;
-            path: {
-                scene_id: string;
-                layer_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BlocksOut"];
-                };
-            };
-            /** @description Not signed in. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The role does not allow it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing, or it is not shared with you. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Changed meanwhile; `current` holds the present state. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    read_block_list_api_scenes__scene_id__layers__layer_id__blocks_file_get: {
-        parameters: {
-            query?: {
-                format?: "csv" | "json";
-            };
-            header?: never;
-            path: {
-                scene_id: string;
-                layer_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/csv": unknown;
-                    "application/json": unknown;
-                };
-            };
-            /** @description Not signed in. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The role does not allow it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description There is no such thing, or it is not shared with you. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Changed meanwhile; `current` holds the present state. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     read_strips_api_scenes__scene_id__layers__layer_id__strips_get: {
         parameters: {
             query?: never;
@@ -9159,6 +9095,220 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LinesOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_elevation_api_scenes__scene_id__layers__layer_id__elevation_get: {
+        parameters: {
+            query?: {
+                /** @description Seen from which side. */
+                face?: "right" | "left";
+            };
+            header?: never;
+            path: {
+                scene_id: string;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ElevationOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_blocks_api_scenes__scene_id__layers__layer_id__blocks_get: {
+        parameters: {
+            query?: {
+                /** @description How many are left out before. */
+                first?: number;
+                many?: number;
+            };
+            header?: never;
+            path: {
+                scene_id: string;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlocksOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_block_list_api_scenes__scene_id__layers__layer_id__blocks_file_get: {
+        parameters: {
+            query?: {
+                format?: "csv" | "json";
+            };
+            header?: never;
+            path: {
+                scene_id: string;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                    "application/json": unknown;
                 };
             };
             /** @description Not signed in. */

@@ -7,6 +7,7 @@
   import Trash from '@lucide/svelte/icons/trash-2';
   import { Button } from 'flowbite-svelte';
   import Box from '@lucide/svelte/icons/box';
+  import RulerDimensionLine from '@lucide/svelte/icons/ruler-dimension-line';
   import Unlink from '@lucide/svelte/icons/unlink';
   import { touchesOf } from '../layers/kinds';
   import { push } from 'svelte-spa-router';
@@ -18,9 +19,8 @@
   let { open, layer }: { open: SceneStore; layer: Layer } = $props();
   let loosening = $state(false);
   let meshing = $state(false);
-  const laid = $derived(
-    ['curve', 'solids'].every((f) => app.layers.find((k) => k.name === layer.kind)?.gives.includes(f)),
-  );
+  const gives = $derived(app.layers.find((k) => k.name === layer.kind)?.gives);
+  const laid = $derived(['curve', 'solids'].every((f) => gives?.includes(f)));
   const alone = $derived(open.alone === layer.id);
 
   /** One like it, right of it. */
@@ -116,6 +116,16 @@
       title="With all that it places; Ctrl+V puts it into this scene or another"
       onclick={copy}><Copy size={14} class="mr-1" />Copy it</Button
     >
+    {#if gives?.includes('elevation')}
+      <Button
+        color={open.elevation === layer.id ? 'primary' : 'alternative'}
+        size="xs"
+        aria-pressed={open.elevation === layer.id}
+        title="Seen from the side, made straight and to scale"
+        onclick={() => (open.elevation = open.elevation === layer.id ? '' : layer.id)}
+        ><RulerDimensionLine size={14} class="mr-1" />Elevation</Button
+      >
+    {/if}
     {#if open.canEdit}
       <Button color="alternative" size="xs" onclick={double}><CopyPlus size={14} class="mr-1" />Double it</Button>
       {#if touchesOf(layer.kind)}

@@ -6,9 +6,8 @@
   import type { Layer, WallValues } from '../api/client';
   import { ruled } from '../controls/ruler';
   import RuledSlider from '../controls/RuledSlider.svelte';
-  import { buffer } from '../view/blobs';
   import type { SceneStore } from '../state/sceneStore.svelte';
-  import { alongOf, freeId, placeAt, type Opening } from '../state/walls';
+  import { alongOf, freeId, lineAt, placeAt, type Line, type Opening } from '../state/walls';
 
   let {
     open,
@@ -30,14 +29,12 @@
   const openings = $derived(((layer.parameters as unknown as WallValues).openings ?? []) as Opening[]);
   const curve = $derived(open.view(layer.id)?.curves?.[0]);
   const length = $derived(curve?.length ?? 0);
-  let line = $state.raw<[number, number][]>([]);
+  let line = $state.raw<Line>([]);
   $effect(() => {
     const address = curve?.line;
     if (!address) return;
-    void buffer(address).then((bytes) => {
-      const flat = new Float32Array(bytes);
-      if (curve?.line === address)
-        line = Array.from({ length: flat.length / 2 }, (_, k) => [flat[2 * k]!, flat[2 * k + 1]!]);
+    void lineAt(address).then((l) => {
+      if (curve?.line === address) line = l;
     });
   });
 

@@ -12,6 +12,7 @@
   import Presence from '../parts/Presence.svelte';
   import Share from '../parts/Share.svelte';
   import Sheet from '../parts/Sheet.svelte';
+  import ElevationTray from '../parts/ElevationTray.svelte';
   import Strip from '../parts/Strip.svelte';
   import TopBar from '../parts/TopBar.svelte';
   import TrialTray from '../parts/TrialTray.svelte';
@@ -250,7 +251,8 @@
       </main>
       <footer class="min-h-(--strip-tall) shrink-0 border-t border-line bg-strip">
         {#if ready}
-          {#if open.trials}<TrialTray {open} trials={open.trials} />{:else}
+          {#if open.trials}<TrialTray {open} trials={open.trials} />
+          {:else if layer && open.elevation === layer.id}{#key layer.id}<ElevationTray {open} {layer} />{/key}{:else}
             <WeightBar {open} />
             <Strip {open} onadd={add} />
           {/if}

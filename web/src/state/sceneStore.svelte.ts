@@ -173,6 +173,8 @@ export class SceneStore {
     if (this.stale) void this.evaluate();
   }
 
+  /** The layer whose elevation is in the tray; empty: none. */
+  elevation = $state('');
   /** The layer that is seen alone, for these eyes; empty: all are. */
   alone = $state('');
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { bondWords, gateWords, alongOf, freeId, placeAt, wallHead, wallRuin } from './walls';
+import { bondWords, gateWords, alongOf, freeId, placeAt, stonePaths, wallHead, wallRuin } from './walls';
 
 const LINE: [number, number][] = [
   [0, 0],
@@ -54,4 +54,22 @@ it('gates are told by what they are of', () => {
     'a gate of bars',
     'a gate of boards',
   ]);
+});
+
+describe('an elevation', () => {
+  const stones = [
+    [0, 0, 0, 1000, 0, 1000, 500],
+    [3, 1000, 0, 2000, 0, 2000, 500, 1000, 500],
+    [3, 0, 500, 500, 500, 500, 700],
+  ];
+  it('is drawn by tones, upwards from its base', () => {
+    const paths = stonePaths(stones, 0.1, 80, null);
+    expect(paths).toHaveLength(5);
+    expect(paths[0]).toBe('M0.0 80.0L100.0 80.0L100.0 30.0Z');
+    expect(paths[3]!.match(/M/g)).toHaveLength(2);
+    expect(paths[1]).toBe('');
+  });
+  it('is seen from the other side the other way round', () => {
+    expect(stonePaths(stones, 0.1, 80, 200)[0]).toBe('M200.0 80.0L100.0 80.0L100.0 30.0Z');
+  });
 });

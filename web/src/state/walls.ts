@@ -1,9 +1,10 @@
 /** Walls in words, and places along them. */
 import type { BricksValues, WallValues } from '../api/client';
+import { buffer } from '../view/blobs';
 import { shown } from './values';
 
 export type Opening = NonNullable<WallValues['openings']>[number];
-type Line = [x: number, z: number][];
+export type Line = [x: number, z: number][];
 
 /** What becomes of a wall where a path crosses it. */
 export function wallHead(p: { crossed: WallValues['crossed']; clear: number }): string {
@@ -37,6 +38,31 @@ export function bondWords(p: Pick<BricksValues, 'bond' | 'rows' | 'turn_even' | 
 export function wallRuin(percent: number): string {
   if (percent <= 0) return 'All of it stands';
   return percent < 25 ? 'Some of it has fallen' : percent < 60 ? 'Much of it has fallen' : 'Little of it is left';
+}
+
+/** The points of a curve that a layer gives. */
+export async function lineAt(address: string): Promise<Line> {
+  const flat = new Float32Array(await buffer(address));
+  return Array.from({ length: flat.length / 2 }, (_, k) => [flat[2 * k]!, flat[2 * k + 1]!]);
+}
+
+/**
+ * Outlines as paths to draw, one for each of five tones.
+ *
+ * `stones`: of each its tone, then its corners, along and up; `scale`: pixels of one unit; `base`: pixels down to a height of 0;
+ * `mirror`: pixels of the whole, where it is seen from the other side.
+ */
+export function stonePaths(stones: number[][], scale: number, base: number, mirror: number | null): string[] {
+  const out: string[][] = [[], [], [], [], []];
+  for (const [tone = 0, ...at] of stones) {
+    let d = '';
+    for (let k = 0; k + 1 < at.length; k += 2) {
+      const x = at[k]! * scale;
+      d += `${k ? 'L' : 'M'}${(mirror === null ? x : mirror - x).toFixed(1)} ${(base - at[k + 1]! * scale).toFixed(1)}`;
+    }
+    out[tone]?.push(`${d}Z`);
+  }
+  return out.map((parts) => parts.join(''));
 }
 
 /** Metres along a line of each of its points. */

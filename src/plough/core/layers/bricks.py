@@ -22,6 +22,7 @@ from plough.core.lay.bonds import BondName
 from plough.core.lay.brick_grid import SHALLOW, grid_of, snapped
 from plough.core.lay.brick_rule import BrickRule
 from plough.core.lay.bricks import Bricks, Laid, laid_bricks
+from plough.core.lay.elevation import of_bricks
 from plough.core.lay.filling import Fill, Rectangle, filled
 from plough.core.lay.gates import GateName
 from plough.core.lay.line import Line
@@ -261,7 +262,7 @@ def _looks(p: BricksParameters, seed: int) -> tuple[Wear, Skin, Fill, dict[str, 
     "Brick run",
     "Blocks of one size laid along a line in a bond, and read as a list by those who build it.",
     BricksParameters,
-    gives=("curve", "solids", "blocks"),
+    gives=("curve", "solids", "blocks", "elevation"),
     shape=_shape,
     trace=_trace,
 )
@@ -300,6 +301,7 @@ def evaluate(p: BricksParameters, inputs: Inputs) -> Output:
         solids=tuple(solids),
         findings=findings,
         blocks=Blocks.of(laid.bricks),
+        elevation=partial(of_bricks, laid.bricks, spans, openings, standing),
     )
 
 

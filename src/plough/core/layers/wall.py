@@ -15,6 +15,7 @@ from plough.core.ground.paths import Curve
 from plough.core.ground.surface import Surface
 from plough.core.hashing import digest, key_of
 from plough.core.lay.dressing import Dress
+from plough.core.lay.elevation import of_wall
 from plough.core.lay.fallen import Lost, fallen, lying
 from plough.core.lay.filling import Fill
 from plough.core.lay.gates import GateName
@@ -295,7 +296,7 @@ def _looks(p: WallParameters, seed: int) -> tuple[Dress, Skin, Fill, dict[str, M
     "Stone wall",
     "Stones laid along a line, in courses or as rubble, with openings where paths cross.",
     WallParameters,
-    gives=("curve", "solids"),
+    gives=("curve", "solids", "elevation"),
     shape=_shape,
     trace=_trace,
 )
@@ -327,7 +328,12 @@ def evaluate(p: WallParameters, inputs: Inputs) -> Output:
         *tight(spans, p.closed, inputs),
         *into_itself(spans, p.closed, p.thickness, inputs),
     )
-    return Output(curves=(own_curve(inputs),), solids=tuple(solids), findings=findings)
+    return Output(
+        curves=(own_curve(inputs),),
+        solids=tuple(solids),
+        elevation=partial(of_wall, pieces, spans, openings, p.follows == "steps", p.height),
+        findings=findings,
+    )
 
 
 def _made(

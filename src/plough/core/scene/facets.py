@@ -19,13 +19,14 @@ from plough.core.ground.paths import Curve, Strip
 from plough.core.ground.surface import Samples, Surface
 from plough.core.hashing import digest, key_of
 from plough.core.lay.block_list import Blocks
+from plough.core.lay.elevation import Elevation
 from plough.core.library.library import switch_distances
 from plough.core.library.variants import Variant
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
 from plough.core.place.placements import PlacedTile, Placements, joined
 
-FacetName = Literal["surface", "curve", "region", "placements", "solids", "blocks"]
+FacetName = Literal["surface", "curve", "region", "placements", "solids", "blocks", "elevation"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,6 +152,7 @@ class Output:
     placements: TiledPlacements | None = None
     solids: tuple[Solid, ...] = ()
     blocks: Blocks | None = None  #: what the solids are laid of, where they are of blocks
+    elevation: Callable[[], Elevation] | None = None  #: gives how it is seen from the side
     findings: tuple[Finding, ...] = ()
     water: float | None = None  #: metres, of the level of standing water on the surface
     classes: tuple[GroundClass, ...] = ()  #: what the surface is covered with
@@ -190,7 +192,7 @@ class Output:
 
     def out_of_sight(self) -> Output:
         """What a hidden layer still gives to others: nothing that stands or is seen."""
-        return replace(self, placements=None, solids=(), blocks=None, walked=())
+        return replace(self, placements=None, solids=(), blocks=None, elevation=None, walked=())
 
 
 Traced = dict[str, Curve | Region]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Response, UploadFile
 from pydantic import BaseModel, Field
@@ -13,8 +13,6 @@ from plough.core.bake.ground_file import MEDIA, GroundFormat, ground_file
 from plough.core.formats.geojson import MOST_BYTES, read_geojson, write_geojson
 from plough.core.formats.heights import unpack_heights
 from plough.core.formats.reading import read_heights_apart
-from plough.core.lay.block_list import Block, Blocks
-from plough.core.scene.laid import blocks_of
 from plough.core.scene.loose import set_loose
 from plough.core.scene.masks import SIDES, mask_of
 from plough.core.scene.outlines import layers_of, shapes_of
@@ -125,57 +123,6 @@ def read_mask(
     db.commit()  # nothing of the database is held while computing
     data = mask_of(ctx.evaluator.evaluate(document), layer_id, side)
     return download(data, "mask.png", "image/png")
-
-
-class BlocksOut(BaseModel):
-    """Some of the blocks of a layer."""
-
-    count: int = Field(description="Of all of them.")
-    courses: int
-    blocks: list[Block]
-
-
-@router.get("/scenes/{scene_id}/layers/{layer_id}/blocks")
-def read_blocks(
-    scene_id: str,
-    layer_id: str,
-    db: Session,
-    me: Me,
-    ctx: Ctx,
-    first: Annotated[int, Query(ge=0, description="How many are left out before.")] = 0,
-    many: Annotated[int, Query(ge=1, le=500)] = 100,
-) -> BlocksOut:
-    """The blocks of a layer in the order in which they are laid, page by page."""
-    found = _blocks(scene_id, layer_id, db, me, ctx)
-    courses = int(found.course.max(initial=0))
-    return BlocksOut(count=len(found), courses=courses, blocks=found.rows(first, many))
-
-
-@router.get(
-    "/scenes/{scene_id}/layers/{layer_id}/blocks/file",
-    response_class=Response,
-    responses={200: {"content": {"text/csv": {}, "application/json": {}}}},
-)
-def read_block_list(
-    scene_id: str,
-    layer_id: str,
-    db: Session,
-    me: Me,
-    ctx: Ctx,
-    form: Annotated[Literal["csv", "json"], Query(alias="format")] = "csv",
-) -> Response:
-    """All blocks of a layer as a table, or as JSON with the plane of each."""
-    found = _blocks(scene_id, layer_id, db, me, ctx)
-    if form == "csv":
-        return download(found.as_csv().encode(), "blocks.csv", "text/csv")
-    return download(found.as_json().encode(), "blocks.json", "application/json")
-
-
-def _blocks(scene_id: str, layer_id: str, db: Session, me: Me, ctx: Ctx) -> Blocks:
-    scene = scene_for(db, me, scene_id)
-    document = documents.document_of(db, scene)
-    db.commit()  # nothing of the database is held while computing
-    return blocks_of(ctx.evaluator.evaluate(document), layer_id)
 
 
 @router.get("/scenes/{scene_id}/layers/{layer_id}/strips")
