@@ -56,6 +56,7 @@ def test_stones_fill_a_face_and_leave_its_openings_free(name: str) -> None:
     own = {"id": "o", "at": [-6, 0.8], "width": 1.0, "head": "open"}
     e = seen(scene(openings=[own], **LAYERS[name]))
     assert [g.id for g in e.gaps] == ["o", "way 1 0"]
+    assert len(set(e.id.tolist())) == len(e.id), "each has a number of its own"
     assert e.knots[0] == 0 and e.knots[-1] == e.length and len(e.knots) == 3
     assert (np.diff(e.ground[:, 0]) >= 0).all() and e.ground[-1, 0] == pytest.approx(e.length)
     for side in (1, -1):

@@ -487,6 +487,17 @@ def test_any_wall_that_is_allowed_is_sound(course: list[list[float]], own: dict[
         assert overlap(stones) < 0.02
 
 
+def test_a_hairpin_is_told() -> None:
+    """It bends most at a knot, where one span ends and the next begins."""
+    hairpin = [[0.0, 0.0], [-2.96, 2.6], [-5.91, -0.32], [-5.86, 3.18]]
+    own = {"sizes": [20, 40], "lengths": [99, 202], "thickness": 0.53, "crossed": "none"}
+    found = run(scene(points=hairpin, height=2.0, bond="courses", **own))
+    assert "tight-bend" in {f.code for f in found.layer("wall").output.findings}
+    wide = [[0.0, 0.0], [-6.0, 4.0], [-12.0, 0.0]]
+    found = run(scene(points=wide, height=2.0, bond="courses", **own))
+    assert not found.layer("wall").output.findings
+
+
 def test_faces_that_lean_back_leave_a_top_to_stand_on() -> None:
     for batter in (0.0, 5.0, 20.0):
         p = WallParameters(

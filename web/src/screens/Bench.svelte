@@ -106,8 +106,8 @@
   /** An asset that is one skin over this one, or over its parts. */
   async function fuse() {
     if (!asset) return;
-    const parts = asset.parameters.parts ?? [{ id: 'p1', asset: asset.id, seed: bench.seed }];
-    await makeOf('fuse', `${asset.name} fused`, $state.snapshot(parts) as Values[]);
+    const own = kind?.parts === 'stand' ? ($state.snapshot(asset.parameters.parts) as Values[]) : null;
+    await makeOf('fuse', `${asset.name} fused`, own ?? [{ id: 'p1', asset: asset.id, seed: bench.seed }]);
   }
 
   /** An asset that is a heap of this one. */
@@ -366,12 +366,14 @@
                 bench.hold({ label: `as it was, seed ${bench.seed}`, parameters: bench.parameters, seed: bench.seed })}
               >Hold two side by side</Button
             >
-            {#if !disabled && !bench.slow}
+            {#if !disabled && !bench.skin}
               <Button
                 color="alternative"
-                title="A new asset: one closed skin over {asset.parameters.parts ? 'its parts' : 'this one'}"
+                title="A new asset: one closed skin over {kind?.parts === 'stand' ? 'its parts' : 'this one'}"
                 onclick={fuse}>Fuse…</Button
               >
+            {/if}
+            {#if !disabled && !bench.slow}
               <Button color="alternative" title="A new asset: many of this one, dropped in a heap" onclick={heap}
                 >Heap…</Button
               >

@@ -82,15 +82,28 @@ def anchor_of(b: Bond, row: int, k: int) -> float:
 
 @kernel
 def _filled(
-    b: Bond, row: int, height: float, start: float, end: float, out: Float64, ids: UInt64, at: int
-) -> int:
-    """Joints behind `start` up to and with `end`, written from row `at` on; the next free row."""
+    b: Bond,
+    row: int,
+    height: float,
+    start: float,
+    end: float,
+    before: tuple[int, int],
+    out: Float64,
+    ids: UInt64,
+    at: int,
+) -> tuple[int, tuple[int, int]]:
+    """Joints behind `start` up to and with `end`, written from row `at` on; the next free row.
+
+    Args:
+        before: the anchor in front of the last stone of the piece before, and from which number on others behind it are free; it is given for this piece, too.
+    """
     least = 0.6 * b.shortest * height
     mean = 0.5 * (b.shortest + b.longest) * height
     k = int(math.floor(start / b.anchor)) - 1
     while anchor_of(b, row, k + 1) <= start + least:
         k += 1
     here = start
+    used = before[1] if before[0] == k else 0
     while True:
         there = anchor_of(b, row, k + 1)
         if there >= end - least:
@@ -99,11 +112,11 @@ def _filled(
         total = 0.0
         for i in range(count):
             total += b.shortest + (b.longest - b.shortest) * uniform(
-                b.seed, _WIDTH, _number(b, row, k, i)
+                b.seed, _WIDTH, _number(b, row, k, used + i)
             )
         x = here
         for i in range(count):
-            ids[at] = _number(b, row, k, i)
+            ids[at] = _number(b, row, k, used + i)
             x += (
                 (there - here)
                 / total
@@ -112,8 +125,8 @@ def _filled(
             out[at] = there if i == count - 1 else x
             at += 1
         if there == end:
-            return at
-        here, k = there, k + 1
+            return at, (k, used + count)
+        here, k, used = there, k + 1, 0
 
 
 @kernel
@@ -159,7 +172,7 @@ def _course(
         room += int(4.0 * (ends[p] - starts[p]) / (b.shortest * height)) + 40
     joints, ids = np.empty(room), np.zeros(room, np.uint64)
     solid, fill = np.zeros(room, np.bool_), np.zeros(room, np.bool_)
-    n = 0
+    n, behind = 0, (-(2**40), 0)
     for p in range(starts.shape[0]):
         if n == 0 or joints[n - 1] < starts[p] - 1e-9:
             joints[n] = starts[p]
@@ -169,7 +182,7 @@ def _course(
             joints[n] = ends[p]
             n += 1
         else:
-            n = _filled(b, row, height, starts[p], ends[p], joints, ids, n)
+            n, behind = _filled(b, row, height, starts[p], ends[p], behind, joints, ids, n)
             for k in range(first, n):
                 fill[k - 1] = True
             _unaligned(joints, first, n, under[0], _APART * height, 0.5 * b.shortest * height)

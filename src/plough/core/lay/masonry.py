@@ -325,7 +325,9 @@ def _coping(
         if min(b, end) - max(a, start) > 0.05
     ]
     lines = np.array([top, top + rule.cope])
-    found = laid(bond, [_COPES], lines, [stretches], [[]])
+    # each step has stones of its own
+    row = _COPES + (round(1000.0 * top) if rule.steps else 0)
+    found = laid(bond, [row], lines, [stretches], [[]])
     corners = found.corners.copy()
     if upright:
         short = uniform_array(int(seed), _COPE, found.id)

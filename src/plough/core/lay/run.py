@@ -42,6 +42,13 @@ class Corner:
         return -1 if self.turn > 0 else 1
 
 
+def _bend(line: Float64) -> float:
+    way = np.diff(line, axis=0)
+    turn = np.diff(np.unwrap(np.arctan2(way[:, 1], way[:, 0])))
+    long = np.hypot(*way.T)
+    return float((np.abs(turn) / (0.5 * (long[1:] + long[:-1]))).max(initial=0.0))
+
+
 @dataclass(frozen=True, eq=False)
 class Span:
     """A run from one knot to the next, and a little of what comes before and behind."""
@@ -75,11 +82,16 @@ class Span:
 
     @property
     def bend(self) -> float:
-        """How tightly it bends where it does most, as 1 by metres of the radius."""
-        way = np.diff(self.own, axis=0)
-        turn = np.diff(np.unwrap(np.arctan2(way[:, 1], way[:, 0])))
-        long = np.hypot(*way.T)
-        return float((np.abs(turn) / (0.5 * (long[1:] + long[:-1]))).max(initial=0.0))
+        """How tightly it bends between its knots where it does most, as 1 by metres of the radius."""
+        return _bend(self.own)
+
+    @property
+    def bend_with_knots(self) -> float:
+        """How tightly it bends where it does most, its knots among that; this hangs on the spans beside it."""
+        rows = np.nonzero((self.at >= 0.0) & (self.at <= self.length))[0]
+        first = rows[0] - (rows[0] > 0 and self.first is None)
+        last = rows[-1] + (rows[-1] + 1 < len(self.at) and self.last is None)
+        return _bend(self.line[first : last + 1])
 
     @property
     def key(self) -> str:

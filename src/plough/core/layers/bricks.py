@@ -292,7 +292,7 @@ def evaluate(p: BricksParameters, inputs: Inputs) -> Output:
     standing = rule.courses * rule.pitch
     solids += hung(p, spans, openings, standing, Timber(inputs.seed(p.seed), p.seed), inputs)
     findings = (
-        *tight(spans, p.closed, inputs),
+        *tight(spans, p.closed, rule.thickness, inputs),
         *into_itself(spans, p.closed, rule.thickness, inputs),
         *_amiss(p, rule, laid, spans, inputs),
     )

@@ -63,7 +63,7 @@ from plough.core.scene.runs import (
 from plough.core.scene.timber import Timber, hung
 from plough.core.tiles import tile_of
 
-VERSION = 1  #: raised when the same wall comes out otherwise
+VERSION = 2  #: raised when the same wall comes out otherwise
 MOST_STONES = 30_000
 MOST_OPENINGS = 60
 _THINNEST = 0.12  # metres of a wall's top
@@ -325,7 +325,7 @@ def evaluate(p: WallParameters, inputs: Inputs) -> Output:
             p, [lying(x, looks[0], seed, 0.01 * p.lying) for x in lost], looks, inputs
         )
     findings = (
-        *tight(spans, p.closed, inputs),
+        *tight(spans, p.closed, p.thickness, inputs),
         *into_itself(spans, p.closed, p.thickness, inputs),
     )
     return Output(

@@ -216,7 +216,7 @@ def openings_of(
     return shared(spans, kept)
 
 
-def tight(spans: list[Span], closed: bool, inputs: Inputs) -> list[Finding]:
+def tight(spans: list[Span], closed: bool, thickness: float, inputs: Inputs) -> list[Finding]:
     """Where a run bends too tightly for its thickness."""
     out = []
     for k, s in enumerate(spans):
@@ -228,7 +228,7 @@ def tight(spans: list[Span], closed: bool, inputs: Inputs) -> list[Finding]:
         own = (s.at >= 0.0) & (s.at <= s.length)
         left = np.minimum(*(np.hypot(*x[own].T) for x in (s.right, s.left)))
         row = int(left.argmin())
-        if left[row] < _TIGHT:
+        if left[row] < _TIGHT or 0.5 * thickness * s.bend_with_knots > _TIGHT:
             x, z = s.own[row]
             text = f"it bends more tightly than it is thick near ({x:.1f}, {z:.1f}); move a point, or make it thinner"
             place = (float(x), s.height(float(s.at[own][row])), float(z))
