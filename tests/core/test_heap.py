@@ -143,6 +143,19 @@ def test_limits_are_told_before_anything_falls() -> None:
     assert wrong.value.field.startswith("parts")
 
 
+def test_what_is_heavy_even_at_its_last_level_is_refused_before_it_falls() -> None:
+    inner = {"parts": [part(lent=ROCK)], "count": 60, "triangles": 400_000}
+    parameters = {**inner, "game": {"collider": "convex"}}
+    heavy = part("h", {"kind": "heap", "version": 1, "parameters": parameters}, seeds=1)
+    told: list[str] = []
+    with (
+        telling(lambda _s, words, *_: told.append(words)),
+        pytest.raises(TooLargeError, match="the limit is 400,000") as failed,
+    ):
+        heap(parts=[heavy], count=400)
+    assert failed.value.field == "count" and told[-1] != "Falling"
+
+
 def test_what_is_missing_is_left_out_and_a_thing_without_a_collider_lies_by_its_hull() -> None:
     assert heap(parts=[{"id": "p", "asset": "gone"}]).counts == {}
     leaf = {"kind": "leaf", "version": 1, "parameters": {}}

@@ -150,7 +150,7 @@ def _lying(
         shown: makes a picture on the way.
 
     Raises:
-        TooLargeError: too many bodies would fall.
+        TooLargeError: too many bodies would fall, or they have too many triangles even at their last levels.
     """
     things, choices, sizes = _things(p.parts)
     own = int(seed_for(seed, "heap"))
@@ -165,6 +165,20 @@ def _lying(
             "count",
             f"{p.count:,} would be {falling:,} bodies that fall; the limit is {MOST_BODIES:,}: lower it, or choose what is of fewer bodies",
             limit=f"{MOST_BODIES:,} bodies",
+            value=p.count,
+        )
+    times = np.bincount(variant, minlength=len(things)).tolist()
+    last = max(thing.levels for thing in things) - 1
+    least = sum(
+        n * thing.made(last, load).mesh.triangles
+        for n, thing in zip(times, things, strict=True)
+        if n
+    )
+    if least > MOST_TRIANGLES:
+        raise TooLargeError(
+            "count",
+            f"{p.count:,} would be {least:,} triangles at their last levels; the limit is {MOST_TRIANGLES:,}: lower it, or choose what has fewer",
+            limit=f"{MOST_TRIANGLES:,} triangles",
             value=p.count,
         )
     pose = Pose(size_low=p.size[0] / 100.0, size_high=p.size[1] / 100.0)
