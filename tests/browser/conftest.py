@@ -13,6 +13,7 @@ import httpx
 import pytest
 from PIL import Image, ImageChops
 from selenium import webdriver
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
@@ -224,3 +225,30 @@ def differing(a: Image.Image, b: Image.Image) -> float:
     """Share of pixels that differ visibly."""
     difference = ImageChops.difference(a, b).convert("L").point(lambda v: 255 if v > 24 else 0)
     return difference.histogram()[255] / (a.width * a.height)
+
+
+def begin(page: Page, kind: str) -> None:
+    """Ask for a new layer of a kind."""
+    page.button("add a layer").click()
+    row = f"//li//button[contains(., '{kind}')]"
+    page.until(lambda: page.driver.find_elements(By.XPATH, row), kind)[0].click()
+
+
+def add(page: Page, kind: str, *assets: str) -> None:
+    """Add a layer of a kind over assets of the scene."""
+    begin(page, kind)
+    page.until(lambda: page.all("dialog[open] img"), "pictures")
+    for asset in assets:
+        page.one(f"dialog[open] button[aria-label='place {asset}']").click()
+    page.button("Add the layer").click()
+
+
+def draw(page: Page, kind: str, *offsets: tuple[int, int]) -> None:
+    """Add a layer that is drawn, by clicks in the view so far from its middle."""
+    page.rested()  # there is ground to click on
+    begin(page, kind)
+    page.until(lambda: "finish" in page.text(), "what to draw")
+    canvas = page.one("section canvas")
+    for x, y in offsets:
+        ActionChains(page.driver).move_to_element_with_offset(canvas, x, y).click().perform()
+    page.keys(Keys.ENTER)

@@ -6,11 +6,10 @@ from typing import Any
 
 import httpx
 import pytest
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from tests.browser.conftest import Page, differing, packet, picture
+from tests.browser.conftest import Page, add, differing, packet, picture
 
 pytestmark = pytest.mark.browser
 
@@ -22,14 +21,7 @@ def test_lamps_are_set_along_a_path_and_follow_it(
     page.open_scene(scene_id)
     page.rested()
     empty = picture(page)
-    page.button("add a layer").click()
-    page.until(
-        lambda: page.driver.find_elements(By.XPATH, "//li//button[contains(., 'Along paths')]"),
-        "the kinds",
-    )[0].click()
-    page.until(lambda: page.all("dialog[open] img"), "pictures")
-    page.one("dialog[open] button[aria-label='place Willow']").click()
-    page.button("Add the layer").click()
+    add(page, "Along paths", "Willow")
 
     def posts() -> dict[str, Any]:
         layers = sedge.get(f"/api/scenes/{scene_id}").json()["layers"]

@@ -10,7 +10,7 @@ import httpx
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.conftest import Page, differing, packet, picture
+from tests.browser.conftest import Page, begin, differing, draw, packet, picture
 from tests.core.test_bake import validate
 
 
@@ -199,19 +199,7 @@ def test_an_area_is_drawn_and_a_layer_hidden_and_removed(page: Page, scene_id: s
     page.sign_in("sedge")
     page.open_scene(scene_id)
     page.rested()
-    page.driver.find_element(By.XPATH, "//button[contains(., 'Add')]").click()
-    page.until(
-        lambda: page.driver.find_elements(By.XPATH, "//li//button[contains(., 'Area')]"),
-        "the kinds",
-    )[0].click()
-    canvas = page.one("section canvas")
-    from selenium.webdriver import ActionChains
-
-    for x, y in ((-150, 40), (150, 40), (120, 150), (-140, 150)):
-        ActionChains(page.driver, duration=60).move_to_element_with_offset(
-            canvas, x, y
-        ).click().perform()
-    page.keys(Keys.ENTER)
+    draw(page, "Area", (-150, 40), (150, 40), (120, 150), (-140, 150))
     page.until(lambda: "New area" in page.text("[aria-label=Layers]"), "the new packet")
     page.keys("h")
     page.until(lambda: "hidden" in page.text("[aria-label=Layers]"), "the hidden packet")
@@ -227,11 +215,7 @@ def test_a_new_scatter_asks_what_and_shows_it_at_once(
     before = sedge.get(f"/api/scenes/{scene_id}").json()
 
     def ask() -> None:
-        page.button("add a layer").click()
-        page.until(
-            lambda: page.driver.find_elements(By.XPATH, "//li//button[contains(., 'Scatter')]"),
-            "the kinds",
-        )[0].click()
+        begin(page, "Scatter")
         page.until(lambda: len(page.all("dialog[open] img")) >= 15, "pictures")
 
     ask()

@@ -10,10 +10,9 @@ import httpx
 import pytest
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.actions.wheel_input import ScrollOrigin
-from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.conftest import Page, differing, picture
+from tests.browser.conftest import Page, add, differing, picture
 from tests.conftest import SMALL
 
 pytestmark = pytest.mark.browser
@@ -64,17 +63,6 @@ class Hand:
             down = 100 if clicks < 0 else -100
             ActionChains(driver).scroll_from_origin(origin, 0, down).perform()
         ActionChains(driver).key_up(key).perform()
-
-
-def add(page: Page, kind: str, *assets: str) -> None:
-    """Add a layer of a kind over assets of the scene."""
-    page.button("add a layer").click()
-    row = f"//li//button[contains(., '{kind}')]"
-    page.until(lambda: page.driver.find_elements(By.XPATH, row), kind)[0].click()
-    page.until(lambda: page.all("dialog[open] img"), "pictures")
-    for asset in assets:
-        page.one(f"dialog[open] button[aria-label='place {asset}']").click()
-    page.button("Add the layer").click()
 
 
 def layer_of(client: httpx.Client, scene: str, kind: str) -> dict[str, Any]:

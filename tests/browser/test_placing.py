@@ -11,7 +11,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
-from tests.browser.conftest import Page, differing, packet, picture
+from tests.browser.conftest import Page, add, differing, packet, picture
 
 pytestmark = pytest.mark.browser
 
@@ -46,17 +46,6 @@ def opened(page: Page, client: httpx.Client, scene: str) -> Scene:
     return Scene(client, scene)
 
 
-def begin(page: Page, kind: str, asset: str) -> None:
-    """Add a layer of a kind over an asset of the scene."""
-    page.button("add a layer").click()
-    page.until(
-        lambda: page.driver.find_elements(By.XPATH, f"//li//button[contains(., '{kind}')]"), kind
-    )[0].click()
-    page.until(lambda: page.all("dialog[open] img"), "pictures")
-    page.one(f"dialog[open] button[aria-label='place {asset}']").click()
-    page.button("Add the layer").click()
-
-
 def sentence(page: Page) -> str:
     return page.text("[data-sentence]").replace("\n", " ")
 
@@ -77,7 +66,7 @@ def test_what_stands_is_covered_and_hung_about(
 ) -> None:
     scene = opened(page, sedge, scene_id)
     empty = picture(page)
-    begin(page, "On surfaces", "Sedge")
+    add(page, "On surfaces", "Sedge")
     page.until(lambda: "on" in scene.of("surfaces")["parameters"], "the layer")
     made = scene.of("surfaces")
     assert made["parameters"]["on"] == ["sedges"]  # what stands last, to begin with
@@ -92,7 +81,7 @@ def test_what_stands_is_covered_and_hung_about(
     assert differing(picture(page), empty) > 0.001
 
     # seeds in the air: chosen first, then the place is drawn
-    begin(page, "In the air", "Sedge")
+    add(page, "In the air", "Sedge")
     page.until(lambda: "finish" in page.text(), "what to draw")
     canvas = page.one("section canvas")
     ActionChains(page.driver).move_to_element_with_offset(canvas, 0, 40).click().perform()
