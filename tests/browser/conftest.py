@@ -13,6 +13,7 @@ import httpx
 import pytest
 from PIL import Image, ImageChops
 from selenium import webdriver
+from selenium.webdriver import Chrome
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -37,28 +38,37 @@ _FLAGS = [
 PATIENCE = 90  #: seconds; the renderer is software
 
 
-class Page:
-    """A window, used as a person uses it."""
+def chromium() -> Chrome:
+    """A browser."""
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in _FLAGS:
+        options.add_argument(flag)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
+    return webdriver.Chrome(
+        options=options, service=webdriver.ChromeService("/usr/bin/chromedriver")
+    )
 
-    def __init__(self, base: str, quality: str = "coarse") -> None:
+
+class Page:
+    """A window, used as a person uses it: of a browser that others use after it, or of one of its own."""
+
+    def __init__(self, base: str, quality: str = "coarse", driver: Chrome | None = None) -> None:
         self.base = base
         self.downloads = Path(tempfile.mkdtemp(prefix="plough-downloads-"))
-        options = webdriver.ChromeOptions()
-        options.binary_location = "/usr/bin/chromium"
-        for flag in _FLAGS:
-            options.add_argument(flag)
-        options.add_experimental_option(
-            "prefs", {"download.default_directory": str(self.downloads)}
-        )
-        options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
-        self.driver = webdriver.Chrome(
-            options=options, service=webdriver.ChromeService("/usr/bin/chromedriver")
+        self.own = driver is None
+        self.driver = driver or chromium()
+        self.driver.switch_to.new_window("tab")
+        for log in ("browser", "performance"):
+            self.driver.get_log(log)  # what others did
+        self.driver.execute_cdp_cmd(
+            "Browser.setDownloadBehavior",
+            {"behavior": "allow", "downloadPath": str(self.downloads)},
         )
         self.driver.execute_cdp_cmd(
             "Emulation.setDeviceMetricsOverride",
             {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},
         )
-
         # most tests ask what is drawn, not how well
         self.driver.execute_cdp_cmd(
             "Page.addScriptToEvaluateOnNewDocument",
@@ -181,13 +191,30 @@ class Page:
         ]
 
     def close(self) -> None:
-        self.driver.quit()
+        """Leave nothing behind for whoever uses the browser next."""
+        if self.own:
+            self.driver.quit()
+            return
+        self.driver.execute_cdp_cmd(
+            "Storage.clearDataForOrigin", {"origin": self.base, "storageTypes": "all"}
+        )
+        self.driver.delete_all_cookies()
+        self.driver.close()
+        self.driver.switch_to.window(self.driver.window_handles[0])
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Chrome]:
+    """A browser for one test after another."""
+    driver = chromium()
+    yield driver
+    driver.quit()
 
 
 @pytest.fixture
-def page(running: Running) -> Iterator[Page]:
+def page(running: Running, browser: Chrome) -> Iterator[Page]:
     """A window."""
-    window = Page(running.base)
+    window = Page(running.base, driver=browser)
     yield window
     window.close()
 

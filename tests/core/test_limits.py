@@ -145,7 +145,7 @@ def test_any_numbers_within_their_limits_make_a_sound_mesh_or_are_refused(kind: 
     known = {row.path for row in describe(get_kind(kind).parameters)}
 
     @given(numbers_of(kind), st.integers(0, 2**32 - 1))
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=12 if get_kind(kind).slow else 40, deadline=None)
     def check(settings_: dict[str, Any], seed: int) -> None:
         values = with_values({"texture_size": "128"} if "texture_size" in known else {}, settings_)
         try:

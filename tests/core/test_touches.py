@@ -26,7 +26,7 @@ OWN: dict[str, dict[str, Any]] = {
     "along": {"paths": ["dyke"], "spacing": 4, "offset": 3},
     "surfaces": {"on": ["willows"], "spacing": 0.4},
     "air": {"points": [[0, 0]], "count": 40},
-    "pile": {"points": [[0, 0]], "count": 60, "radius": 20},
+    "pile": {"points": [[0, 0]], "count": 40, "radius": 20},
     "hedge": {"points": [[-30, 0], [30, 10]], "spacing": 1},
 }
 """Every kind of layer that has touches, with what makes it place many."""

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from plough.core.arrays import Float64
+from plough.core.kernels import kernel
 from plough.core.lay.bonds import CELLS
 from plough.core.lay.brick_rule import BrickRule
 from plough.core.lay.line import Line
@@ -58,11 +59,15 @@ class Grid:
         return _beyond(cells, self.cell, self.s)
 
 
+@kernel
 def _beyond(x: Float64, xs: Float64, ys: Float64) -> Float64:
     """Interpolated, and straight on beyond both ends."""
-    before = np.minimum(x - xs[0], 0.0) * (ys[1] - ys[0]) / (xs[1] - xs[0])
-    behind = np.maximum(x - xs[-1], 0.0) * (ys[-1] - ys[-2]) / (xs[-1] - xs[-2])
-    return np.asarray(np.interp(x, xs, ys) + before + behind)
+    out = np.empty(len(x))
+    last = len(xs) - 2
+    for n in range(len(x)):
+        k = min(max(np.searchsorted(xs, x[n]) - 1, 0), last)
+        out[n] = ys[k] + (x[n] - xs[k]) * (ys[k + 1] - ys[k]) / (xs[k + 1] - xs[k])
+    return out
 
 
 def _passing(corner: Corner, thick: float) -> float:

@@ -67,6 +67,9 @@ def _cut(middle: Float64, turn: Float64, size: Float64, j: int, k: int) -> bool:
     if abs(middle[j, 1] - middle[k, 1]) >= 0.5 * (size[j, 1] + size[k, 1]) - 1e-6:
         return False
     dx, dz = middle[k, 0] - middle[j, 0], middle[k, 2] - middle[j, 2]
+    reach = math.hypot(size[j, 0], size[j, 2]) + math.hypot(size[k, 0], size[k, 2])
+    if 4.0 * (dx * dx + dz * dz) >= reach * reach:
+        return False
     for one in range(2):
         a, b = (j, k) if one == 0 else (k, j)
         c, s = math.cos(turn[a]), math.sin(turn[a])

@@ -13,7 +13,7 @@ import numpy as np
 
 from plough.core.arrays import Float64, Int64, UInt64
 from plough.core.kernels import kernel
-from plough.core.lay.stones import MOST_CORNERS, THROUGH, Stones
+from plough.core.lay.stones import MOST_CORNERS, THROUGH, Stones, cut
 from plough.core.rng import stream, symmetric, uniform
 
 _GAP, _EDGE, _PROUD, _DEEP, _FACE, _TONE = (
@@ -65,30 +65,20 @@ def inset(corners: Float64, count: int, by: Float64, out: Float64) -> int:
     out[2], out[3] = (high0, high1), (low0, high1)
     n = 4
     for e in range(count):
-        a, b = corners[e], corners[(e + 1) % count]
-        dx, dy = b[0] - a[0], b[1] - a[1]
+        f = (e + 1) % count
+        dx, dy = corners[f, 0] - corners[e, 0], corners[f, 1] - corners[e, 1]
         long = math.sqrt(dx * dx + dy * dy)
         if long < 1e-9:
             continue
         nx, ny = -dy / long, dx / long  # inwards
-        level = nx * a[0] + ny * a[1] + by[e]
-        m = 0
-        for k in range(n):
-            p, q = out[k], out[(k + 1) % n]
-            f, g = nx * p[0] + ny * p[1] - level, nx * q[0] + ny * q[1] - level
-            if f >= 0:
-                work[m] = p
-                m += 1
-            if (f >= 0) != (g >= 0) and m < 2 * MOST_CORNERS - 1:
-                t = f / (f - g)
-                work[m] = p + t * (q - p)
-                m += 1
+        level = nx * corners[e, 0] + ny * corners[e, 1] + by[e]
+        m = cut(out, n, -nx, -ny, -level, work)
         n = 0
         for k in range(m):
-            if n and abs(work[k, 0] - out[n - 1, 0]) + abs(work[k, 1] - out[n - 1, 1]) < 1e-7:
-                continue
-            out[n] = work[k]
-            n += 1
+            x, y = work[k, 0], work[k, 1]
+            if n == 0 or abs(x - out[n - 1, 0]) + abs(y - out[n - 1, 1]) >= 1e-7:
+                out[n, 0], out[n, 1] = x, y
+                n += 1
         if n < 3:
             return 0
     return _plain(out, n)

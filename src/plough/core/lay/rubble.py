@@ -9,32 +9,12 @@ import numpy as np
 from plough.core.arrays import Float64, Int64
 from plough.core.kernels import kernel
 from plough.core.lay.courses import Bond, Fixed, Stretch
-from plough.core.lay.stones import MOST_CORNERS, Stones
+from plough.core.lay.stones import MOST_CORNERS, Stones, cut
 from plough.core.rng import stream, symmetric_array
 
 _OFF, _HEAVY = stream("rubble.off"), stream("rubble.weight")
 _ROUNDS = 2  #: of Lloyd's method (Lloyd 1982)
 _STRETCH = 1.45  #: heights count so much: cells come out wider than high
-
-
-@kernel
-def _cut(ring: Float64, n: int, nx: float, ny: float, level: float, work: Float64) -> int:
-    """`ring` (in place) where nx x + ny y <= level; the number of its corners, at most as many as it has room for."""
-    m = 0
-    most = ring.shape[0]
-    for k in range(n):
-        p, q = ring[k], ring[(k + 1) % n]
-        f, g = nx * p[0] + ny * p[1] - level, nx * q[0] + ny * q[1] - level
-        if f <= 0 and m < most:
-            work[m] = p
-            m += 1
-        if (f <= 0) != (g <= 0) and m < most:
-            t = f / (f - g)
-            work[m, 0], work[m, 1] = p[0] + t * (q[0] - p[0]), p[1] + t * (q[1] - p[1])
-            m += 1
-    for k in range(m):
-        ring[k] = work[k]
-    return m
 
 
 @kernel
@@ -87,7 +67,7 @@ def _cells(
             off = 0.5 * (apart + weight[i] - weight[j])  # of the line between, times how far apart
             if apart < 1e-12 or (off > 0.0 and off * off > far * far * apart):
                 continue
-            m = _cut(ring, m, dx, dy, dx * x + dy * y + off, work)
+            m = cut(ring, m, dx, dy, dx * x + dy * y + off, work)
             far = _radius(ring, m, x, y)
         for b in range(blocked.shape[0]):
             if m < 3 or blocked[b, 0] > x + far or blocked[b, 1] < x - far:
@@ -99,7 +79,7 @@ def _cells(
                 m = 0
                 continue
             if dx * dx + dy * dy < far * far:
-                m = _cut(ring, m, dx, dy, dx * px + dy * py, work)
+                m = cut(ring, m, dx, dy, dx * px + dy * py, work)
         count[i] = m
     return rings, count
 

@@ -7,11 +7,35 @@ from dataclasses import dataclass
 import numpy as np
 
 from plough.core.arrays import Bool, Float64, Int64, UInt64
+from plough.core.kernels import kernel
 
 MOST_CORNERS = 12  #: of one outline
 RIGHT, LEFT, THROUGH = 1, -1, 0  #: the face that a stone shows on; or it goes through to both
 DEPTH = 0.44  #: of a wall's thickness that a stone of one face takes
 FACE, JAMB, TIE, LINTEL, ARCH, COPE, SILL = range(7)  #: what a stone is
+
+
+@kernel
+def cut(ring: Float64, n: int, nx: float, ny: float, level: float, work: Float64) -> int:
+    """`ring` (in place) where nx x + ny y <= level; the number of its corners, at most as many as it has room for."""
+    m = 0
+    most = ring.shape[0]
+    px, py = ring[n - 1, 0], ring[n - 1, 1]
+    f = nx * px + ny * py - level
+    for k in range(n):
+        qx, qy = ring[k, 0], ring[k, 1]
+        g = nx * qx + ny * qy - level
+        if (f <= 0) != (g <= 0) and m < most:
+            t = f / (f - g)
+            work[m, 0], work[m, 1] = px + t * (qx - px), py + t * (qy - py)
+            m += 1
+        if g <= 0 and m < most:
+            work[m, 0], work[m, 1] = qx, qy
+            m += 1
+        px, py, f = qx, qy, g
+    for k in range(m):
+        ring[k, 0], ring[k, 1] = work[k, 0], work[k, 1]
+    return m
 
 
 @dataclass(frozen=True, slots=True)

@@ -98,6 +98,26 @@ def _apart(a: Float64, b: Float64) -> bool:
 
 
 @kernel
+def _boxes(
+    points: Float64,
+    faces: Int64,
+    low: Float64,
+    cell: float,
+    shape: Int64,
+    room: Float64,
+    box: Int64,
+) -> None:
+    """The boxes of triangles: `room` in metres, `box` in cells; least and greatest, (t, 6)."""
+    for t in range(faces.shape[0]):
+        for c in range(3):
+            a, b, d = points[faces[t, 0], c], points[faces[t, 1], c], points[faces[t, 2], c]
+            room[t, c], room[t, c + 3] = min(a, b, d), max(a, b, d)
+            for k in (c, c + 3):
+                at = int(math.floor((room[t, k] - low[c]) / cell))
+                box[t, k] = min(max(at, 0), shape[c] - 1)
+
+
+@kernel
 def _listed(box: Int64, shape: Int64, start: Int64, held: Int64, fills: bool) -> None:
     """Count the triangles of each cell in `start`, one cell on; or fill them in."""
     for t in range(box.shape[0]):
@@ -156,10 +176,8 @@ def crossing(points: Float64, faces: Int64) -> Bool:
     side = np.linalg.norm(points[faces[:, 1]] - points[faces[:, 0]], axis=1)
     cell = max(_WIDE * float(side.mean()), float((high - low).max()) / _FINEST, 1e-12)
     shape = np.floor((high - low) / cell).astype(np.int64) + 1
-    corners = points[faces]
-    room = np.concatenate([corners.min(axis=1), corners.max(axis=1)], axis=1)
-    box = np.floor((room - np.tile(low, 2)) / cell).astype(np.int64)
-    np.clip(box, 0, np.tile(shape - 1, 2), out=box)
+    room, box = np.empty((len(faces), 6)), np.empty((len(faces), 6), np.int64)
+    _boxes(points, faces, low, cell, shape, room, box)
     start = np.zeros(int(shape.prod()) + 1, np.int64)
     _listed(box, shape, start, np.empty(0, np.int64), False)
     start = np.cumsum(start)

@@ -17,41 +17,70 @@ from plough.core.mesh.value import Mesh, chosen
 _PASSES = 60
 _FEW = 0.002  # of the triangles, that a pass is worth its time for, where there is no number to come to
 _BORDER = 20.0  #: how much more an open edge, or a split, weighs than the surface
-_PAIRS = np.triu_indices(4)  #: of x, y, z and 1: the ten products that a quadric is made of
-_SQUARES = np.nonzero((_PAIRS[0] == _PAIRS[1]) & (_PAIRS[0] < 3))[0]  #: the products x², y², z²
-_TWICE = np.where(_PAIRS[0] == _PAIRS[1], 1.0, 2.0)
+_PRODUCTS = 10  #: of x, y, z and 1, each with each: a quadric's
 
 
+@kernel
+def _products(x: float, y: float, z: float, w: float, weight: float, out: Float64) -> None:
+    """Add the products of a plane, or of a place (w = 1), to `out` (10,)."""
+    out[0] += weight * x * x
+    out[1] += weight * x * y
+    out[2] += weight * x * z
+    out[3] += weight * x * w
+    out[4] += weight * y * y
+    out[5] += weight * y * z
+    out[6] += weight * y * w
+    out[7] += weight * z * z
+    out[8] += weight * z * w
+    out[9] += weight * w * w
+
+
+@kernel
 def _quadrics(points: Float64, faces: Int64, stiff: Int64) -> Float64:
     """(p, 10) quadrics of the planes at each point, by area; `stiff` (s, 3): sides (two points and a triangle) that are to stay where they are."""
-    a, b, c = (points[faces[:, k]] for k in range(3))
-    normal = np.cross(b - a, c - a)
-    area = np.linalg.norm(normal, axis=1)
-    normal /= np.maximum(area, 1e-30)[:, None]
-    # through each stiff side a plane, upright on its triangle
-    start, side = points[stiff[:, 0]], points[stiff[:, 1]] - points[stiff[:, 0]]
-    length = np.linalg.norm(side, axis=1)
-    upright = np.cross(side, normal[stiff[:, 2]]) / np.maximum(length, 1e-30)[:, None]
-    corners = np.concatenate([faces.reshape(-1), stiff[:, :2].reshape(-1)])
-    at = np.concatenate([a, start])
-    normals = np.concatenate([normal, upright])
-    weight = np.concatenate([0.5 * area, length**2 * _BORDER])
-    planes = np.concatenate([normals, -np.einsum("ij,ij->i", normals, at)[:, None]], axis=1)
-    of_faces = np.repeat(np.arange(len(faces)), 3)
-    of_sides = len(faces) + np.repeat(np.arange(len(stiff)), 2)
-    products = planes[:, _PAIRS[0]] * planes[:, _PAIRS[1]] * weight[:, None]
-    each = products[np.concatenate([of_faces, of_sides])]
-    sums = [np.bincount(corners, column, len(points)) for column in each.T]
-    return np.stack(sums, axis=1)
+    out = np.zeros((points.shape[0], _PRODUCTS))
+    normals, own = np.empty((faces.shape[0], 3)), np.empty(_PRODUCTS)
+    for t in range(faces.shape[0]):
+        a, b, c = points[faces[t, 0]], points[faces[t, 1]], points[faces[t, 2]]
+        for k in range(3):
+            d, e = (k + 1) % 3, (k + 2) % 3
+            normals[t, k] = (b[d] - a[d]) * (c[e] - a[e]) - (b[e] - a[e]) * (c[d] - a[d])
+        n = normals[t]
+        area = np.sqrt(n[0] ** 2 + n[1] ** 2 + n[2] ** 2)
+        n /= max(area, 1e-30)
+        own[:] = 0.0
+        off = -(n[0] * a[0] + n[1] * a[1] + n[2] * a[2])
+        _products(n[0], n[1], n[2], off, 0.5 * area, own)
+        for k in range(3):
+            out[faces[t, k]] += own
+    u = np.empty(3)
+    for s in range(stiff.shape[0]):
+        # through each stiff side a plane, upright on its triangle
+        a, b, n = points[stiff[s, 0]], points[stiff[s, 1]], normals[stiff[s, 2]]
+        for k in range(3):
+            d, e = (k + 1) % 3, (k + 2) % 3
+            u[k] = (b[d] - a[d]) * n[e] - (b[e] - a[e]) * n[d]
+        square = (b[0] - a[0]) ** 2 + (b[1] - a[1]) ** 2 + (b[2] - a[2]) ** 2
+        u /= max(np.sqrt(square), 1e-30)
+        own[:] = 0.0
+        off = -(u[0] * a[0] + u[1] * a[1] + u[2] * a[2])
+        _products(u[0], u[1], u[2], off, _BORDER * square, own)
+        out[stiff[s, 0]] += own
+        out[stiff[s, 1]] += own
+    return out
 
 
-def _costs(ends: Int64, quadrics: Float64, points: Float64) -> Float64:
-    """(e,) the squared distances, by area, that the second point of each edge has from the planes of both."""
-    place = np.concatenate([points, np.ones((len(points), 1))], axis=1)
-    products = place[:, _PAIRS[0]] * place[:, _PAIRS[1]] * _TWICE
-    u, v = ends.T
-    out: Float64 = np.einsum("ij,ij->i", quadrics[u] + quadrics[v], products[v])
-    return np.maximum(out, 0.0)
+@kernel
+def _costs(ends: Int64, quadrics: Float64, points: Float64, costs: Float64, areas: Float64) -> None:
+    """The squared distances, by area, that the second point of each edge has from the planes of both, and the area of these planes."""
+    for e in range(ends.shape[0]):
+        u, v = quadrics[ends[e, 0]], quadrics[ends[e, 1]]
+        x, y, z = points[ends[e, 1], 0], points[ends[e, 1], 1], points[ends[e, 1], 2]
+        total = (u[0] + v[0]) * x * x + (u[4] + v[4]) * y * y + (u[7] + v[7]) * z * z
+        total += 2.0 * ((u[1] + v[1]) * x * y + (u[2] + v[2]) * x * z + (u[5] + v[5]) * y * z)
+        total += 2.0 * ((u[3] + v[3]) * x + (u[6] + v[6]) * y + (u[8] + v[8]) * z)
+        costs[e] = max(0.0, total + u[9] + v[9])
+        areas[e] = u[0] + v[0] + u[4] + v[4] + u[7] + v[7]
 
 
 @kernel
@@ -209,7 +238,7 @@ def _pass(
                 for k in range(3):
                     touched[faces[t, k]] = True
         touched[u] = touched[v] = True
-        for k in range(10):
+        for k in range(_PRODUCTS):
             quadrics[v, k] += quadrics[u, k]
     return gone
 
@@ -242,6 +271,9 @@ def simplified(mesh: Mesh, target: int, within: float = np.inf, held: Bool | Non
     )
     faces, vertices, owner = faces[whole], vertices[whole], owner[whole]
     quadrics = _quadrics(points, faces, _stiff(faces, vertices))
+    stays = np.zeros(count, bool)
+    if held is not None:
+        stays[point[held]] = True
     for _ in range(_PASSES):
         spare = len(faces) - target
         if spare <= 0:
@@ -252,15 +284,11 @@ def simplified(mesh: Mesh, target: int, within: float = np.inf, held: Bool | Non
         on_border[edges.ends[border].reshape(-1)] = True
         ends = np.concatenate([edges.ends, edges.ends[:, ::-1]])
         both = np.concatenate([border, border])
-        costs = _costs(ends, quadrics, points)
-        may = np.ones(len(ends), bool)
+        costs, areas = np.empty(len(ends)), np.empty(len(ends))
+        _costs(ends, quadrics, points, costs, areas)
+        may = ~stays[ends[:, 0]]
         if np.isfinite(within):
-            area = quadrics[:, _SQUARES].sum(axis=1)
-            may &= costs <= within**2 * area[ends].sum(axis=1)
-        if held is not None:
-            stays = np.zeros(count, bool)
-            stays[point[held]] = True
-            may &= ~stays[ends[:, 0]]
+            may &= costs <= within**2 * areas
         rows = np.flatnonzero(may)
         order = rows[np.argsort(costs[rows], kind="stable")][: max(64, len(ends) // 3)]
         start, sides = about_points(faces, count)

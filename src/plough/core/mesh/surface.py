@@ -8,7 +8,7 @@ import numpy as np
 
 from plough.core.arrays import Float32, Float64, Int64
 from plough.core.kernels import kernel
-from plough.core.mesh.topology import about_points
+from plough.core.mesh.topology import about_points, numbered
 
 _ODD = np.uint64(0x9E3779B97F4A7C15)
 
@@ -62,8 +62,8 @@ def split_corners(corner: Int64, *told: Float32) -> tuple[Int64, Int64]:
         key = (key ^ (key >> np.uint64(29))) * _ODD + np.rint(column * 1000.0).astype(
             np.int64
         ).astype(np.uint64)
-    _, first, indices = np.unique(key, return_index=True, return_inverse=True)
-    return first, indices.reshape(-1, 3)
+    first, vertex = numbered(key)
+    return first, vertex.reshape(-1, 3)
 
 
 def boxed_coordinates(corners: Float64, normals: Float64, repeat: float) -> Float32:

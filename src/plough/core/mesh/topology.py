@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from plough.core.arrays import Bool, Float64, Int64
+from plough.core.arrays import Bool, Float64, Int64, UInt64
 from plough.core.kernels import kernel
 
 SAME = 1e-6  #: of the size: vertices nearer than that are one point
@@ -17,6 +17,34 @@ _RIM = 0.1  #: of a body's triangles: a longer loop of edges is its rim
 MOST_HOLE = 400  #: edges of a hole that is closed
 
 
+_ODD = np.uint64(0x9E3779B97F4A7C15)
+
+
+@kernel
+def _numbered(keys: UInt64, held: Int64, of: Int64, first: Int64) -> int:
+    """Number keys as they come; `held`, all -1, has room for more than there are, a power of two."""
+    room = np.uint64(held.shape[0] - 1)
+    count = 0
+    for k in range(keys.shape[0]):
+        mixed = keys[k] * _ODD
+        at = (mixed ^ (mixed >> np.uint64(32))) & room
+        while held[at] >= 0 and keys[first[held[at]]] != keys[k]:
+            at = (at + np.uint64(1)) & room
+        if held[at] < 0:
+            held[at] = count
+            first[count] = k
+            count += 1
+        of[k] = held[at]
+    return count
+
+
+def numbered(keys: UInt64) -> tuple[Int64, Int64]:
+    """Keys numbered as they come: the (d,) rows in which each is met first, and the (n,) number of each."""
+    held = np.full(2 << max(len(keys), 1).bit_length(), -1, np.int64)
+    of, first = np.empty(len(keys), np.int64), np.empty(len(keys), np.int64)
+    return first[: _numbered(keys, held, of, first)].copy(), of
+
+
 def welded_points(positions: Float64, size: float) -> tuple[Int64, int]:
     """(n,) the point that each vertex is at, and the number of points; `size` is the mesh's, in its unit."""
     if not len(positions):
@@ -24,9 +52,8 @@ def welded_points(positions: Float64, size: float) -> tuple[Int64, int]:
     step = max(SAME * size, 1e-12)
     x, y, z = np.rint((positions - positions.min(axis=0)) / step).astype(np.int64).T
     room = int(1.0 / SAME) + 2
-    _, point = np.unique((x * room + y) * room + z, return_inverse=True)
-    point = point.reshape(-1)
-    return point, int(point.max(initial=-1)) + 1
+    first, point = numbered(((x * room + y) * room + z).astype(np.uint64))
+    return point, len(first)
 
 
 def flat_triangles(positions: Float64, faces: Int64) -> Bool:
@@ -47,21 +74,67 @@ class Edges:
     forward: Bool  #: (3 m,) whether the side runs from the lesser point
 
 
+@kernel
+def _by_point(corner: Int64, start: Int64, out: Int64) -> None:
+    """Corners by point, as they come; `start` (p + 1,) is where each point's begin."""
+    at = start[:-1].copy()
+    for c in range(corner.shape[0]):
+        p = corner[c]
+        out[at[p]] = c
+        at[p] += 1
+
+
+@kernel
+def _edges(faces: Int64, start: Int64, sides: Int64, of: Int64, ends: Int64, uses: Int64) -> int:
+    """Number the edges by their points: `sides` are those of each lesser point, which are put in order by the greater."""
+    count = 0
+    for p in range(start.shape[0] - 1):
+        first = count
+        for n in range(start[p], start[p + 1]):
+            # insert it among the few that are in order
+            s, m = sides[n], n
+            t, k = s // 3, s % 3
+            far = max(faces[t, k], faces[t, (k + 1) % 3])
+            while m > start[p]:
+                u, j = sides[m - 1] // 3, sides[m - 1] % 3
+                if max(faces[u, j], faces[u, (j + 1) % 3]) <= far:
+                    break
+                sides[m] = sides[m - 1]
+                m -= 1
+            sides[m] = s
+        for n in range(start[p], start[p + 1]):
+            t, k = sides[n] // 3, sides[n] % 3
+            far = max(faces[t, k], faces[t, (k + 1) % 3])
+            if count == first or ends[count - 1, 1] != far:
+                ends[count, 0], ends[count, 1] = p, far
+                uses[count] = 0
+                count += 1
+            uses[count - 1] += 1
+            of[sides[n]] = count - 1
+    return count
+
+
 def edges_of(faces: Int64) -> Edges:
-    """The edges of (m, 3) triangles over points."""
+    """The edges of (m, 3) triangles over points, by the lesser point and then by the other."""
     a, b = faces.reshape(-1), np.roll(faces, -1, axis=1).reshape(-1)
-    low, high = np.minimum(a, b), np.maximum(a, b)
-    n = int(faces.max(initial=0)) + 1
-    keys, of, uses = np.unique(low * n + high, return_inverse=True, return_counts=True)
-    return Edges(np.stack([keys // n, keys % n], axis=1), uses, of.reshape(-1), a < b)
+    start, sides = _lists(np.minimum(a, b), int(faces.max(initial=-1)) + 1)
+    of, uses = np.empty(len(a), np.int64), np.empty(len(a), np.int64)
+    ends = np.empty((len(a), 2), np.int64)
+    count = _edges(faces, start, sides, of, ends, uses)
+    return Edges(ends[:count].copy(), uses[:count].copy(), of, a < b)
 
 
 def about_points(faces: Int64, count: int) -> tuple[Int64, Int64]:
     """Where the corners at each of `count` points begin, (count + 1,), in a list of corners (3 m,) by point: 3 t + k for corner k of triangle t."""
-    corner = faces.reshape(-1)
+    return _lists(faces.reshape(-1), count)
+
+
+def _lists(corner: Int64, count: int) -> tuple[Int64, Int64]:
     start = np.zeros(count + 1, np.int64)
     np.cumsum(np.bincount(corner, minlength=count), out=start[1:])
-    return start, np.argsort(corner, kind="stable")
+    out = np.empty(len(corner), np.int64)
+    _by_point(corner, start, out)
+    return start, out
 
 
 @kernel
