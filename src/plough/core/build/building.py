@@ -1,0 +1,413 @@
+"""Buildings: a body of storeys, façades in cells filled from a kit of pieces, and roofs over any plan."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, ClassVar
+
+import numpy as np
+from pydantic import Field
+
+from plough.core.arrays import Float32
+from plough.core.build.hulled import hull_collider
+from plough.core.collider import Collider, GameParameters
+from plough.core.errors import ParameterError
+from plough.core.house.body import (
+    MOST_STOREYS,
+    BodyName,
+    Pull,
+    RoofName,
+    RoofRule,
+    Storey,
+    Wing,
+    covered_of,
+    outline,
+    storeys_of,
+)
+from plough.core.house.facade import Edit, Filling
+from plough.core.house.kits import COVERINGS, KITS, ROLES, Kit, KitName, RoleName
+from plough.core.house.raised import Footing, Raised, RoofLook, raised
+from plough.core.house.roof import triangles_of
+from plough.core.kinds import Product, kind
+from plough.core.matters import Matters, above, among
+from plough.core.mesh.material import Material
+from plough.core.parameters import (
+    Id,
+    Parameters,
+    Point,
+    Seed,
+    choice,
+    count,
+    flag,
+    number,
+    section,
+    seeded,
+)
+
+MOST_WINGS = 6
+MOST_EDITS = 200
+_SOFT = {"thatch", "turf"}  # coverings that are seen at the eaves
+
+
+class WingParameters(Parameters):
+    """What is built on to an edge of the plan."""
+
+    id: Id
+    edge: str = Field("w2", max_length=64, description="That it is built on to.")
+    at: float = Field(0.5, ge=0, le=1, description="Along the edge.")
+    wide: float = Field(4.0, ge=0.6, le=60, description="Metres along the edge.")
+    deep: float = Field(3.0, ge=0.3, le=60, description="Metres out.")
+    storeys: int = Field(1, ge=1, le=MOST_STOREYS)
+
+
+class CellEdit(Parameters):
+    """A cell that is filled by hand."""
+
+    cell: int = Field(ge=0, le=200, description="From the left.")
+    piece: str = Field("", max_length=40, description="Of the kit; nothing: none.")
+
+
+class FaceEdit(Parameters):
+    """What is done to one face by hand."""
+
+    id: str = Field(max_length=64, description="Its edge and its storey: w0-1.")
+    role: RoleName | None = None
+    out: float = Field(0.0, ge=-20, le=20, description="Metres that it is pulled out.")
+    splits: tuple[Annotated[float, Field(ge=0, le=200)], ...] = Field(
+        (), max_length=60, description="Metres from its left where cells end."
+    )
+    cells: tuple[CellEdit, ...] = Field((), max_length=60)
+
+
+class RoleParameters(Parameters):
+    """How the faces of a role are filled."""
+
+    wide: float = number(
+        0.0,
+        "Cells wide about",
+        (0, 20),
+        soft=(0, 5),
+        unit="m",
+        step=0.05,
+        help="0: as the kit has it.",
+    )
+    filled: float = number(100, "Filled", (0, 200), unit="%", step=1, help="Of what the kit fills.")
+    stretched: bool = flag(True, "Pieces as wide as their cells")
+    seed: Seed = seeded()
+
+
+class BuildingGame(GameParameters):
+    """What a building brings for a game."""
+
+    collider: Annotated[str, Field(pattern="^(none|convex|each)$")] = choice(  # type: ignore[assignment]
+        "each",
+        "Collider",
+        {"none": "None", "each": "Convex pieces, storey by storey", "convex": "One hull"},
+    )
+
+
+class BuildingParameters(Parameters):
+    """A building."""
+
+    stages: ClassVar[tuple[str, ...]] = ("Body", "Faces", "Roof", "Footing", "Kit", "Game")
+    matters: ClassVar[Matters] = {
+        "long": among("body", "long", "ell", "tee", "court", "round"),
+        "wide": among("body", "long", "ell", "tee", "court"),
+        "wing": among("body", "ell", "tee", "court"),
+        "corners": among("body", "drawn"),
+        "from_storey": above("storeys", 1),
+        "pitch": among("roof", "gable", "hip", "half", "shed", "mansard"),
+        "overhang": among("roof", "gable", "hip", "half", "shed", "mansard"),
+        "verge": among("roof", "gable", "half", "shed"),
+        "parapet": among("roof", "flat"),
+    }
+
+    body: BodyName = choice(
+        "long",
+        "Body",
+        {
+            "long": "Long house",
+            "ell": "Two wings in an angle",
+            "tee": "With a wing behind",
+            "court": "About a yard",
+            "round": "Round",
+            "drawn": "As drawn",
+        },
+        group="Body",
+    )
+    long: float = number(9.0, "Long", (1.5, 120), soft=(3, 30), unit="m", step=0.1, group="Body")
+    wide: float = number(5.4, "Wide", (1.5, 60), soft=(3, 14), unit="m", step=0.1, group="Body")
+    wing: float = number(4.6, "Wings", (1.0, 60), soft=(2, 12), unit="m", step=0.1, group="Body")
+    corners: tuple[Point, ...] = Field(
+        (),
+        max_length=60,
+        description="Of what is drawn, east and south.",
+        json_schema_extra={"control": "plan", "unit": "m", "group": "Body"},
+    )
+    wings: tuple[WingParameters, ...] = Field(
+        (),
+        max_length=MOST_WINGS,
+        description="Built on to edges.",
+        json_schema_extra={"control": "wings", "unit": "m", "group": "Body"},
+    )
+    storeys: int = count(1, "Storeys", (1, MOST_STOREYS), group="Body")
+    ground: float = number(
+        2.5, "Ground floor", (1.6, 12), soft=(2, 6), unit="m", step=0.05, group="Body"
+    )
+    upper: float = number(
+        2.4, "Upper floors", (1.6, 12), soft=(2, 5), unit="m", step=0.05, group="Body"
+    )
+    setback: float = number(
+        0.0,
+        "Set back",
+        (-1.5, 6),
+        soft=(-0.6, 2),
+        unit="m",
+        step=0.05,
+        group="Body",
+        help="Each storey behind the one below; below 0 it stands out over it.",
+    )
+    from_storey: int = count(1, "From storey", (1, MOST_STOREYS - 1), group="Body")
+    door: float = number(0.5, "Door", (0, 1), group="Faces", help="Along the front.")
+    front: RoleParameters = section(RoleParameters(), "Front", "Faces")
+    lower: RoleParameters = section(RoleParameters(), "Ground floor", "Faces")
+    above: RoleParameters = section(RoleParameters(), "Upper floors", "Faces")
+    gable: RoleParameters = section(RoleParameters(), "Gables", "Faces")
+    faces: tuple[FaceEdit, ...] = Field(
+        (),
+        max_length=MOST_EDITS,
+        description="What is done to faces by hand.",
+        json_schema_extra={"control": "faces", "unit": "", "group": "Faces"},
+    )
+    roof: RoofName = choice(
+        "gable",
+        "Form",
+        {
+            "gable": "Gables",
+            "hip": "Hips",
+            "half": "Half hips",
+            "shed": "To one side",
+            "mansard": "Steep below, flat above",
+            "flat": "Flat",
+        },
+        group="Roof",
+    )
+    pitch: float = number(45, "Pitch", (8, 75), unit="°", step=1, group="Roof")
+    overhang: float = number(
+        0.4, "Eaves stand out", (0, 3), soft=(0, 1.2), unit="m", step=0.02, group="Roof"
+    )
+    verge: float = number(
+        0.25, "Gables overhang", (0, 2), soft=(0, 0.8), unit="m", step=0.02, group="Roof"
+    )
+    thick: float = number(
+        0.0,
+        "Thick",
+        (0, 1),
+        soft=(0, 0.6),
+        unit="m",
+        group="Roof",
+        help="0: as its covering has it.",
+    )
+    covering: str = choice(
+        "kit",
+        "Covered with",
+        {
+            "kit": "As the kit has it",
+            "tiles": "Tiles",
+            "shingles": "Shingles",
+            "thatch": "Thatch",
+            "turf": "Turf",
+            "boards": "Boards",
+        },
+        group="Roof",
+    )
+    ridge: bool = flag(True, "Ridges are capped", group="Roof")
+    chimneys: int = count(1, "Chimneys", (0, 3), group="Roof")
+    dormers: int = count(0, "Dormers", (0, 12), group="Roof")
+    parapet: float = number(0.6, "Parapet", (0, 3), soft=(0, 1.5), unit="m", group="Roof")
+    footing: float = number(
+        0.35, "Above the ground", (0, 4), soft=(0, 1.5), unit="m", group="Footing"
+    )
+    footing_out: float = number(
+        0.08, "Stands out", (0, 1), soft=(0, 0.4), unit="m", group="Footing"
+    )
+    deep: float = number(
+        0.8,
+        "Goes down",
+        (0.1, 12),
+        soft=(0.3, 4),
+        unit="m",
+        group="Footing",
+        help="Below the ground.",
+    )
+    kit: KitName = choice("timber", "Kit", {name: k.title for name, k in KITS.items()}, group="Kit")
+    texture_size: int = Field(
+        512,
+        ge=128,
+        le=2048,
+        title="Textures",
+        description="Pixels a side.",
+        json_schema_extra={
+            "control": "count",
+            "unit": "px",
+            "group": "Kit",
+            "soft": [256, 1024],
+            "step": 128,
+        },
+    )
+    game: BuildingGame = section(BuildingGame(), "Game", "Game")
+
+
+_THICK: dict[str, float] = {
+    "thatch": 0.34,
+    "turf": 0.28,
+    "tiles": 0.12,
+    "shingles": 0.09,
+    "boards": 0.07,
+}
+
+
+def storeys(p: BuildingParameters) -> list[Storey]:
+    """The storeys of a building."""
+    base = outline(p.body, p.long, p.wide, p.wing, p.corners)
+    wings = [Wing(w.id, w.edge, w.at, w.wide, w.deep, w.storeys) for w in p.wings]
+    pulls = []
+    for k, f in enumerate(p.faces):
+        edge, _, storey = f.id.rpartition("-")
+        if not storey.isdigit() or not edge:
+            raise ParameterError(
+                f"faces.{k}.id", "names no face: an edge, a dash and a storey, as w0-1", value=f.id
+            )
+        pulls.append(Pull(edge, int(storey), f.out))
+    heights = [p.ground, *([p.upper] * (p.storeys - 1))]
+    return storeys_of(base, p.footing, heights, wings, pulls, p.setback, p.from_storey)
+
+
+def _fillings(p: BuildingParameters, k: Kit) -> dict[RoleName, Filling]:
+    own = {"front": p.front, "lower": p.lower, "upper": p.above, "gable": p.gable}
+    out: dict[RoleName, Filling] = {}
+    for name in ROLES:
+        role, mine = k.roles[name], own[name]
+        wide = mine.wide or role.wide
+        filled = min(1.0, role.filled * mine.filled / 100.0)
+        out[name] = Filling(
+            type(role)(wide, filled, role.pieces, role.rest), mine.seed, mine.stretched
+        )
+    return out
+
+
+def _edits(p: BuildingParameters, k: Kit) -> dict[str, Edit]:
+    out = {}
+    for n, f in enumerate(p.faces):
+        for m, c in enumerate(f.cells):
+            if c.piece and c.piece not in k.pieces:
+                known = ", ".join(k.pieces)
+                raise ParameterError(
+                    f"faces.{n}.cells.{m}.piece",
+                    f"the kit has no piece {c.piece!r}; it has {known}",
+                    limit=known,
+                    value=c.piece,
+                )
+        out[f.id] = Edit(f.role, f.splits, {c.cell: c.piece for c in f.cells})
+    return out
+
+
+def made_of(p: BuildingParameters, seed: int, detail: int) -> tuple[Raised, list[Storey]]:
+    """A building's triangles, and its storeys.
+
+    Raises:
+        ParameterError: its plan would cross itself, or names what is not there.
+    """
+    k = KITS[p.kit]
+    own = storeys(p)
+    rule = RoofRule(p.roof, math.radians(p.pitch), p.overhang, p.verge)
+    covering = k.covering if p.covering == "kit" else p.covering
+    look = RoofLook(p.thick or _THICK[covering], p.parapet, p.chimneys, p.dormers, p.ridge)
+    made = raised(
+        own,
+        covered_of(own, rule),
+        k,
+        _fillings(p, k),
+        _edits(p, k),
+        Footing(p.footing, p.footing_out, p.deep),
+        look,
+        p.door,
+        seed,
+        detail,
+    )
+    return made, own
+
+
+def _materials(
+    p: BuildingParameters, used: set[str], seed: int
+) -> tuple[dict[str, Material], dict[str, float]]:
+    k = KITS[p.kit]
+    covers = dict(k.covers)
+    if p.covering != "kit":
+        covers["roof"] = covers["cap"] = COVERINGS[p.covering]  # type: ignore[index]
+    covering = k.covering if p.covering == "kit" else p.covering
+    covers["fascia"] = covers["roof" if covering in _SOFT else "timber"]
+    materials, repeats = {}, {}
+    for slot in sorted(used):
+        cover_ = covers[slot]
+        materials[slot] = cover_.material(slot, p.texture_size, seed)
+        repeats[slot] = cover_.repeat
+    return materials, repeats
+
+
+def _collider(p: BuildingParameters, own: list[Storey], points: Float32) -> Collider:
+    if p.game.collider != "each":
+        return hull_collider(p.game, points)  # type: ignore[arg-type]
+    pieces = []
+    for s in own:
+        corners = s.ring.corners
+        way = np.roll(corners, -1, axis=0) - corners
+        after = np.roll(way, -1, axis=0)
+        bend = way[:, 0] * after[:, 1] - way[:, 1] * after[:, 0]
+        rows = [np.arange(len(corners))]
+        if (bend < -1e-9).any():
+            rows = [np.array(t) for t in triangles_of(corners, rows)]
+        for r in rows:
+            flat = np.concatenate([corners[r], corners[r]])
+            up = np.repeat([0.0 if s.number == 0 else s.low, s.high], len(r))
+            pieces.append(np.column_stack([flat[:, 0], up, -flat[:, 1]]).astype(np.float32))
+    return Collider(
+        pieces=tuple(pieces), movement=p.game.movement, camera=p.game.camera, shots=p.game.shots
+    )
+
+
+@kind(
+    "building",
+    "Building",
+    "Storeys over a plan, faces in cells filled from a kit of pieces, a roof over any of it.",
+    BuildingParameters,
+    hard=True,
+)
+def make(p: BuildingParameters, seed: int, detail: int) -> Product:
+    """A building; its front faces south."""
+    made, own = made_of(p, seed, detail)
+    runs = made.soup.runs()
+    materials, repeats = _materials(p, made.soup.slots, seed)
+    mesh = made.soup.mesh(repeats)
+    at = mesh.positions
+    foot = own[0].ring.corners
+    radius = float(np.hypot(foot[:, 0], foot[:, 1]).max())
+    cells = [c for cs in made.cells.values() for c in cs]
+    openings = sum(c.piece is not None and c.piece.open for c in cells)
+    return Product(
+        mesh,
+        materials,
+        footprint_radius=radius,
+        canopy_radius=float(np.hypot(at[:, 0], at[:, 2]).max()),
+        height=float(at[:, 1].max()),
+        collider=_collider(p, own, at),
+        game=p.game,
+        counts={"faces": len(made.faces), "openings": openings, "triangles": mesh.triangles},
+        ranges={n: (int(r[0]), len(r)) for n, r in runs.items() if _together(r)},
+    )
+
+
+def _together(rows: object) -> bool:
+    """Whether rows follow on each other."""
+    r = np.asarray(rows)
+    return bool(len(r) and r[-1] - r[0] + 1 == len(r))

@@ -1,0 +1,323 @@
+"""Buildings: closed bodies, façades that keep their cells, roofs that cover their plan."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+import trimesh
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from shapely import Polygon, points, union_all
+
+from plough.core.build.building import BuildingParameters, made_of, storeys
+from plough.core.errors import ParameterError
+from plough.core.house.body import RoofRule, covered_of
+from plough.core.house.forms import Form
+from plough.core.house.kits import KITS
+from plough.core.house.pieces import form_of
+from plough.core.house.plan import Ring, moved, pulled
+from plough.core.house.raised import Raised
+from plough.core.house.roof import area_of
+from plough.core.kinds import make
+from plough.core.parameters import build, describe
+
+BODIES = ("long", "ell", "tee", "court", "round")
+ROOFS = ("gable", "hip", "half", "shed", "mansard", "flat")
+WING = {"id": "a", "edge": "w0", "at": 0.2, "wide": 4, "deep": 2.5, "storeys": 1}
+
+
+def raise_(values: dict[str, Any], seed: int = 1, detail: int = 0) -> Raised:
+    return made_of(build(BuildingParameters, values), seed, detail)[0]
+
+
+def solids(made: Raised) -> dict[str, trimesh.Trimesh]:
+    """The bodies of a building that are to be closed, as meshes of another library."""
+    mesh = made.soup.mesh({})
+    faces = mesh.positions[mesh.indices].astype(float)
+    out = {}
+    for name, rows in made.soup.runs().items():
+        if not name.startswith("pieces"):
+            corners = faces[rows].reshape(-1, 3)
+            body = trimesh.Trimesh(corners, np.arange(len(corners)).reshape(-1, 3))
+            body.merge_vertices(digits_vertex=4)
+            out[name] = body
+    return out
+
+
+def closed(made: Raised) -> None:
+    for name, body in solids(made).items():
+        for part in body.split(only_watertight=False) if "roof" in name else [body]:
+            assert part.is_watertight and part.is_winding_consistent, name
+            assert part.volume > 0, name
+
+
+@pytest.mark.parametrize("kit", KITS)
+@pytest.mark.parametrize("body", BODIES)
+def test_every_body_of_every_kit_is_closed_and_faces_outwards(body: str, kit: str) -> None:
+    for roof in ROOFS:
+        values = {"body": body, "kit": kit, "roof": roof, "long": 14, "storeys": 2, "dormers": 2}
+        made = raise_(values)
+        closed(made)
+        assert not made.why
+
+
+@pytest.mark.parametrize(
+    "own",
+    [
+        {"setback": 0.8, "storeys": 4, "from_storey": 2},
+        {"setback": -0.4, "storeys": 2},
+        {"wings": [WING], "storeys": 2},
+        {"wings": [WING, {**WING, "id": "b", "edge": "w2", "storeys": 2}], "storeys": 3},
+        {"faces": [{"id": "w0-1", "out": 0.9}, {"id": "w1-0", "out": -0.6}], "storeys": 2},
+        {"body": "ell", "wings": [{**WING, "edge": "w1", "at": 1}], "roof": "half"},
+    ],
+    ids=["set back", "standing out", "wing", "two wings", "pulled", "ell and wing"],
+)
+def test_what_is_built_on_is_closed_too(own: dict[str, Any]) -> None:
+    for kit in KITS:
+        closed(raise_({"long": 12, "kit": kit, **own}))
+
+
+def test_a_storey_is_as_large_as_its_plan_less_its_openings() -> None:
+    values = {"kit": "flint", "long": 11, "wide": 6, "storeys": 2}
+    made = raise_(values)
+    for k, high in ((0, 2.5), (1, 2.4)):
+        cut = 0.0
+        for face in made.faces:
+            if face.storey == k:
+                for c in made.cells[face.id]:
+                    if c.piece is not None and c.piece.open:
+                        x0, x1, y0, y1 = c.piece.opening(c.wide, high)
+                        cut += (x1 - x0) * (y1 - max(y0, 0.03)) * c.piece.depth
+        assert solids(made)[f"storey {k}"].volume == pytest.approx(66 * high - cut, rel=1e-4)
+        assert cut > 1
+
+
+def test_only_the_front_has_a_door_and_it_goes_along() -> None:
+    for place, cell in ((0.0, 0), (0.5, 2), (1.0, 4)):
+        made = raise_({"door": place, "storeys": 2})
+        doors = [
+            (f.id, c.number)
+            for f in made.faces
+            for c in made.cells[f.id]
+            if c.piece is not None and c.piece.what == "door"
+        ]
+        assert doors == [("w0-0", cell)]
+
+
+def test_a_pulled_face_keeps_its_cells_and_those_of_all_others() -> None:
+    values = {"long": 12, "storeys": 3, "kit": "pump", "body": "tee"}
+    before = raise_(values)
+    after = raise_({**values, "faces": [{"id": "w0-2", "out": 0.7}]})
+    kept = [f.id for f in before.faces]
+    assert {f.id for f in after.faces} - set(kept) == {"w0-near-2", "w0-far-2"}
+    for name in kept:
+        assert after.cells[name] == before.cells[name]
+    front = next(f for f in after.faces if f.id == "w0-2")
+    assert front.origin[1] == pytest.approx(-2.7 - 0.7)
+
+
+def test_cells_are_split_and_filled_by_hand_and_a_kit_is_swapped_in_place() -> None:
+    hand = {"id": "w1-0", "splits": [1.0, 3.0], "cells": [{"cell": 1, "piece": "casement"}]}
+    made = raise_({"faces": [hand]})
+    assert [(c.start, c.end) for c in made.cells["w1-0"]] == [(0, 1), (1, 3), (3, 5.4)]
+    assert made.cells["w1-0"][1].name == "casement"
+    role = raise_({"faces": [{"id": "w2-0", "role": "front"}]})
+    assert any(c.name == "boarded door" for c in role.cells["w2-0"])
+    with pytest.raises(ParameterError) as told:
+        raise_({"kit": "flint", "faces": [hand]})
+    assert told.value.field == "faces.0.cells.0.piece" and "sash" in str(told.value)
+    other = raise_({"kit": "flint"})
+    assert [f.id for f in other.faces] == [f.id for f in made.faces]
+
+
+def test_more_of_a_kind_keeps_the_cells_that_were_filled() -> None:
+    names = []
+    for filled in (40, 80, 120):
+        made = raise_({"long": 40, "front": {"filled": filled, "wide": 1.7}})
+        names.append([c.name for c in made.cells["w0-0"]])
+    for less, more in ((names[0], names[1]), (names[1], names[2])):
+        assert sum(n not in ("panel", "") for n in less) < sum(n not in ("panel", "") for n in more)
+        assert all(a == b for a, b in zip(less, more, strict=True) if a not in ("panel", ""))
+
+
+def test_no_window_is_cut_where_a_lower_roof_lies_before_it() -> None:
+    values = {"long": 14, "storeys": 2, "kit": "pump", "wings": [{**WING, "at": 0.5}]}
+    plain = raise_({**values, "wings": []})
+    made = raise_(values)
+    own = build(BuildingParameters, values)
+    (lean, _) = covered_of(storeys(own), RoofRule("gable", np.pi / 4, 0.4, 0.25))
+    assert lean.storey == 0 and lean.roof is not None
+    shut = {c.number for c in made.cells["w0-1"] if not (c.piece and c.piece.open)}
+    assert shut and len(shut) < len(plain.cells["w0-1"])
+    reach = lean.roof.nodes[:, 0] + 7
+    for c in made.cells["w0-1"]:
+        assert (c.number in shut) == (c.start < reach.max() and c.end > reach.min())
+
+
+@pytest.mark.parametrize("roof", [r for r in ROOFS if r != "flat"])
+def test_eaves_cover_the_plan_and_stand_out_as_far_as_they_are_to(roof: str) -> None:
+    values = {"body": "ell", "roof": roof, "overhang": 0.5, "verge": 0.3, "long": 12}
+    p = build(BuildingParameters, values)
+    own = storeys(p)
+    (c,) = covered_of(own, RoofRule(p.roof, np.radians(p.pitch), p.overhang, p.verge))
+    assert c.eaves is not None
+    seen = union_all(
+        [
+            Polygon(c.eaves.nodes[r, :2]).buffer(1e-6)
+            for f in c.eaves.faces
+            if f.speed > 0
+            for r in f.rings
+        ]
+    )
+    plan = Polygon(own[0].ring.corners)
+    assert seen.contains(plan)
+    assert plan.buffer(0.51, join_style="mitre").contains(seen)
+    assert seen.area > plan.buffer(0.29, join_style="mitre").area
+
+
+def test_a_form_is_the_same_at_any_size_as_if_it_were_drawn_so() -> None:
+    for kit in KITS.values():
+        for piece in kit.pieces.values():
+            form = form_of(piece)
+            assert np.isfinite(form.base).all()
+            if piece.what == "panel" and piece.brace != "none":
+                continue  # a brace is as wide at any size only upright
+            for wide, high in ((1.3, 2.2), (3.1, 4.0)):
+                exact = _drawn(piece, wide, high)
+                assert form.sized(wide, high) == pytest.approx(exact, abs=1e-9)
+
+
+def _drawn(piece: Any, wide: float, high: float) -> Any:
+    from plough.core.house import pieces
+    from plough.core.house.forms import Drawing
+
+    drawing = Drawing()
+    getattr(pieces, f"_{piece.what}")(piece, drawing, wide, high)
+    return drawing.quads.reshape(-1, 4, 3)
+
+
+def test_forms_face_outwards() -> None:
+    for kit in KITS.values():
+        for piece in kit.pieces.values():
+            quads = form_of(piece).sized(2.0, 2.5)
+            for q in quads:
+                normal = np.cross(q[1] - q[0], q[2] - q[0])
+                assert np.linalg.norm(normal) > 1e-7
+    box = Form.of(lambda d, w, h: d.box((0, w), (0, h), (0, 1), "a"))
+    corners = box.sized(2, 3)[:, [[0, 1, 2], [0, 2, 3]]].reshape(-1, 3)
+    body = trimesh.Trimesh(corners, np.arange(36).reshape(-1, 3))
+    body.merge_vertices()
+    assert body.is_watertight and body.volume == pytest.approx(6)
+
+
+def test_edges_are_pulled_and_moved_and_keep_their_names() -> None:
+    ring = Ring(np.array([[0.0, 0], [8, 0], [8, 5], [0, 5]]), ("w0", "w1", "w2", "w3"))
+    wing = pulled(ring, 0, (2, 5), 3, "a")
+    assert wing.names == ("w0", "a-near", "a-front", "a-far", "w0-last", "w1", "w2", "w3")
+    assert area_of(wing.corners) == pytest.approx(40 + 9)
+    whole = pulled(ring, 1, (0, 5), 2)
+    assert whole.names == ("w0", "w1-near", "w1", "w1-far", "w2", "w3")
+    assert area_of(whole.corners) == pytest.approx(40 + 10)
+    wider = moved(ring, {"w0": 1.0, "w1": 0.0, "w2": 0.5, "w3": 0.0}.__getitem__)
+    assert wider.corners == pytest.approx(np.array([[0, -1], [8, -1], [8, 5.5], [0, 5.5]]))
+
+
+def test_levels_are_lighter_and_lie_within_the_nearest() -> None:
+    for kit in KITS:
+        values = {"kit": kit, "storeys": 2, "body": "ell", "long": 12, "dormers": 2}
+        levels = [make("building", values, 1, k).mesh for k in range(3)]
+        counts = [m.triangles for m in levels]
+        assert counts[0] > counts[1] > 2 * counts[2], kit
+        low, high = levels[0].bounds()
+        for m in levels[1:]:
+            assert (m.positions >= low - 0.02).all() and (m.positions <= high + 0.02).all()
+
+
+def test_a_cottage_is_light_enough_near() -> None:
+    made = raise_({})
+    pieces = sum(len(r) for n, r in made.soup.runs().items() if n.startswith("pieces"))
+    assert made.soup.count - pieces < 1000 and 800 <= made.soup.count <= 3000
+
+
+def test_colliders_are_convex_and_fill_the_storeys() -> None:
+    product = make("building", {"body": "tee", "storeys": 2, "long": 12, "footing": 0}, 1)
+    whole = 0.0
+    for piece in product.collider.pieces:
+        hull = trimesh.convex.convex_hull(piece.astype(float))
+        assert len(hull.vertices) == len(np.unique(piece.round(4), axis=0)), (
+            "each corner is one of the hull's"
+        )
+        whole += hull.volume
+    plan = 12 * 5.4 + 4.6 * 4.6
+    assert whole == pytest.approx(plan * 4.9, rel=1e-3)
+
+
+def test_what_is_drawn_is_taken_either_way_round_and_must_not_cross_itself() -> None:
+    corners = [[-5, 3], [5, 3], [5, -3], [1, -3], [1, 0], [-5, 0]]
+    one = raise_({"body": "drawn", "corners": corners})
+    two = raise_({"body": "drawn", "corners": corners[::-1]})
+    for made in (one, two):
+        closed(made)
+        assert solids(made)["footing"].volume == pytest.approx(
+            Polygon(corners).buffer(0.08, join_style="mitre").area * 1.15, rel=1e-3
+        )
+    with pytest.raises(ParameterError) as told:
+        raise_({"body": "drawn", "corners": [[0, 0], [6, 6], [6, 0], [0, 6]]})
+    assert told.value.field == "corners"
+    with pytest.raises(ParameterError) as told:
+        raise_({"wings": [{**WING, "edge": "north"}]})
+    assert told.value.field == "wings.0.edge" and "w2" in str(told.value)
+
+
+ROWS = [
+    r
+    for r in describe(BuildingParameters)
+    if r.control in ("slider", "count") and r.low is not None and "texture" not in r.path
+]
+
+
+@st.composite
+def houses(draw: st.DrawFn) -> dict[str, Any]:
+    out: dict[str, Any] = {
+        "body": draw(st.sampled_from(BODIES)),
+        "roof": draw(st.sampled_from(ROOFS)),
+        "kit": draw(st.sampled_from(sorted(KITS))),
+        "storeys": draw(st.integers(1, 5)),
+    }
+    for row in draw(st.lists(st.sampled_from(ROWS), max_size=5, unique_by=lambda r: r.path)):
+        low, high = row.soft or (row.low, row.high)
+        value = draw(st.floats(low, high))
+        if "." not in row.path and row.path != "storeys":
+            out[row.path] = round(value) if row.control == "count" else value
+    if draw(st.booleans()):
+        edge = draw(st.sampled_from(["w0", "w1", "w2", "w3"]))
+        out["wings"] = [
+            {
+                "id": "a",
+                "edge": edge,
+                "at": draw(st.floats(0, 1)),
+                "wide": draw(st.floats(1, 8)),
+                "deep": draw(st.floats(0.5, 6)),
+                "storeys": draw(st.integers(1, 3)),
+            }
+        ]
+    if draw(st.booleans()):
+        out["faces"] = [{"id": f"w{draw(st.integers(0, 3))}-0", "out": draw(st.floats(-1, 2))}]
+    return out
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(houses(), st.integers(0, 2**32 - 1))
+def test_any_building_is_closed_or_refused_with_a_reason(values: dict[str, Any], seed: int) -> None:
+    try:
+        made = raise_(values, seed)
+    except ParameterError as error:
+        assert error.field.split(".")[0] in {"setback", "wings", "faces"}
+        return
+    closed(made)
+    plan = Polygon(storeys(build(BuildingParameters, values))[0].ring.corners)
+    inside = points([[0.0, 0.0]])
+    assert plan.is_valid and len(inside) == 1
