@@ -67,7 +67,7 @@ def test_every_body_of_every_kit_is_closed_and_faces_outwards(body: str, kit: st
     "own",
     [
         {"setback": 0.8, "storeys": 4, "from_storey": 2},
-        {"setback": -0.4, "storeys": 2},
+        {"jetty": 0.4, "storeys": 2},
         {"wings": [WING], "storeys": 2},
         {"wings": [WING, {**WING, "id": "b", "edge": "w2", "storeys": 2}], "storeys": 3},
         {"faces": [{"id": "w0-1", "out": 0.9}, {"id": "w1-0", "out": -0.6}], "storeys": 2},
@@ -120,16 +120,24 @@ def test_a_pulled_face_keeps_its_cells_and_those_of_all_others() -> None:
 
 
 def test_cells_are_split_and_filled_by_hand_and_a_kit_is_swapped_in_place() -> None:
-    hand = {"id": "w1-0", "splits": [1.0, 3.0], "cells": [{"cell": 1, "piece": "casement"}]}
+    hand: dict[str, Any] = {
+        "id": "w1-0",
+        "splits": [1.0, 3.0],
+        "cells": [{"cell": 1, "piece": "casement"}],
+    }
     made = raise_({"faces": [hand]})
     assert [(c.start, c.end) for c in made.cells["w1-0"]] == [(0, 1), (1, 3), (3, 5.4)]
     assert made.cells["w1-0"][1].name == "casement"
     role = raise_({"faces": [{"id": "w2-0", "role": "front"}]})
     assert any(c.name == "boarded door" for c in role.cells["w2-0"])
+    other = raise_({"kit": "flint", "faces": [hand]})
+    assert other.cells["w1-0"][1].name in KITS["flint"].pieces, (
+        "what it has not is as its role has it"
+    )
+    hand["cells"][0]["piece"] = "oriel"
     with pytest.raises(ParameterError) as told:
         raise_({"kit": "flint", "faces": [hand]})
     assert told.value.field == "faces.0.cells.0.piece" and "sash" in str(told.value)
-    other = raise_({"kit": "flint"})
     assert [f.id for f in other.faces] == [f.id for f in made.faces]
 
 

@@ -26,6 +26,33 @@ def no_files(name: str) -> bytes:
 
 
 @dataclass(frozen=True, slots=True)
+class Filled:
+    """A part of a face, over its whole height, and what fills it."""
+
+    start: float  #: metres from the face's left
+    end: float
+    piece: str  #: "" for none
+    opening: tuple[float, float, float, float] | None  #: left, right, low and high, metres
+    by_hand: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Facing:
+    """An upright face, as it is drawn in an elevation: seen from outside."""
+
+    id: str
+    edge: str  #: of the plan
+    storey: int
+    role: str
+    looks: str  #: to which side, by the compass
+    low: float  #: metres up
+    wide: float
+    high: float
+    out: float  #: metres that it is pulled out by hand
+    cells: tuple[Filled, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Product:
     """What a kind makes of parameters and a seed at one level of detail."""
 
@@ -45,6 +72,10 @@ class Product:
     changed: dict[str, tuple[float, float]] = field(
         default_factory=dict
     )  #: what a dial did to other parameters: before and after
+    faces: tuple[Facing, ...] = ()  #: those that are filled, edge by edge
+    fillings: dict[str, tuple[str, ...]] = field(
+        default_factory=dict
+    )  #: what may fill a face: pieces, and roles
     nodes: tuple[Named, ...] = ()  #: what the nearest level was called, piece by piece
 
 

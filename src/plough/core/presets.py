@@ -20,6 +20,7 @@ _KINDS = (
     "rock",
     "vessel",
     "cloth",
+    "building",
 )  #: in the order in which they are shown
 
 

@@ -6,10 +6,12 @@
   import Form from './Form.svelte';
   import OwnFile from './OwnFile.svelte';
   import Parts from './Parts.svelte';
+  import Plan from './Plan.svelte';
   import Points from './Points.svelte';
   import RuledSlider from './RuledSlider.svelte';
   import RuledSpan from './RuledSpan.svelte';
   import Seed from './Seed.svelte';
+  import Wings from './Wings.svelte';
 
   let {
     row,
@@ -17,6 +19,7 @@
     disabled = false,
     choices = [],
     reach = 1,
+    edges = [],
     oninput,
     onchange,
   }: {
@@ -25,6 +28,7 @@
     disabled?: boolean;
     choices?: { id: string; name: string }[]; // what a reference may name
     reach?: number; // how far a first guide goes
+    edges?: string[]; // of a building's plan
     oninput?: (v: unknown) => void;
     onchange: (v: unknown) => void;
   } = $props();
@@ -124,6 +128,10 @@
   <OwnFile {row} value={String(now ?? '')} {disabled} {onchange} />
 {:else if row.control === 'form'}
   <Form {row} value={now as number[][]} {disabled} {onchange} />
+{:else if row.control === 'wings'}
+  <Wings {row} value={now as []} {disabled} {edges} {oninput} {onchange} />
+{:else if row.control === 'plan'}
+  <Plan {row} value={now as []} {disabled} {oninput} {onchange} />
 {:else if ['guide', 'line', 'points'].includes(row.control)}
   <Points {row} value={now as number[][]} {disabled} {reach} {onchange} />
 {/if}

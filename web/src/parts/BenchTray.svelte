@@ -2,6 +2,7 @@
   /** The tray: eight seeds, eight cousins, or the versions that were kept. */
   import { Alert, Button, ButtonToggle, ButtonToggleGroup, Input, Range, ToolbarButton } from 'flowbite-svelte';
   import Check from '@lucide/svelte/icons/check';
+  import FacadeTray from './FacadeTray.svelte';
   import Columns from '@lucide/svelte/icons/columns-2';
   import type { Asset, Cousin, Revision } from '../api/client';
   import type { BenchState, Tray } from '../state/bench.svelte';
@@ -17,6 +18,8 @@
     oncousin,
     onkeep,
     onreturn,
+    oninput,
+    onchange,
   }: {
     bench: BenchState;
     asset: Asset;
@@ -26,9 +29,13 @@
     oncousin: (cousin: Cousin) => void;
     onkeep: (note: string) => Promise<void>;
     onreturn: (revision: Revision) => void;
+    oninput: (path: string, value: unknown) => void;
+    onchange: (path: string, value: unknown) => void;
   } = $props();
   const kept = $derived(asset.seeds);
+  const faced = $derived(Boolean(bench.made?.facts.faces.length));
   const titles = $derived<[Tray, string][]>([
+    ...(faced ? ([['faces', 'Elevation']] as [Tray, string][]) : []),
     ...(app.seeded(asset.kind)
       ? ([
           ['seeds', 'Seeds'],
@@ -115,6 +122,10 @@
           void bench.findCousins();
         }}>Walk on</Button
       >
+    {:else if bench.tray === 'faces'}
+      <span class="flex-1 truncate text-[12px] text-soft"
+        >every face from outside, to scale{disabled ? '' : ' · choose a cell, drag the joints of its face'}</span
+      >
     {:else}
       <span class="flex-1 truncate text-[12px] text-soft"
         >every version keeps its numbers and a picture · click returns to one</span
@@ -139,6 +150,8 @@
         >Try again</Button
       >
     </Alert>
+  {:else if bench.tray === 'faces'}
+    <FacadeTray {bench} {disabled} {oninput} {onchange} />
   {:else if bench.tray === 'seeds'}
     <div class="grid grid-cols-8 gap-2.5">
       {#each bench.seeds as t (t.seed)}

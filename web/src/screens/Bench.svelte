@@ -228,6 +228,7 @@
                 value={read(bench.parameters, r.path)}
                 {disabled}
                 reach={Number(bench.parameters.stem_length ?? 1)}
+                edges={[...new Set((bench.made?.facts.faces ?? []).filter((f) => !f.storey).map((f) => f.edge))]}
                 choices={(open.scene?.assets ?? []).filter((a) =>
                   ['parts', 'shares'].includes(r.control) ? a.id !== params.asset : a.kind === r.to,
                 )}
@@ -417,6 +418,8 @@
           oncousin={takeCousin}
           onkeep={keepVersion}
           onreturn={returnTo}
+          {oninput}
+          {onchange}
         />
       </div>
     </main>

@@ -13,6 +13,7 @@ import {
   type Values,
 } from '../api/client';
 import { parse, type LoadedMesh } from '../view/glb';
+import type { Facing } from './facades';
 import type { Ranges } from './matters';
 import { same, writeAll } from './values';
 
@@ -30,6 +31,8 @@ export interface Facts {
   slots: string[]; // of the materials whose maps can be replaced
   collider: { capsules: number[][]; pieces: number[][][]; faces: number[][][] };
   lamps: Lamp[];
+  faces: Facing[]; // that are filled
+  fillings: Record<string, string[]>; // with what
 }
 
 export interface Made {
@@ -49,7 +52,7 @@ export interface Held {
 export type Images = Record<string, string>;
 
 export const LEVELS = ['near', 'middle', 'far', 'card'];
-export type Tray = 'seeds' | 'cousins' | 'versions';
+export type Tray = 'seeds' | 'cousins' | 'versions' | 'faces';
 
 /** Make an asset and load what comes back. */
 export async function make(

@@ -147,6 +147,7 @@ export class Atmosphere {
     box.near = reach * 0.1;
     box.far = reach * 5;
     box.updateProjectionMatrix();
+    light.shadow.radius = reach; // by which programs know how it is bent
     light.target.updateMatrixWorld();
     light.updateMatrixWorld();
     light.shadow.needsUpdate = shadows;

@@ -4,10 +4,13 @@ import { LAMPS, lampsOfFrame, ROOM } from './lamps';
 
 /**
  * One map of shadows serves what is near and what is far: its middle is drawn finer than its rim. Casters and receivers
- * bend alike.
+ * bend alike; a map that reaches only so many metres is fine enough all over, and is not bent.
  */
 export const BEND = /* glsl */ `
-vec2 bendShadow(vec2 p) { return p / (0.90 * length(p) + 0.10); }
+vec2 bendShadow(vec2 p, float reach) {
+  float bend = 0.90 * smoothstep(40.0, 120.0, reach);
+  return p / (bend * length(p) + 1.0 - bend);
+}
 `;
 
 /** Noise of a frame that is as even as can be over neighbouring pixels (Jimenez 2014), and over the frames of a pixel by `seed`, a part of `frameSeed`. */
@@ -39,12 +42,12 @@ export function changePrograms() {
   ShaderChunk.shadowmap_pars_fragment = change(
     change(ShaderChunk.shadowmap_pars_fragment, '#ifdef USE_SHADOWMAP', `#ifdef USE_SHADOWMAP\n${BEND}`),
     /vec2 texelSize = vec2\( 1\.0 \) \/ shadowMapSize;[\s\S]*?\) \* 0\.2;/,
-    'shadow = texture(shadowMap, vec3(bendShadow(shadowCoord.xy * 2.0 - 1.0) * 0.5 + 0.5, shadowCoord.z));',
+    'shadow = texture(shadowMap, vec3(bendShadow(shadowCoord.xy * 2.0 - 1.0, shadowRadius) * 0.5 + 0.5, shadowCoord.z));',
   );
   ShaderLib.depth.vertexShader = change(
     change(ShaderLib.depth.vertexShader, '#include <common>', `#include <common>\n${BEND}`),
     '#include <project_vertex>',
-    '#include <project_vertex>\ngl_Position.xy = bendShadow(gl_Position.xy);',
+    '#include <project_vertex>\ngl_Position.xy = bendShadow(gl_Position.xy, 1.0 / projectionMatrix[0][0]);',
   );
   ShaderChunk.lights_pars_begin = `uniform vec4 lamps[${2 * ROOM}];\n${ShaderChunk.lights_pars_begin}`;
   ShaderChunk.lights_fragment_begin += LAMPS;

@@ -4,6 +4,7 @@ import { GLTFLoader, type GLTF } from 'three/examples/jsm/loaders/GLTFLoader.js'
 import { bytes, type Card } from '../api/client';
 import type { DomeInfo } from './dome';
 import { giveMaterial, takeMaterial, type MaterialInfo, type Materials } from './materials';
+import { refined } from './refine';
 import { Hold, Pool } from './resources';
 
 export interface LoadedPart extends Materials {
@@ -104,10 +105,20 @@ export function cardMesh({ albedo, normal, translucency, ...dome }: Card): Loade
   return { parts: [{ geometry, dome, ...takeMaterial(info) }], extras: {}, triangles: 2, dispose };
 }
 
+/** A mesh as the board draws it. */
+function inPieces(mesh: LoadedMesh): LoadedMesh {
+  for (const part of mesh.parts) {
+    const made = refined(part.geometry);
+    if (made !== part.geometry) part.geometry.dispose();
+    part.geometry = made;
+  }
+  return mesh;
+}
+
 /** Meshes by address, for one holder, who may have a way of its own to fetch them. */
 export function holdMeshes(fetched: (address: string) => Promise<ArrayBuffer> = bytes) {
   return new Hold(meshes, (address) => {
-    const coming = fetched(address).then(parse);
+    const coming = fetched(address).then(parse).then(inPieces);
     coming.catch(() => meshes.forget(address, coming)); // so that it is fetched again
     return coming;
   });

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import Annotated, ClassVar
 
 import numpy as np
@@ -12,9 +13,11 @@ from plough.core.arrays import Float32
 from plough.core.build.hulled import hull_collider
 from plough.core.collider import Collider, GameParameters
 from plough.core.errors import ParameterError
+from plough.core.grow.lamina import SIZES, TextureSize
 from plough.core.house.body import (
     MOST_STOREYS,
     BodyName,
+    FaceOf,
     Pull,
     RoofName,
     RoofRule,
@@ -24,12 +27,12 @@ from plough.core.house.body import (
     outline,
     storeys_of,
 )
-from plough.core.house.facade import Edit, Filling
+from plough.core.house.facade import Cell, Edit, Filling
 from plough.core.house.kits import COVERINGS, KITS, ROLES, Kit, KitName, RoleName
 from plough.core.house.raised import Footing, Raised, RoofLook, raised
 from plough.core.house.roof import triangles_of
-from plough.core.kinds import Product, kind
-from plough.core.matters import Matters, above, among
+from plough.core.kinds import Facing, Filled, Product, kind
+from plough.core.matters import Matters, above, among, either
 from plough.core.mesh.material import Material
 from plough.core.parameters import (
     Id,
@@ -44,6 +47,17 @@ from plough.core.parameters import (
     seeded,
 )
 
+_SLOPED: tuple[RoofName, ...] = ("gable", "hip", "half", "shed", "mansard")
+_COMPASS = (
+    "north",
+    "north-east",
+    "east",
+    "south-east",
+    "south",
+    "south-west",
+    "west",
+    "north-west",
+)
 MOST_WINGS = 6
 MOST_EDITS = 200
 _SOFT = {"thatch", "turf"}  # coverings that are seen at the eaves
@@ -115,10 +129,10 @@ class BuildingParameters(Parameters):
         "wide": among("body", "long", "ell", "tee", "court"),
         "wing": among("body", "ell", "tee", "court"),
         "corners": among("body", "drawn"),
-        "from_storey": above("storeys", 1),
-        "pitch": among("roof", "gable", "hip", "half", "shed", "mansard"),
-        "overhang": among("roof", "gable", "hip", "half", "shed", "mansard"),
-        "verge": among("roof", "gable", "half", "shed"),
+        "upper setback jetty from_storey above.*": above("storeys", 1),
+        "from_storey": either(above("setback"), above("jetty")),
+        "pitch overhang thick ridge chimneys dormers covering": among("roof", *_SLOPED),
+        "verge gable_lights": among("roof", "gable", "half", "shed"),
         "parapet": among("roof", "flat"),
     }
 
@@ -160,19 +174,29 @@ class BuildingParameters(Parameters):
     setback: float = number(
         0.0,
         "Set back",
-        (-1.5, 6),
-        soft=(-0.6, 2),
+        (0, 6),
+        soft=(0, 2),
         unit="m",
         step=0.05,
         group="Body",
-        help="Each storey behind the one below; below 0 it stands out over it.",
+        help="Each storey behind the one below.",
+    )
+    jetty: float = number(
+        0.0,
+        "Stands out",
+        (0, 1.5),
+        soft=(0, 0.8),
+        unit="m",
+        step=0.05,
+        group="Body",
+        help="Each storey over the one below.",
     )
     from_storey: int = count(1, "From storey", (1, MOST_STOREYS - 1), group="Body")
     door: float = number(0.5, "Door", (0, 1), group="Faces", help="Along the front.")
     front: RoleParameters = section(RoleParameters(), "Front", "Faces")
     lower: RoleParameters = section(RoleParameters(), "Ground floor", "Faces")
     above: RoleParameters = section(RoleParameters(), "Upper floors", "Faces")
-    gable: RoleParameters = section(RoleParameters(), "Gables", "Faces")
+    gable_lights: bool = flag(True, "Windows in gables", group="Faces")
     faces: tuple[FaceEdit, ...] = Field(
         (),
         max_length=MOST_EDITS,
@@ -241,23 +265,12 @@ class BuildingParameters(Parameters):
         help="Below the ground.",
     )
     kit: KitName = choice("timber", "Kit", {name: k.title for name, k in KITS.items()}, group="Kit")
-    texture_size: int = Field(
-        512,
-        ge=128,
-        le=2048,
-        title="Textures",
-        description="Pixels a side.",
-        json_schema_extra={
-            "control": "count",
-            "unit": "px",
-            "group": "Kit",
-            "soft": [256, 1024],
-            "step": 128,
-        },
-    )
+    texture_size: TextureSize = choice("512", "Texture size", SIZES, group="Kit")
     game: BuildingGame = section(BuildingGame(), "Game", "Game")
 
 
+_NARROWEST = 0.3  #: metres of a cell; below, it is as wide as the kit has it
+_THINNEST = 0.02  #: metres of a roof; below, it is as thick as its covering has it
 _THICK: dict[str, float] = {
     "thatch": 0.34,
     "turf": 0.28,
@@ -280,19 +293,19 @@ def storeys(p: BuildingParameters) -> list[Storey]:
             )
         pulls.append(Pull(edge, int(storey), f.out))
     heights = [p.ground, *([p.upper] * (p.storeys - 1))]
-    return storeys_of(base, p.footing, heights, wings, pulls, p.setback, p.from_storey)
+    return storeys_of(base, p.footing, heights, wings, pulls, p.setback - p.jetty, p.from_storey)
 
 
 def _fillings(p: BuildingParameters, k: Kit) -> dict[RoleName, Filling]:
-    own = {"front": p.front, "lower": p.lower, "upper": p.above, "gable": p.gable}
+    own: dict[RoleName, RoleParameters] = {"front": p.front, "lower": p.lower, "upper": p.above}
     out: dict[RoleName, Filling] = {}
-    for name in ROLES:
-        role, mine = k.roles[name], own[name]
-        wide = mine.wide or role.wide
+    for name, mine in own.items():
+        role = k.roles[name]
+        wide = mine.wide if mine.wide >= _NARROWEST else role.wide
         filled = min(1.0, role.filled * mine.filled / 100.0)
-        out[name] = Filling(
-            type(role)(wide, filled, role.pieces, role.rest), mine.seed, mine.stretched
-        )
+        out[name] = Filling(replace(role, wide=wide, filled=filled), mine.seed, mine.stretched)
+    lights = k.roles["gable"] if p.gable_lights else replace(k.roles["gable"], pieces=())
+    out["gable"] = Filling(lights, 1, True)
     return out
 
 
@@ -300,15 +313,17 @@ def _edits(p: BuildingParameters, k: Kit) -> dict[str, Edit]:
     out = {}
     for n, f in enumerate(p.faces):
         for m, c in enumerate(f.cells):
-            if c.piece and c.piece not in k.pieces:
+            if c.piece and not any(c.piece in kit.pieces for kit in KITS.values()):
                 known = ", ".join(k.pieces)
                 raise ParameterError(
                     f"faces.{n}.cells.{m}.piece",
-                    f"the kit has no piece {c.piece!r}; it has {known}",
+                    f"no kit has a piece {c.piece!r}; this one has {known}",
                     limit=known,
                     value=c.piece,
                 )
-        out[f.id] = Edit(f.role, f.splits, {c.cell: c.piece for c in f.cells})
+        # what another kit calls so waits until that kit is back
+        own = {c.cell: c.piece for c in f.cells if not c.piece or c.piece in k.pieces}
+        out[f.id] = Edit(f.role, f.splits, own)
     return out
 
 
@@ -322,7 +337,13 @@ def made_of(p: BuildingParameters, seed: int, detail: int) -> tuple[Raised, list
     own = storeys(p)
     rule = RoofRule(p.roof, math.radians(p.pitch), p.overhang, p.verge)
     covering = k.covering if p.covering == "kit" else p.covering
-    look = RoofLook(p.thick or _THICK[covering], p.parapet, p.chimneys, p.dormers, p.ridge)
+    look = RoofLook(
+        p.thick if p.thick >= _THINNEST else _THICK[covering],
+        p.parapet,
+        p.chimneys,
+        p.dormers,
+        p.ridge,
+    )
     made = raised(
         own,
         covered_of(own, rule),
@@ -343,14 +364,14 @@ def _materials(
 ) -> tuple[dict[str, Material], dict[str, float]]:
     k = KITS[p.kit]
     covers = dict(k.covers)
-    if p.covering != "kit":
+    if p.covering != "kit" and p.roof != "flat":
         covers["roof"] = covers["cap"] = COVERINGS[p.covering]  # type: ignore[index]
-    covering = k.covering if p.covering == "kit" else p.covering
+    covering = k.covering if p.covering == "kit" or p.roof == "flat" else p.covering
     covers["fascia"] = covers["roof" if covering in _SOFT else "timber"]
     materials, repeats = {}, {}
     for slot in sorted(used):
         cover_ = covers[slot]
-        materials[slot] = cover_.material(slot, p.texture_size, seed)
+        materials[slot] = cover_.material(slot, int(p.texture_size), seed)
         repeats[slot] = cover_.repeat
     return materials, repeats
 
@@ -386,7 +407,9 @@ def _collider(p: BuildingParameters, own: list[Storey], points: Float32) -> Coll
 def make(p: BuildingParameters, seed: int, detail: int) -> Product:
     """A building; its front faces south."""
     made, own = made_of(p, seed, detail)
-    runs = made.soup.runs()
+    edges: dict[str, int] = {}
+    for f in made.faces:
+        edges.setdefault(f.edge, len(edges))
     materials, repeats = _materials(p, made.soup.slots, seed)
     mesh = made.soup.mesh(repeats)
     at = mesh.positions
@@ -403,11 +426,33 @@ def make(p: BuildingParameters, seed: int, detail: int) -> Product:
         collider=_collider(p, own, at),
         game=p.game,
         counts={"faces": len(made.faces), "openings": openings, "triangles": mesh.triangles},
-        ranges={n: (int(r[0]), len(r)) for n, r in runs.items() if _together(r)},
+        faces=tuple(
+            _facing(p, f, made.cells[f.id]) for f in sorted(made.faces, key=lambda f: edges[f.edge])
+        ),
+        fillings={"pieces": tuple(KITS[p.kit].pieces), "roles": ROLES[:3]},
     )
 
 
-def _together(rows: object) -> bool:
-    """Whether rows follow on each other."""
-    r = np.asarray(rows)
-    return bool(len(r) and r[-1] - r[0] + 1 == len(r))
+def _facing(p: BuildingParameters, face: FaceOf, cells: list[Cell]) -> Facing:
+    edit = next((f for f in p.faces if f.id == face.id), FaceEdit(id=face.id))
+    known = KITS[p.kit].pieces
+    by_hand = {c.cell for c in edit.cells if not c.piece or c.piece in known}
+    found = []
+    for c in cells:
+        opening = None
+        if c.piece is not None and c.piece.open:
+            x0, x1, y0, y1 = c.piece.opening(c.wide, face.high)
+            opening = (c.left + x0, c.left + x1, y0, y1)
+        found.append(Filled(c.start, c.end, c.name, opening, c.number in by_hand))
+    return Facing(
+        face.id,
+        face.edge,
+        face.storey,
+        edit.role or face.role,
+        _COMPASS[round(math.degrees(math.atan2(face.out[0], face.out[1])) / 45.0) % 8],
+        float(face.origin[2]),
+        face.wide,
+        face.high,
+        edit.out,
+        tuple(found),
+    )

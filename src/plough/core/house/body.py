@@ -12,13 +12,15 @@ import numpy as np
 from plough.core.arrays import Float64
 from plough.core.errors import ParameterError
 from plough.core.house.kits import RoleName
-from plough.core.house.plan import Region, Ring, difference, moved, pulled, tidied
+from plough.core.house.plan import LEAST, Region, Ring, difference, moved, pulled, tidied
 from plough.core.house.roof import Piece, Roof, normals_of, roof_over, tapered
 
 BodyName = Literal["long", "ell", "tee", "court", "round", "drawn"]
 RoofName = Literal["gable", "hip", "half", "shed", "mansard", "flat"]
 MOST_STOREYS = 12
 NARROW = 0.4  #: metres of a part of a plan that is only covered, not roofed
+_BEGUN = ((-4.5, 2.7), (4.5, 2.7), (4.5, -2.7), (-4.5, -2.7))  # what is drawn at first
+_LEAST_ROOM = 0.8  # metres of each edge of a storey that stands back
 _ROUND = 14  # corners of a round body
 
 
@@ -91,6 +93,7 @@ def outline(
     x, y = 0.5 * long, 0.5 * wide
     corners: Any
     if body == "drawn":
+        drawn = drawn or _BEGUN
         corners = np.array(drawn, np.float64).reshape(-1, 2) * [1.0, -1.0]
         if len(corners) >= 3 and _doubled(corners) < 0:
             corners = corners[::-1]
@@ -153,21 +156,20 @@ def storeys_of(
     """The storeys of a building, the lowest first.
 
     Args:
-        setback: metres that storeys from `from_storey` on stand back behind the one below, each; below 0 they stand out.
+        setback: metres that storeys from `from_storey` on stand back behind the one below, each, as far as there is room; below 0 they stand out.
 
     Raises:
         ParameterError: a wing or a pulled face would cut the plan.
     """
     out = []
+    plain = base
     for k, high in enumerate(heights):
-        ring = base
         if k >= from_storey and setback:
             back = setback * (k - from_storey + 1)
-            ring = moved(ring, dict.fromkeys(ring.names, -back).__getitem__)
-            if not ring.sound or (ring.lengths < 0.3).any():
-                raise ParameterError(
-                    "setback", f"leaves storey {k + 1} without room", limit="less", value=setback
-                )
+            found = moved(base, dict.fromkeys(base.names, -back).__getitem__)
+            if found.sound and (found.lengths > _LEAST_ROOM).all():
+                plain = found
+        ring = plain
         for n, wing in enumerate(wings):
             if k >= wing.storeys:
                 continue
@@ -188,7 +190,7 @@ def storeys_of(
                 )
         for pull in pulls:
             row = ring.edge(pull.edge)
-            if pull.storey != k or row < 0 or not pull.out:
+            if pull.storey != k or row < 0 or abs(pull.out) < LEAST:
                 continue
             long = float(ring.lengths[row])
             found = tidied(pulled(ring, row, (0.0, long), pull.out))
@@ -259,6 +261,8 @@ def _roofed(region: Region, s: Storey, rule: RoofRule, top: bool) -> Covered:
         return Covered(region, s.high, s.number, None, None)
     slopes = _slopes(region, rule, top)
     made = roof_over(region.rings, slopes)
+    if isinstance(made, str) and rule.form != "hip":
+        return _roofed(region, s, rule._replace(form="hip"), top)
     if isinstance(made, str):
         return Covered(region, s.high, s.number, None, None, made)
     overhang = rule.overhang

@@ -11,7 +11,7 @@ import numpy as np
 from plough.core.arrays import Float64
 from plough.core.house.roof import area_of, normals_of
 
-_LEAST = 0.02  #: metres that an edge is long
+LEAST = 0.02  #: metres that an edge is long
 _GRID = 1e-4  # metres, that corners are rounded to where plans are cut
 _SHARPEST = math.radians(8)  #: of a corner that is moved out with its edges
 
@@ -66,7 +66,7 @@ def pulled(ring: Ring, edge: int, along: tuple[float, float], out: float, called
     start, end = max(0.0, along[0]), min(long, along[1])
     corners, names = [ring.corners[: edge + 1]], list(ring.names[:edge])
     moved = [a + start * way, a + start * way + away, a + end * way + away, a + end * way]
-    first, last = start < _LEAST, end > long - _LEAST
+    first, last = start < LEAST, end > long - LEAST
     own = [f"{called or name}-near", f"{called}-front" if called else name, f"{called or name}-far"]
     if first:
         corners.append(np.array(moved[1:]))
@@ -109,13 +109,13 @@ def tidied(ring: Ring) -> Ring:
         long, own = math.hypot(*come), math.hypot(*go)
         cross = come[0] * go[1] - come[1] * go[0]
         back = abs(cross) < 1e-6 * max(long * own, 1e-9) and come @ go < 0
-        if own > _LEAST and not back:
+        if own > LEAST and not back:
             k += 1
             continue
         # its corner goes; of two that lie on each other the longer one keeps its name
         if back and long > own:
             names[k] = names[k - 1]
-        if own > _LEAST or back:
+        if own > LEAST or back:
             del names[k - 1]
         else:
             del names[k]

@@ -284,23 +284,27 @@ def _plan(roof: Roof) -> float:
 
 
 def tapered(rings: list[Float64]) -> list[bool]:
-    """Of each edge whether it is a short end: between corners that go out, shorter than both of its neighbours."""
-    out = []
+    """Of each edge whether it is an end: between corners that go out, shorter than one of its neighbours, and none of these is an end too."""
+    out: list[bool] = []
     for ring in rings:
         _, long = normals_of(ring)
         n = len(ring)
         convex = [
             area_of(np.stack([ring[k - 1], ring[k], ring[(k + 1) % n]])) > 0 for k in range(n)
         ]
-        for k in range(n):
-            ends = convex[k] and convex[(k + 1) % n]
-            out.append(ends and long[k] < long[k - 1] - 1e-6 and long[k] < long[(k + 1) % n] - 1e-6)
+        ends = [False] * n
+        for k in np.argsort(long.round(6), kind="stable").tolist():
+            after = (k + 1) % n
+            goes_out = convex[k] and convex[after]
+            shorter = long[k] < max(long[k - 1], long[after]) - 1e-6
+            ends[k] = goes_out and shorter and not (ends[k - 1] or ends[after])
+        out += ends
     return out
 
 
 def triangles_of(points: Float64, rings: list[Int64]) -> list[tuple[int, int, int]]:
     """Triangles, counter-clockwise, of a flat part with holes, over rows of points (n, 2)."""
-    from shapely import Polygon, constrained_delaunay_triangles, get_coordinates
+    from shapely import GEOSException, Polygon, constrained_delaunay_triangles, get_coordinates
 
     outer: list[Int64] = []
     holes: list[Int64] = []
@@ -316,7 +320,12 @@ def triangles_of(points: Float64, rings: list[Int64]) -> list[tuple[int, int, in
         inside = [h for h in holes if shape.contains(Polygon(points[h]))]
         rows = {tuple(points[k].tolist()): int(k) for r in (ring, *inside) for k in r}
         whole = Polygon(points[ring], [points[h] for h in inside])
-        places = get_coordinates(constrained_delaunay_triangles(whole)).reshape(-1, 4, 2)[:, :3]
+        try:
+            cut = constrained_delaunay_triangles(whole)
+        except GEOSException:  # no wider than a hair
+            found += [(own[0], own[k], own[k + 1]) for k in range(1, len(own) - 1)]
+            continue
+        places = get_coordinates(cut).reshape(-1, 4, 2)[:, :3]
         for t in places.tolist():
             a, b, c = (rows[tuple(p)] for p in t)
             turned = area_of(points[[a, b, c]]) < 0

@@ -6,6 +6,7 @@ import asyncio
 import logging
 import time
 from collections.abc import AsyncIterator, Callable
+from dataclasses import asdict
 from queue import SimpleQueue
 from threading import BoundedSemaphore, Event, Thread
 from typing import Any
@@ -58,6 +59,8 @@ def _made(ctx: Context, variant: Variant, product: Product) -> bytes:
         "ranges": product.ranges,
         "changed": product.changed,
         "slots": [slot for slot, m in product.materials.items() if m.maps is not None],
+        "faces": [asdict(face) for face in product.faces],
+        "fillings": product.fillings,
         "lamps": [lamp_out(x).model_dump() for x in product.lamps],
         "collider": {
             "capsules": [[*c.start, *c.end, c.radius] for c in product.collider.capsules],

@@ -1,0 +1,101 @@
+"""A person builds a house: from a plan, by its faces, with other pieces, of another kit."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import httpx
+import pytest
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
+
+from tests.browser.conftest import Page
+
+pytestmark = pytest.mark.browser
+
+
+def test_a_house_is_built_on_pulled_split_filled_and_of_another_kit(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    address = f"/api/scenes/{scene_id}"
+    values = {"storeys": 2, "long": 9}
+    body = {"kind": "building", "name": "Mill", "parameters": values, "seeds": [1]}
+    assert sedge.post(f"{address}/assets", json=body).status_code == 201
+
+    def own() -> dict[str, Any]:
+        assets = sedge.get(address).json()["assets"]
+        return next(a for a in assets if a["kind"] == "building")["parameters"]  # type: ignore[no-any-return]
+
+    asset = next(a for a in sedge.get(address).json()["assets"] if a["kind"] == "building")
+    page.sign_in("sedge")
+    page.driver.get(f"{page.base}/#/scene/{scene_id}/asset/{asset['id']}")
+    page.until(lambda: "triangles" in page.text("main"), "the house")
+    page.button("Elevation").click()
+
+    def cells(face: str) -> int:
+        return len(page.all(f"[data-cell^='{face}/']"))
+
+    page.until(lambda: cells("w0-0") == 5 and cells("w0-1") == 5, "its faces")
+    # a cell of the front is filled otherwise
+    page.one("[data-cell='w0-0/0']").click()
+    Select(page.one("[aria-label='piece in this cell']")).select_by_value("brace left")
+    page.until(
+        lambda: own()["faces"][0]["cells"] == [{"cell": 0, "piece": "brace left"}], "another piece"
+    )
+    page.until(
+        lambda: (
+            "brace left" in (page.one("[data-cell='w0-0/0']").get_attribute("aria-label") or "")
+        ),
+        "it is seen",
+    )
+    # it is split, and the split is undone
+    page.button("Split").click()
+    page.until(lambda: cells("w0-0") == 6, "one cell more")
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: cells("w0-0") == 5, "undone")
+    # the face over it is reached by an arrow and pulled out
+    page.one("[data-cell='w0-0/0']").send_keys(Keys.ARROW_UP)
+    field = page.one("[aria-label='Pulled out, value']")
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("0.5" + Keys.ENTER)
+    page.until(
+        lambda: {f["id"]: f["out"] for f in own()["faces"] if f["out"]} == {"w0-1": 0.5}, "pulled"
+    )
+    page.until(lambda: cells("w0-near-1") == 1, "its flanks")
+    # a wing is built on behind
+    page.button("Add a wing").click()
+    page.until(lambda: own()["wings"], "a wing")
+    page.until(lambda: cells("a-front-0") > 0, "the faces of the wing")
+    # and all of it is of another kit at once, which has no such brace
+    page.driver.find_element("xpath", "//button[normalize-space()='Kit']").click()
+    Select(page.one("[data-field='kit'] select")).select_by_value("flint")
+    page.until(lambda: own()["kit"] == "flint", "another kit")
+    label = lambda: page.one("[data-cell='w0-0/0']").get_attribute("aria-label") or ""  # noqa: E731
+    page.until(lambda: any(n in label() for n in ("sash", "shuttered", "blank")), "of that kit")
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: "brace left" in label(), "and back")
+    assert not page.errors()
+
+
+def test_a_plan_is_drawn_corner_by_corner(page: Page, sedge: httpx.Client, scene_id: str) -> None:
+    address = f"/api/scenes/{scene_id}"
+    body = {"kind": "building", "name": "Barn", "parameters": {"body": "drawn"}, "seeds": [1]}
+    made = sedge.post(f"{address}/assets", json=body).json()
+    asset = next(a for a in made["assets"] if a["kind"] == "building")
+    corners = lambda: next(  # noqa: E731
+        a for a in sedge.get(address).json()["assets"] if a["id"] == asset["id"]
+    )["parameters"].get("corners", [])
+    page.sign_in("sedge")
+    page.driver.get(f"{page.base}/#/scene/{scene_id}/asset/{asset['id']}")
+    page.until(lambda: len(page.all("[data-corner]")) == 4, "the plan")
+    page.drag(page.one("[data-corner='1']"), 24, 0)
+    page.until(lambda: len(corners()) == 4 and corners()[1][0] > 4.9, "wider at one corner")
+    page.one("[data-corner='2']").send_keys(Keys.ARROW_UP)
+    page.until(lambda: corners()[2][1] < -2.75, "moved by the keyboard")
+    # a corner too far across makes a plan that crosses itself: it is told, and the last good house stays
+    before = page.text("main")
+    page.drag(page.one("[data-corner='1']"), -180, -60)
+    page.until(lambda: "cross each other" in page.text("aside"), "why not")
+    assert "triangles" in before
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: "cross each other" not in page.text("aside"), "undone")
