@@ -22,6 +22,7 @@ from bench.fuse import fuse_rows
 from bench.ground import ground_rows
 from bench.hand import hand_rows
 from bench.heaps import heap_rows
+from bench.houses import house_rows
 from bench.room import room_rows
 from bench.table import median, row, table
 from bench.trials import trial_rows
@@ -365,6 +366,7 @@ def main() -> None:
         hand_rows,
         heap_rows,
         wall_rows,
+        house_rows,
         fuse_rows,
         trial_rows,
         ground_rows,

@@ -44,6 +44,7 @@ def compile_all() -> None:
     splat_squares(worked.ground.cover, worked.surface, library.cache)
     wrong = [f.id for f in trouble(worked, library).findings if remedy(worked.document, f)]
     mend(evaluator, worked.document, wrong)
+    make("building", {"body": "court", "long": 15}, 1)
     rock = make("rock", {}, 1, 2).mesh
     corners = rock.positions.astype(np.float64)[rock.indices]
     fused(corners, FuseRule(0.05 * float(np.ptp(corners)), 0.01, True, 1, 40.0, 0.5, 200))

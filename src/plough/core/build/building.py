@@ -46,6 +46,7 @@ from plough.core.parameters import (
     section,
     seeded,
 )
+from plough.core.rng import seed_for
 
 _SLOPED: tuple[RoofName, ...] = ("gable", "hip", "half", "shed", "mansard")
 _COMPASS = (
@@ -296,14 +297,15 @@ def storeys(p: BuildingParameters) -> list[Storey]:
     return storeys_of(base, p.footing, heights, wings, pulls, p.setback - p.jetty, p.from_storey)
 
 
-def _fillings(p: BuildingParameters, k: Kit) -> dict[RoleName, Filling]:
+def _fillings(p: BuildingParameters, k: Kit, seed: int) -> dict[RoleName, Filling]:
     own: dict[RoleName, RoleParameters] = {"front": p.front, "lower": p.lower, "upper": p.above}
     out: dict[RoleName, Filling] = {}
     for name, mine in own.items():
         role = k.roles[name]
         wide = mine.wide if mine.wide >= _NARROWEST else role.wide
         filled = min(1.0, role.filled * mine.filled / 100.0)
-        out[name] = Filling(replace(role, wide=wide, filled=filled), mine.seed, mine.stretched)
+        own_seed = int(seed_for(seed, f"house {mine.seed}"))
+        out[name] = Filling(replace(role, wide=wide, filled=filled), own_seed, mine.stretched)
     lights = k.roles["gable"] if p.gable_lights else replace(k.roles["gable"], pieces=())
     out["gable"] = Filling(lights, 1, True)
     return out
@@ -348,7 +350,7 @@ def made_of(p: BuildingParameters, seed: int, detail: int) -> tuple[Raised, list
         own,
         covered_of(own, rule),
         k,
-        _fillings(p, k),
+        _fillings(p, k, seed),
         _edits(p, k),
         Footing(p.footing, p.footing_out, p.deep),
         look,
