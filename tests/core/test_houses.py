@@ -81,7 +81,8 @@ def test_what_is_built_on_is_closed_too(own: dict[str, Any]) -> None:
 
 
 def test_a_storey_is_as_large_as_its_plan_less_its_openings() -> None:
-    values = {"kit": "flint", "long": 11, "wide": 6, "storeys": 2}
+    full = {"filled": 200}
+    values = {"kit": "flint", "long": 11, "wide": 6, "storeys": 2, "lower": full, "above": full}
     made = raise_(values)
     for k, high in ((0, 2.5), (1, 2.4)):
         cut = 0.0
@@ -278,6 +279,27 @@ def test_what_is_drawn_is_taken_either_way_round_and_must_not_cross_itself() -> 
     with pytest.raises(ParameterError) as told:
         raise_({"wings": [{**WING, "edge": "north"}]})
     assert told.value.field == "wings.0.edge" and "w2" in str(told.value)
+
+
+@pytest.mark.parametrize(
+    "own",
+    [
+        {"wings": [WING, {**WING, "edge": "w2"}]},
+        {"faces": [{"id": "w0-0", "out": 0.5}, {"id": "w0-0", "out": 0.5}]},
+    ],
+    ids=["wings", "faces"],
+)
+def test_what_is_told_twice_is_refused(own: dict[str, Any]) -> None:
+    with pytest.raises(ParameterError) as told:
+        raise_(own)
+    assert told.value.field == f"{next(iter(own))}.1.id" and "twice" in str(told.value)
+
+
+def test_a_plan_without_a_roof_is_refused_and_says_why(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("plough.core.house.body.roof_over", lambda *_, **__: "it is too intricate")
+    with pytest.raises(ParameterError) as told:
+        make("building", {}, 1)
+    assert told.value.field == "roof" and "too intricate" in str(told.value)
 
 
 ROWS = [

@@ -40,9 +40,8 @@ def outline(rng: np.random.Generator, form: int) -> Polygon | None:
 
     def star(n: int, by: float) -> Float64:
         angle = np.sort(rng.uniform(0, 2 * math.pi, n))
-        return by * (
-            rng.uniform(2, 9, n) * np.stack([np.cos(angle), np.sin(angle)])
-        ).T  # fmt: skip
+        far = by * rng.uniform(2, 9, n)
+        return np.stack([far * np.cos(angle), far * np.sin(angle)], axis=1)
 
     if form == 0:
         shape = Polygon(star(int(rng.integers(4, 14)), 1.0))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -29,8 +29,9 @@ from plough.core.house.body import (
 )
 from plough.core.house.facade import Cell, Edit, Filling
 from plough.core.house.kits import COVERINGS, KITS, ROLES, Kit, KitName, RoleName
-from plough.core.house.raised import Footing, Raised, RoofLook, raised
+from plough.core.house.raised import Footing, Raised, raised
 from plough.core.house.roof import triangles_of
+from plough.core.house.roofed import RoofLook
 from plough.core.kinds import Facing, Filled, Product, kind
 from plough.core.matters import Matters, above, among, either
 from plough.core.mesh.material import Material
@@ -114,7 +115,7 @@ class RoleParameters(Parameters):
 class BuildingGame(GameParameters):
     """What a building brings for a game."""
 
-    collider: Annotated[str, Field(pattern="^(none|convex|each)$")] = choice(  # type: ignore[assignment]
+    collider: Literal["none", "each", "convex"] = choice(  # type: ignore[assignment]
         "each",
         "Collider",
         {"none": "None", "each": "Convex pieces, storey by storey", "convex": "One hull"},
@@ -281,8 +282,18 @@ _THICK: dict[str, float] = {
 }
 
 
+def _once(field: str, ids: list[str]) -> None:
+    for k, name in enumerate(ids):
+        if name in ids[:k]:
+            raise ParameterError(
+                f"{field}.{k}.id", f"{name} is there twice; each is told once", value=name
+            )
+
+
 def storeys(p: BuildingParameters) -> list[Storey]:
     """The storeys of a building."""
+    _once("wings", [w.id for w in p.wings])
+    _once("faces", [f.id for f in p.faces])
     base = outline(p.body, p.long, p.wide, p.wing, p.corners)
     wings = [Wing(w.id, w.edge, w.at, w.wide, w.deep, w.storeys) for w in p.wings]
     pulls = []
@@ -409,6 +420,8 @@ def _collider(p: BuildingParameters, own: list[Storey], points: Float32) -> Coll
 def make(p: BuildingParameters, seed: int, detail: int) -> Product:
     """A building; its front faces south."""
     made, own = made_of(p, seed, detail)
+    if made.why:
+        raise ParameterError("roof", f"cannot be made over this plan: {made.why[0]}", value=p.roof)
     edges: dict[str, int] = {}
     for f in made.faces:
         edges.setdefault(f.edge, len(edges))

@@ -13,7 +13,7 @@ from plough.core.arrays import Float64
 from plough.core.errors import ParameterError
 from plough.core.house.kits import RoleName
 from plough.core.house.plan import LEAST, Region, Ring, difference, moved, pulled, tidied
-from plough.core.house.roof import Piece, Roof, normals_of, roof_over, tapered
+from plough.core.house.roof import Piece, Roof, area_of, normals_of, roof_over, tapered
 
 BodyName = Literal["long", "ell", "tee", "court", "round", "drawn"]
 RoofName = Literal["gable", "hip", "half", "shed", "mansard", "flat"]
@@ -95,7 +95,7 @@ def outline(
     if body == "drawn":
         drawn = drawn or _BEGUN
         corners = np.array(drawn, np.float64).reshape(-1, 2) * [1.0, -1.0]
-        if len(corners) >= 3 and _doubled(corners) < 0:
+        if len(corners) >= 3 and area_of(corners) < 0:
             corners = corners[::-1]
     elif body == "ell":
         w = min(wing, 0.9 * long)
@@ -138,10 +138,6 @@ def outline(
             "corners", "cross each other, or enclose less than a quarter of a square metre"
         )
     return ring
-
-
-def _doubled(c: Float64) -> float:
-    return float((c[:, 0] * np.roll(c[:, 1], -1) - c[:, 1] * np.roll(c[:, 0], -1)).sum())
 
 
 def storeys_of(
