@@ -72,8 +72,27 @@ def test_every_body_of_every_kit_is_closed_and_faces_outwards(body: str, kit: st
         {"wings": [WING, {**WING, "id": "b", "edge": "w2", "storeys": 2}], "storeys": 3},
         {"faces": [{"id": "w0-1", "out": 0.9}, {"id": "w1-0", "out": -0.6}], "storeys": 2},
         {"body": "ell", "wings": [{**WING, "edge": "w1", "at": 1}], "roof": "half"},
+        {"body": "round", "long": 16, "storeys": 2, "faces": [{"id": "w1-0", "out": 1.0}]},
+        {
+            "body": "round",
+            "storeys": 4,
+            "jetty": 0.14068404732981465,
+            "wings": [{**WING, "edge": "w2", "wide": 4.0353, "deep": 4.92719}],
+            "faces": [{"id": "w3-0", "out": 2}],
+        },
+        {"setback": 1e-5, "storeys": 2, "parapet": 1e-9, "roof": "flat", "wings": [WING]},
     ],
-    ids=["set back", "standing out", "wing", "two wings", "pulled", "ell and wing"],
+    ids=[
+        "set back",
+        "standing out",
+        "wing",
+        "two wings",
+        "pulled",
+        "ell and wing",
+        "round",
+        "slanted",
+        "tiny",
+    ],
 )
 def test_what_is_built_on_is_closed_too(own: dict[str, Any]) -> None:
     for kit in KITS:

@@ -159,6 +159,16 @@ def test_a_shed_rises_from_one_edge_to_the_other() -> None:
     assert roof.height == pytest.approx(2.5)
 
 
+def test_what_leans_on_a_wall_all_round_reaches_it_everywhere_at_once() -> None:
+    wall = ELL + np.array([[1, 1], [-1, 1], [-1, -1], [-1, -1], [-1, -1], [1, -1]])
+    rings, slopes = [ELL, wall[::-1]], [HIP] * 6 + [GABLE] * 6
+    roof = roof_over(rings, slopes)
+    assert isinstance(roof, Roof)
+    sound(roof, rings, slopes)
+    top = roof.nodes[roof.nodes[:, 2] > 0.5]
+    assert len(top) == 6 and top[:, 2] == pytest.approx(1.0, abs=1e-9)
+
+
 def test_what_cannot_close_says_why() -> None:
     told = roof_over([RECTANGLE], [GABLE] * 4)
     assert isinstance(told, str) and "slope" in told

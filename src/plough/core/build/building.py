@@ -272,7 +272,9 @@ class BuildingParameters(Parameters):
 
 
 _NARROWEST = 0.3  #: metres of a cell; below, it is as wide as the kit has it
-_THINNEST = 0.02  #: metres of a roof; below, it is as thick as its covering has it
+_THINNEST = (
+    0.02  #: metres of a roof, below which it is as thick as its covering has it; of a parapet
+)
 _THICK: dict[str, float] = {
     "thatch": 0.34,
     "turf": 0.28,
@@ -352,7 +354,7 @@ def made_of(p: BuildingParameters, seed: int, detail: int) -> tuple[Raised, list
     covering = k.covering if p.covering == "kit" else p.covering
     look = RoofLook(
         p.thick if p.thick >= _THINNEST else _THICK[covering],
-        p.parapet,
+        p.parapet if p.parapet >= _THINNEST else 0.0,
         p.chimneys,
         p.dormers,
         p.ridge,

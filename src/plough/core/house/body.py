@@ -160,7 +160,7 @@ def storeys_of(
     out = []
     plain = base
     for k, high in enumerate(heights):
-        if k >= from_storey and setback:
+        if k >= from_storey and abs(setback) >= LEAST:
             back = setback * (k - from_storey + 1)
             found = moved(base, dict.fromkeys(base.names, -back).__getitem__)
             if found.sound and (found.lengths > _LEAST_ROOM).all():

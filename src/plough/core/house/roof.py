@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import NamedTuple
@@ -300,6 +301,35 @@ def tapered(rings: list[Float64]) -> list[bool]:
             ends[k] = goes_out and shorter and not (ends[k - 1] or ends[after])
         out += ends
     return out
+
+
+def sides_of(faces: Sequence[Face]) -> list[tuple[int, int]]:
+    """The sides that only one of some faces has, as it runs along them."""
+    out: dict[tuple[int, int], int] = {}
+    for face in faces:
+        for ring in face.rings:
+            for a, b in zip(ring.tolist(), np.roll(ring, -1).tolist(), strict=True):
+                if out.get((b, a), 0):
+                    out[b, a] -= 1
+                else:
+                    out[a, b] = out.get((a, b), 0) + 1
+    return [side for side, count in out.items() for _ in range(count)]
+
+
+def rim_of(faces: Sequence[Face]) -> list[Int64]:
+    """The rings along which faces end: what would close them, seen from below, runs back along them."""
+    after: dict[int, list[int]] = {}
+    for a, b in sides_of(faces):
+        after.setdefault(a, []).append(b)
+    rings = []
+    for first in sorted(after):
+        while after[first]:
+            ring, at = [first], after[first].pop()
+            while at != first and after.get(at):
+                ring.append(at)
+                at = after[at].pop()
+            rings.append(np.array(ring))
+    return rings
 
 
 def triangles_of(points: Float64, rings: list[Int64]) -> list[tuple[int, int, int]]:

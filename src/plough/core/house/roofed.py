@@ -9,14 +9,14 @@ from typing import NamedTuple
 import numpy as np
 from shapely import Polygon
 
-from plough.core.arrays import Float64, Int64
+from plough.core.arrays import Float64
 from plough.core.house.body import Covered
 from plough.core.house.facade import Filling
 from plough.core.house.forms import Drawing, Form, placed
 from plough.core.house.kits import Kit
 from plough.core.house.pieces import form_of
 from plough.core.house.plan import Ring, moved
-from plough.core.house.roof import Face, Roof, area_of, triangles_of
+from plough.core.house.roof import Roof, area_of, rim_of, sides_of, triangles_of
 from plough.core.house.soup import Soup, upright
 from plough.core.rng import stream, uniform
 
@@ -53,32 +53,7 @@ def attic(
             continue
         for ring in face.rings:
             _gable(soup, points[ring], slot, owner, filling, kit, detail)
-    base = _rings_at(roof, 0.0)
-    soup.flat(points, base, slot, owner, under=True)
-
-
-def _rings_at(roof: Roof, up: float) -> list[Int64]:
-    """The outline of a roof at its foot: the sides of its faces that lie there, one after another."""
-    after: dict[int, int] = {}
-    for face in roof.faces:
-        for ring in face.rings:
-            for a, b in zip(ring.tolist(), np.roll(ring, -1).tolist(), strict=True):
-                if abs(roof.nodes[a, 2] - up) < 1e-9 and abs(roof.nodes[b, 2] - up) < 1e-9:
-                    if after.get(b) == a:
-                        del after[b]
-                    else:
-                        after[a] = b
-    rings: list[Int64] = []
-    while after:
-        first, at = next(iter(after.items()))
-        way = [first]
-        del after[first]
-        while at != first and at in after:
-            way.append(at)
-            at = after.pop(at)
-        if len(way) > 2:
-            rings.append(np.array(way))
-    return rings
+    soup.flat(points, rim_of(roof.faces), slot, owner, under=True)
 
 
 def _gable(
@@ -129,24 +104,15 @@ def _gable(
             origin = np.array([*(a[:2] + left * way), foot])
             soup.form(form, (cell, tall), (origin, way, out), f"pieces {owner}")
     found = np.array(triangles_of(corners, rings), np.int64).reshape(-1, 3)
-    places = np.column_stack([corners, np.zeros(len(corners))])
-    soup.triangles(placed(places[found], np.array([*a[:2], 0.0]), way, out), slot, owner)
+    hole = np.column_stack([corners[len(flat) :], np.zeros(len(corners) - len(flat))])
+    # its outline is that of the slopes beside it, to the last bit
+    inner = placed(hole, np.array([*a[:2], 0.0]), way, out)
+    soup.triangles(np.concatenate([upright(points), inner])[found], slot, owner)
 
 
 def shell(soup: Soup, roof: Roof, low: float, look: RoofLook, owner: str, detail: int) -> None:
     """The roof itself: closed, so thick across its slopes, its gables open to what is under it."""
-    top: list[Face] = []
-    edge: set[tuple[int, int]] = set()
-    for face in roof.faces:
-        if face.speed <= 0:
-            continue
-        for ring in face.rings:
-            for a, b in zip(ring.tolist(), np.roll(ring, -1).tolist(), strict=True):
-                if (b, a) in edge:
-                    edge.remove((b, a))
-                else:
-                    edge.add((a, b))
-        top.append(face)
+    top = [face for face in roof.faces if face.speed > 0]
     steep = max(
         (math.hypot(1.0, 1.0 / f.speed) for f in top if math.isfinite(f.speed)), default=1.0
     )
@@ -156,7 +122,7 @@ def shell(soup: Soup, roof: Roof, low: float, look: RoofLook, owner: str, detail
     for face in top:
         soup.flat(over, face.rings, "roof", owner)
         soup.flat(under, face.rings, "timber", owner, under=True)
-    sides = np.array([[under[a], under[b], over[b], over[a]] for a, b in sorted(edge)]).reshape(
+    sides = np.array([[under[a], under[b], over[b], over[a]] for a, b in sides_of(top)]).reshape(
         -1, 4, 3
     )
     soup.quads(upright(sides), ["fascia"] * len(sides), owner)
