@@ -8,8 +8,11 @@ from typing import Any
 import numpy as np
 import pytest
 import trimesh
+from scipy.spatial.transform import Rotation
 
 from plough.core.errors import ParameterError
+from plough.core.lay.beams import Beams, Wear, beamed
+from plough.core.lay.skin import Skin
 from plough.core.library.library import Library
 from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.trouble import trouble
@@ -288,3 +291,32 @@ def test_posts_stand_clear_of_each_other(gate: str) -> None:
     wide = [float(b.extents[0]) for b in sorted(posts, key=lambda b: b.bounds.mean(axis=0)[0])]
     gaps = np.diff(x) - 0.5 * (np.array(wide[1:]) + np.array(wide[:-1]))
     assert gaps.min() > 0.3
+
+
+@pytest.mark.parametrize("edge", [0.0, 0.01])
+@pytest.mark.parametrize("runs_up", [False, True])
+def test_tangents_of_beams_run_as_their_texture_grows(edge: float, runs_up: bool) -> None:
+    many = 12
+    turns = np.swapaxes(Rotation.random(many, random_state=4).as_matrix(), 1, 2)
+    size = np.random.default_rng(4).uniform(0.1, 1.0, (many, 3))
+    ids = np.arange(many).astype(np.uint64)
+    boxes = Beams(np.zeros((many, 3)), np.ascontiguousarray(turns), size, ids)
+    skin = Skin(np.uint64(1), 1.0, 0.5, 0.5, 0.5, 0.5, (0.2, 0.3, 0.1), 0.5)
+    mesh = beamed(boxes, Wear(np.uint64(1), edge, 0.0), skin, np.zeros(many), "timber", runs_up)
+    assert mesh.tangents is not None
+    own = mesh.indices.astype(np.int64)
+    flat = np.ptp(own // 4, axis=1) == 0  # of one face, not of its worn edges
+    assert flat.sum() == 12 * many
+    a, b, c = (own[flat, k] for k in range(3))
+    for coordinate in range(2):
+        edges = np.stack(
+            [mesh.positions[b] - mesh.positions[a], mesh.positions[c] - mesh.positions[a]], 1
+        )
+        grows = np.stack([mesh.uv0[b] - mesh.uv0[a], mesh.uv0[c] - mesh.uv0[a]], 1)[..., coordinate]
+        # the direction in the plane of the triangle by which it grows, by least squares
+        way = np.einsum("nij,nj->ni", np.linalg.pinv(edges.astype(float)), grows)
+        way /= np.linalg.norm(way, axis=1, keepdims=True)
+        tangent = mesh.tangents[a, :3].astype(float)
+        if coordinate:  # glTF's bitangent, with v upwards: images have it downwards
+            tangent = -mesh.tangents[a, 3:] * np.cross(mesh.normals[a], tangent)
+        np.testing.assert_allclose(np.einsum("ni,ni->n", way, tangent), 1.0, atol=1e-3)

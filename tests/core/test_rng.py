@@ -1,7 +1,7 @@
 """Counter-based random numbers: pure, uniform, independent."""
 
 import numpy as np
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
 
@@ -10,15 +10,34 @@ from plough.core.rng import bits, bits_array, mix, stream, uniform, uniform_arra
 U64 = st.integers(0, 2**64 - 1)
 
 
-@given(seed=U64, index=U64)
-def test_scalar_and_array_forms_agree(seed: int, index: int) -> None:
+WORD = 2**64 - 1
+
+
+def _mixed(x: int) -> int:
+    """The finaliser of SplitMix64 in whole numbers of any size."""
+    x = ((x ^ x >> 30) * 0xBF58476D1CE4E5B9) & WORD
+    x = ((x ^ x >> 27) * 0x94D049BB133111EB) & WORD
+    return x ^ x >> 31
+
+
+def _told(seed: int, purpose: int, index: int) -> int:
+    golden = 0x9E3779B97F4A7C15
+    h = _mixed(_mixed((seed + golden) & WORD) ^ purpose)
+    return _mixed((h + index * golden) & WORD)
+
+
+@settings(deadline=None)
+@given(seed=U64, indices=st.lists(U64, max_size=6))
+def test_scalars_and_arrays_are_what_plain_numbers_tell(seed: int, indices: list[int]) -> None:
     purpose = stream("test")
-    array = bits_array(seed, purpose, np.array([index], np.uint64))
-    assert int(bits(np.uint64(seed), purpose, np.uint64(index))) == int(array[0])
-    assert (
-        uniform(np.uint64(seed), purpose, np.uint64(index))
-        == uniform_array(seed, purpose, np.array([index], np.uint64))[0]
-    )
+    expected = [_told(seed, int(purpose), k) for k in indices]
+    array = np.array(indices, np.uint64)
+    assert [int(bits(np.uint64(seed), purpose, k)) for k in array] == expected
+    assert bits_array(seed, purpose, array).tolist() == expected
+    shares = [(k >> 11) / 2**53 for k in expected]
+    assert [uniform(np.uint64(seed), purpose, k) for k in array] == shares
+    assert uniform_array(seed, purpose, array).tolist() == shares
+    assert uniform_array(seed, purpose, array[:, None]).shape == (len(indices), 1)
 
 
 def test_uniform_over_consecutive_indices() -> None:

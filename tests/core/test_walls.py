@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 from collections import Counter
+from collections.abc import Iterable
 from typing import Any
 
 import manifold3d
@@ -15,18 +16,21 @@ from hypothesis import strategies as st
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from shapely import LineString, MultiPoint, Polygon, STRtree, points, total_bounds, union_all
+from shapely.ops import substring
 
 from plough.core.errors import ParameterError
 from plough.core.ground import HeightField
 from plough.core.lay.dressing import Dress
 from plough.core.lay.fallen import fallen, lying
 from plough.core.lay.on_wall import frame_of, place
+from plough.core.lay.paving import MOST_STONES as PAVED
 from plough.core.lay.run import run_curve, spans_of
 from plough.core.lay.skin import Skin
 from plough.core.lay.stones import FACE, LEFT, RIGHT, Stones
 from plough.core.lay.wall import Piece, laid_wall
 from plough.core.layers.wall import MOST_STONES, WallParameters, rule_of
 from plough.core.scene import Evaluation, Evaluator, read_document
+from plough.core.scene.facets import Solid
 from tests.conftest import SMALL
 
 EVALUATOR = Evaluator()
@@ -41,6 +45,9 @@ WALLS: dict[str, dict[str, Any]] = {
     "arch": {"crossed": "arch", "height": 3.6, "clear": 2.1, "batter": 2},
     "lintel": {"crossed": "lintel", "height": 2.8, "joints": "mortar", "gap": 6},
     "ruin": {"ruin": 45},
+    "flags": {"paved": "flags", "apron": 3.0},
+    "setts under an arch": {"paved": "setts", "crossed": "arch", "height": 3.6, "batter": 2},
+    "cobbles between corners": {"paved": "cobbles", "bends": "sharp", "bond": "rubble"},
     "ring": {"closed": True, "points": [[-8, -6], [8, -5], [7, 7], [-7, 8]]},
     "ring with corners": {"closed": True, "bends": "sharp", "points": [[-8, -6], [8, -5], [7, 7]]},
 }
@@ -70,8 +77,12 @@ def solids(found: Evaluation) -> Any:
 
 def stones_of(found: Evaluation) -> list[trimesh.Trimesh]:
     """Every stone as a mesh of another library."""
+    return stones_in(found.layer("wall").output.solids)
+
+
+def stones_in(made: Iterable[Solid]) -> list[trimesh.Trimesh]:
     out = []
-    for solid in solids(found).values():
+    for solid in made:
         mesh = solid.mesh
         rows = np.concatenate(
             [np.arange(p.first, p.first + p.count) for p in mesh.parts if p.material == "stone"]
@@ -614,3 +625,56 @@ def test_flat_coping_counts_among_the_stones() -> None:
     flat = {"coping": "flat", "cope": 0.03, "height": 0.3}
     with pytest.raises(ParameterError, match="30,000"):
         run(scene(path=AWAY, **long, **flat))
+
+
+def paving(found: Evaluation) -> list[Polygon]:
+    """What each stone of paving covers of the map."""
+    only = [s for s in found.layer("wall").output.solids if s.name.startswith("paved")]
+    return [
+        union_all([Polygon(t[:, [0, 2]]) for t in stone.triangles]).convex_hull
+        for stone in stones_in(only)
+    ]
+
+
+@pytest.mark.parametrize("pattern", ["flags", "setts", "cobbles"])
+def test_paving_covers_the_path_from_apron_to_apron_and_not_the_wall(pattern: str) -> None:
+    path = {"points": [[-6, -20], [3, 20]], "width": 2}
+    found = run(scene(path, paved=pattern, apron=1.5))
+    stones, way = paving(found), LineString(path["points"])
+    (curve,) = found.layer("wall").output.curves
+    line = LineString(curve.line)
+    at = way.project(way.intersection(line))
+    ahead, along = (
+        np.subtract(x.interpolate(s + 0.1).coords[0], x.interpolate(s - 0.1).coords[0]) / 0.2
+        for x, s in ((way, at), (line, line.project(way.intersection(line))))
+    )
+    reach = (0.275 + 1.5) / abs(ahead[0] * along[1] - ahead[1] * along[0])
+    asked = substring(way, at - reach, at + reach).buffer(1.0, cap_style="flat")
+    for stone in stones:
+        assert asked.buffer(0.02).contains(stone)
+    about = asked.difference(line.buffer(0.275 + 0.6))  # where no stone of the wall takes its room
+    covered = union_all([s.buffer(0.012) for s in stones]).intersection(about)
+    assert covered.area > 0.93 * about.area
+
+
+def test_paving_goes_with_its_path_and_stays_where_others_move() -> None:
+    other = {"id": "other", "kind": "path", "name": "Other"}
+
+    def at(x: float, far: float) -> dict[str, Any]:
+        document = scene({"points": [[x, -20], [x + 1, 20]], "width": 2}, paved="flags")
+        points = [[far, -20], [far + 1, 20]]
+        document["layers"].insert(2, {**other, "parameters": {"points": points, "width": 1.5}})
+        found = run(document).layer("wall").output.solids
+        return {s.name: s.mesh.positions.tobytes() for s in found if s.name.startswith("paved")}
+
+    first, moved, beside = at(-2, 7), at(-2, 7.5), at(-2.6, 7)
+    (own,) = [n for n in first if " way " in n]
+    (far,) = [n for n in first if " other " in n]
+    assert moved[own] == first[own] and moved[far] != first[far]
+    assert beside[far] == first[far] and beside[own] != first[own]
+
+
+def test_too_many_stones_of_paving_are_told_and_not_laid() -> None:
+    found = run(scene({"points": [[-2, -20], [-1, 20]], "width": 7}, paved="setts", apron=10))
+    assert "paving-coarser" in {f.code for f in found.layer("wall").output.findings}
+    assert len(paving(found)) < 1.2 * PAVED

@@ -53,23 +53,38 @@ def symmetric(seed: np.uint64, stream: np.uint64, index: np.uint64) -> float:
     return 2.0 * uniform(seed, stream, index) - 1.0
 
 
-def _mix_array(x: UInt64) -> UInt64:
-    x = (x ^ (x >> _S30)) * _MUL1
-    x = (x ^ (x >> _S27)) * _MUL2
-    return x ^ (x >> _S31)
+@kernel
+def _bits_of(seed: np.uint64, stream: np.uint64, index: UInt64) -> UInt64:
+    out = np.empty(index.shape[0], np.uint64)
+    for k in range(index.shape[0]):
+        out[k] = bits(seed, stream, index[k])
+    return out
+
+
+@kernel
+def _uniform_of(seed: np.uint64, stream: np.uint64, index: UInt64) -> Float64:
+    out = np.empty(index.shape[0])
+    for k in range(index.shape[0]):
+        out[k] = uniform(seed, stream, index[k])
+    return out
+
+
+def _flat(index: UInt64) -> UInt64:
+    return np.ascontiguousarray(index, np.uint64).ravel()
+
+
+def _word(seed: int) -> np.uint64:
+    return np.uint64(int(seed) & 0xFFFFFFFFFFFFFFFF)
 
 
 def bits_array(seed: int, stream: np.uint64, index: UInt64) -> UInt64:
     """64 random bits for each of `index` (n,) uint64; equals `bits` element by element."""
-    with np.errstate(over="ignore"):
-        h = _mix_array(np.array([seed & 0xFFFFFFFFFFFFFFFF], np.uint64) + _GOLDEN)
-        h = _mix_array(h ^ stream)
-        return _mix_array(h + np.asarray(index, np.uint64) * _GOLDEN)
+    return np.asarray(_bits_of(_word(seed), stream, _flat(index)).reshape(np.shape(index)))
 
 
 def uniform_array(seed: int, stream: np.uint64, index: UInt64) -> Float64:
     """Numbers in [0, 1) for each of `index` (n,) uint64; equals `uniform` element by element."""
-    return (bits_array(seed, stream, index) >> _S11).astype(np.float64) * _UNIT
+    return np.asarray(_uniform_of(_word(seed), stream, _flat(index)).reshape(np.shape(index)))
 
 
 def symmetric_array(seed: int, stream: np.uint64, index: UInt64) -> Float64:

@@ -7,11 +7,41 @@ import math
 import numpy as np
 
 from plough.core.arrays import Float32, Float64, Int64
+from plough.core.kernels import kernel
 
 
 def unit(v: Float64) -> Float64:
     """`v` (..., 3) scaled to length 1; where it has none, zero."""
     return np.asarray(v / np.maximum(np.linalg.norm(v, axis=-1, keepdims=True), 1e-12))
+
+
+@kernel
+def normals_of(points: Float64, faces: Int64) -> Float64:
+    """(m, 3) the normals of triangles (m, 3) of points (p, 3), as long as twice their areas."""
+    out = np.empty((faces.shape[0], 3))
+    for t in range(faces.shape[0]):
+        i, j, k = faces[t, 0], faces[t, 1], faces[t, 2]
+        ax, ay, az = (
+            points[j, 0] - points[i, 0],
+            points[j, 1] - points[i, 1],
+            points[j, 2] - points[i, 2],
+        )
+        bx, by, bz = (
+            points[k, 0] - points[i, 0],
+            points[k, 1] - points[i, 1],
+            points[k, 2] - points[i, 2],
+        )
+        out[t, 0], out[t, 1], out[t, 2] = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    return out
+
+
+@kernel
+def lengths(v: Float64) -> Float64:
+    """(n,) of vectors (n, 3)."""
+    out = np.empty(v.shape[0])
+    for k in range(v.shape[0]):
+        out[k] = math.sqrt(v[k, 0] * v[k, 0] + v[k, 1] * v[k, 1] + v[k, 2] * v[k, 2])
+    return out
 
 
 def across(v: Float64) -> tuple[Float64, Float64]:

@@ -23,7 +23,7 @@ from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part, join
 from plough.core.parameters import Parameters, choice, count, flag, number, section
 from plough.core.progress import tell
-from plough.core.vectors import unit
+from plough.core.vectors import normals_of, unit
 
 MOST_SOURCE = 1_500_000  #: triangles that are fused
 MOST_CELLS = 288  #: of the grid along its longest side
@@ -192,8 +192,7 @@ def _mesh(p: FusedParameters, source: _Source, skin: Skin) -> Mesh:
     order = np.argsort(slot, kind="stable")
     faces, slot = skin.faces[order], slot[order]
     corner = faces.reshape(-1)
-    a, b, c = (skin.points[faces[:, k]] for k in range(3))
-    flat = np.cross(b - a, c - a)
+    flat = normals_of(skin.points, faces)
     normals = _shaded(p, source, skin, faces)
     uv = boxed_coordinates(skin.points[corner], flat, 1.0)
     repeat = np.maximum(source.dense[slot], 0.02)

@@ -159,9 +159,9 @@ def _vertices(
     wear: Wear,
     faces: Int64,
     runs_up: bool,
-) -> tuple[Float64, Float64, Float64, Float64, Float64]:
+) -> tuple[Float64, Float64, Float64, Float64, Float64, Float64]:
     n = size.shape[0]
-    place, normal = np.empty((24 * n, 3)), np.empty((24 * n, 3))
+    place, normal, tangent = np.empty((24 * n, 3)), np.empty((24 * n, 3)), np.empty((24 * n, 4))
     flat, shade, edge = np.empty((24 * n, 2)), np.empty(24 * n), np.empty(24 * n)
     half, local = np.empty(3), np.empty(3)
     for b in range(n):
@@ -207,12 +207,18 @@ def _vertices(
                 else:
                     x = local[0]
                     y = -sense * (half[1] + half[2] - local[2])
+                # along which of its axes, and in which sense, the texture's width runs
+                along, towards = (0, sense if axis == 2 else 1.0) if axis else (2, -sense)
                 if runs_up:
                     x, y = y, x
+                    along, towards = (2, sense) if axis == 1 else (1, -1.0)
+                for a in range(3):
+                    tangent[v, a] = towards * own[along, a]
+                tangent[v, 3] = -1.0 if runs_up else 1.0
                 flat[v, 0], flat[v, 1] = fx + x, fy + y
                 shade[v] = 0.8 if axis == 2 else 0.45
                 edge[v] = min(1.0, off / 0.006) if wear.edge > 0.0 else 0.0
-    return place, normal, flat, shade, edge
+    return place, normal, tangent, flat, shade, edge
 
 
 def beamed(
@@ -227,7 +233,7 @@ def beamed(
     """
     n = len(beams)
     own = _WORN if wear.edge > 0 else _SHARP
-    place, normal, flat, shade, edge = _vertices(
+    place, normal, tangent, flat, shade, edge = _vertices(
         beams.middle, beams.axes, beams.size, beams.id, wear, _FACES, runs_up
     )
     triangles = (own[None] + 24 * np.arange(n)[:, None, None]).reshape(-1, 3)
@@ -235,4 +241,4 @@ def beamed(
     none = np.empty((0, 2))
     blocks = Blocks(none, owner, shade, normal, flat, shade, edge, owner, triangles)
     high = place[:, 1] - np.repeat(ground, 24)
-    return skinned(blocks, place, normal, None, beams.id, high, skin, slot)
+    return skinned(blocks, place, normal, tangent, beams.id, high, skin, slot)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -13,7 +14,7 @@ from plough.core.lay.bonds import BONDS, CELLS, Bond, BondName
 _NARROW = 0.12  # of half its thickness, the smallest radius that is left inside a bend
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class BrickRule:
     """How a run is laid; lengths in metres, turns in radians."""
 
@@ -34,17 +35,17 @@ class BrickRule:
         """Its bond."""
         return BONDS[self.bond]
 
-    @property
+    @cached_property
     def pitch(self) -> float:
         """From one course to the next."""
         return self.block[2] + self.bed
 
-    @property
+    @cached_property
     def turned(self) -> bool:
         """Whether blocks stand askew."""
         return any(abs(math.sin(t)) > 1e-4 for t in self.turns) and not self.bonded.headers
 
-    @property
+    @cached_property
     def across(self) -> tuple[float, ...]:
         """From the line to the middle of each row of stretchers, to the right."""
         long, wide, _ = self.block
@@ -54,13 +55,13 @@ class BrickRule:
         each = max(_extent(long, wide, t) for t in self.turns) if self.turned else wide
         return tuple((k - 0.5 * (self.rows - 1)) * (each + self.gap) for k in range(self.rows))
 
-    @property
+    @cached_property
     def wide(self) -> float:
         """Of a stretcher: less than a block where two must lie behind each other in its length."""
         long, wide, _ = self.block
         return min(wide, max(0.5 * (long - self.gap), 0.3 * long)) if self.bonded.headers else wide
 
-    @property
+    @cached_property
     def thickness(self) -> float:
         """From face to face."""
         long, wide, _ = self.block

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, fields
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -144,8 +145,13 @@ Pieces = tuple[Float64, Float64, Int64]
 """Cells from and to, and what each is, as rows of `KINDS`."""
 
 
+@lru_cache(1 << 14)
 def pieces_of(course: int, a: float, b: float, bond: Bond) -> Pieces:
-    """The pieces of a stretch; none is shorter than the shortest that is cut where that can be."""
+    """The pieces of a stretch; none is shorter than the shortest that is cut where that can be.
+
+    Args:
+        course: of those of its bond.
+    """
     begun, kinds = bond.begun(course, a, b)
     edges = np.concatenate([[a], begun[1:], [b]])
     for end in (0, -1):
@@ -221,7 +227,9 @@ def laid_bricks(
                 begin = before if before is not None and a == 0.0 else a
                 if b - begin > 1e-6:
                     more = ahead if ahead is not None and b == grid.count else 0.0
-                    pieces[k].append((course, pieces_of(course, begin, b, bond), more))
+                    pieces[k].append(
+                        (course, pieces_of(course % len(bond.courses), begin, b, bond), more)
+                    )
             if rule.cap:
                 one, other = over[k - 1], over[(k + 1) % n]
                 beside = (one[-1].high if one else course, other[0].high if other else course)

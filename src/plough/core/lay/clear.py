@@ -38,15 +38,26 @@ def clear_of(middle: Float64, turn: Float64, size: Float64) -> Bool:
     cell = np.empty(n, np.int64)
     for k in range(n):
         cell[k] = int((middle[k, 2] - z0) / edge) * wide + int((middle[k, 0] - x0) / edge)
-    order = np.argsort(cell, kind="mergesort")
-    ordered = cell[order]
+    # in each cell by height, so that only those of nearly its height are asked
+    order = np.argsort(middle[:, 1], kind="mergesort")
+    order = order[np.argsort(cell[order], kind="mergesort")]
+    first = np.zeros(int(cell.max()) + 2, np.int64)
+    for k in range(n):
+        first[cell[k] + 1] += 1
+    first = np.cumsum(first)
+    tall = size[:, 1].max()
     large = np.nonzero(reach > typical)[0]
     for k in range(n):
+        y, high = middle[k, 1], 0.5 * (size[k, 1] + tall)
         for dz in range(-1, 2):
             for dx in range(-1, 2):
                 near = cell[k] + dz * wide + dx
-                low = np.searchsorted(ordered, near)
-                while low < n and ordered[low] == near and clear[k]:
+                if not 0 <= near < first.shape[0] - 1:
+                    continue
+                low, end = first[near], first[near + 1]
+                while low < end and middle[order[low], 1] <= y - high:
+                    low += 1
+                while low < end and middle[order[low], 1] < y + high and clear[k]:
                     j = order[low]
                     low += 1
                     if j < k and clear[j] and _cut(middle, turn, size, int(j), k):

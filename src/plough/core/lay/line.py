@@ -7,10 +7,31 @@ import math
 import numpy as np
 
 from plough.core.arrays import Float64
+from plough.core.kernels import kernel
 from plough.core.lay.on_wall import Frame
-from plough.core.lay.run import Span
+from plough.core.lay.run import Span, directions
 
 _CLOSE = 0.1  # metres between the points of a frame
+
+
+@kernel
+def _pose(at: Float64, line: Float64, angle: Float64, s: Float64) -> tuple[Float64, Float64]:
+    n = s.shape[0]
+    place, turn = np.empty((n, 2)), np.empty(n)
+    for i in range(n):
+        k = min(max(np.searchsorted(at, s[i], "right") - 1, 0), at.shape[0] - 2)
+        gap = at[k + 1] - at[k]
+        t = (s[i] - at[k]) / gap
+        turn[i] = angle[k] + t * (angle[k + 1] - angle[k])
+        # cubic in the manner of Hermite, with the directions at its ends
+        t2, t3 = t * t, t * t * t
+        h0, h1, h2, h3 = 2 * t3 - 3 * t2 + 1, t3 - 2 * t2 + t, 3 * t2 - 2 * t3, t3 - t2
+        for c in range(2):
+            before = math.sin(angle[k]) if c else math.cos(angle[k])
+            behind = math.sin(angle[k + 1]) if c else math.cos(angle[k + 1])
+            place[i, c] = h0 * line[k, c] + h2 * line[k + 1, c]
+            place[i, c] += gap * (h1 * before + h3 * behind)
+    return place, turn
 
 
 class Line:
@@ -18,9 +39,7 @@ class Line:
 
     def __init__(self, span: Span, sharp: bool) -> None:
         self.at, self.line, self.length = span.at, span.line, span.length
-        step = np.diff(self.line, axis=0)
-        long = np.hypot(*step.T)
-        angle = np.unwrap(np.arctan2(step[:, 1], step[:, 0]))
+        angle, long = directions(self.line)
         middle = 0.5 * (span.at[1:] + span.at[:-1])
         inside = (middle > 0.0) & (middle < span.length)
         #: how it turns at its ends where it has no corners
@@ -36,20 +55,7 @@ class Line:
 
     def pose(self, s: Float64) -> tuple[Float64, Float64]:
         """(n, 2) metres on the map and (n,) radians of its direction."""
-        k = np.clip(np.searchsorted(self.at, s, "right") - 1, 0, len(self.at) - 2)
-        gap = self.at[k + 1] - self.at[k]
-        t = (s - self.at[k]) / gap
-        turn = self.angle[k] + t * (self.angle[k + 1] - self.angle[k])
-        way = np.stack([np.cos(self.angle), np.sin(self.angle)], axis=1)
-        t = t[:, None]
-        h = (2 * t**3 - 3 * t**2 + 1, t**3 - 2 * t**2 + t, 3 * t**2 - 2 * t**3, t**3 - t**2)
-        place = (
-            h[0] * self.line[k]
-            + h[1] * way[k] * gap[:, None]
-            + h[2] * self.line[k + 1]
-            + h[3] * way[k + 1] * gap[:, None]
-        )
-        return place, turn
+        return _pose(self.at, self.line, self.angle, np.ascontiguousarray(s, float))
 
     def frame(self, half: float) -> Frame:
         """Where faces so far from the line stand, as closely as blocks do; heights are those of the scene."""

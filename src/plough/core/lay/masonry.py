@@ -128,7 +128,7 @@ def plan_of(
         for whole_, top in levels.tops:
             stretch = _joined([whole_], span, after, rule, seed, _COPES)[0]
             made.append(_coping(stretch, span, rule, top, others))
-    made += [_sill(o, span) for o in openings if _has_sill(o, span)]
+    made += [_sill(o, span) for o in openings if has_sill(o, span)]
     courses = [
         Course(
             levels.rows[r], float(lines[r]), float(lines[r + 1]), stretches[r], fixed[r], wholes[r]
@@ -152,7 +152,7 @@ def _clear_of(blocks: Fixed, taken: Fixed) -> Fixed:
     return out
 
 
-def _has_sill(o: Opening, span: Span) -> bool:
+def has_sill(o: Opening, span: Span) -> bool:
     """Whether an opening has a sill: it is not too wide, and goes round no corner."""
     round_corner = (o.start < 0.0 and span.first) or (o.end > span.length and span.last)
     within = min(o.end, span.length) - max(o.start, 0.0)

@@ -109,19 +109,31 @@ def placed(b: Blocks, f: Frame) -> tuple[Float64, Float64, Float64]:
     return position, normal, tangent
 
 
+@kernel
+def _boxes(f: Frame, along: Float64, up: Float64, out: float) -> Float32:
+    """(n, 8, 3) corners of bodies between places along a wall (n, 2) and heights (n, 2), so far before both faces."""
+    corners = np.empty((along.shape[0], 8, 3), np.float32)
+    for n in range(along.shape[0]):
+        for c in range(8):
+            side = 1 if c % 2 == 0 else -1
+            x, y, z = place(f, along[n, c // 4], up[n, c // 2 % 2], side, out)
+            corners[n, c, 0], corners[n, c, 1], corners[n, c, 2] = x, y, z
+    return corners
+
+
 def box(frame: Frame, along: Sequence[float], up: Sequence[float], out: float) -> Float32:
     """(8, 3) corners of a body between two places along a wall and two heights, so far before both faces."""
-    corners = [
-        place(frame, float(x), float(y), side, out) for x in along for y in up for side in (1, -1)
-    ]
-    return np.array(corners, np.float32)
+    corners: Float32 = _boxes(frame, np.array([along], float), np.array([up], float), out)[0]
+    return corners
 
 
 def boxed(frame: Frame, rectangles: Sequence[tuple[float, float, float, float]]) -> list[Float32]:
     """Boxes over rectangles on a wall (metres along from and to, up from and to), one for each stretch that is nearly straight."""
-    boxes = []
+    along, up = [], []
     for a, b, low, high in rectangles:
         n = max(1, math.ceil((b - a) / LONGEST))
-        s = np.linspace(a, b, n + 1)
-        boxes += [box(frame, ends, (low, high), 0.0) for ends in zip(s[:-1], s[1:], strict=True)]
-    return boxes
+        along += [(a + (b - a) * k / n, a + (b - a) * (k + 1) / n) for k in range(n)]
+        up += n * [(low, high)]
+    if not along:
+        return []
+    return list(_boxes(frame, np.array(along, float), np.array(up, float), 0.0))

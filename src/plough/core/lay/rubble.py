@@ -122,7 +122,7 @@ def as_rubble(
         return face
     seed = int(bond.seed)
     seeds = face.middle
-    size = np.sqrt(_areas(face))
+    size = np.sqrt(_areas(face.corners, face.count))
     off = np.stack([symmetric_array(seed, _OFF, face.id + np.uint64(k)) for k in range(2)], 1)
     seeds = (seeds + 0.36 * size[:, None] * off) * [1.0, _STRETCH]
     weight = 0.22 * size**2 * symmetric_array(seed, _HEAVY, face.id)
@@ -144,16 +144,17 @@ def as_rubble(
     return whole.taken(np.nonzero(good)[0])
 
 
-def _areas(face: Stones) -> Float64:
+@kernel
+def _areas(corners: Float64, count: Int64) -> Float64:
     """(n,) square metres of each."""
-    x, y = face.corners[..., 0], face.corners[..., 1]
-    rows = np.arange(len(face))
-    total = np.zeros(len(face))
-    for k in range(MOST_CORNERS):
-        there = k < face.count
-        j = np.where(k + 1 < face.count, k + 1, 0)
-        total += np.where(there, x[:, k] * y[rows, j] - x[rows, j] * y[:, k], 0.0)
-    return np.asarray(np.maximum(0.5 * total, 1e-6))
+    out = np.empty(count.shape[0])
+    for i in range(count.shape[0]):
+        total = 0.0
+        for k in range(count[i]):
+            j = k + 1 if k + 1 < count[i] else 0
+            total += corners[i, k, 0] * corners[i, j, 1] - corners[i, j, 0] * corners[i, k, 1]
+        out[i] = max(0.5 * total, 1e-6)
+    return out
 
 
 def _blocked(

@@ -18,6 +18,7 @@ from plough.core.ground.paths import Curve, check_points, path_curve, self_cross
 from plough.core.ground.ribbon import edges
 from plough.core.ground.surface import Surface
 from plough.core.hashing import digest, key_of
+from plough.core.kernels import kernel
 
 Bends = Literal["round", "sharp"]
 REACH = 3.0  #: metres that a span knows of those before and behind it, at most
@@ -42,11 +43,23 @@ class Corner:
         return -1 if self.turn > 0 else 1
 
 
+@kernel
+def directions(line: Float64) -> tuple[Float64, Float64]:
+    """(n - 1,) radians of the directions of a line (n, 2), none a half turn from the one before; and (n - 1,) metres long."""
+    n = line.shape[0] - 1
+    angle, long = np.empty(n), np.empty(n)
+    for i in range(n):
+        dx, dy = line[i + 1, 0] - line[i, 0], line[i + 1, 1] - line[i, 1]
+        angle[i], long[i] = math.atan2(dy, dx), math.hypot(dx, dy)
+        if i:
+            turn = angle[i] - angle[i - 1]
+            angle[i] -= 2.0 * math.pi * np.rint(turn / (2.0 * math.pi))
+    return angle, long
+
+
 def _bend(line: Float64) -> float:
-    way = np.diff(line, axis=0)
-    turn = np.diff(np.unwrap(np.arctan2(way[:, 1], way[:, 0])))
-    long = np.hypot(*way.T)
-    return float((np.abs(turn) / (0.5 * (long[1:] + long[:-1]))).max(initial=0.0))
+    angle, long = directions(line)
+    return float((2.0 * np.abs(np.diff(angle)) / (long[1:] + long[:-1])).max(initial=0.0))
 
 
 @dataclass(frozen=True, eq=False)

@@ -71,8 +71,7 @@ class Stones:
     @property
     def middle(self) -> Float64:
         """(n, 2) the mean of the corners of each."""
-        total = (self.corners * self.there[..., None]).sum(axis=1)
-        return np.asarray(total / self.count[:, None])
+        return _means(self.corners, self.count)
 
     @property
     def top(self) -> Float64:
@@ -85,6 +84,18 @@ class Stones:
         x, there = self.corners[..., 0], self.there
         high = x.max(axis=1, initial=-np.inf, where=there)
         return np.asarray(high - x.min(axis=1, initial=np.inf, where=there))
+
+
+@kernel
+def _means(corners: Float64, count: Int64) -> Float64:
+    out = np.zeros((count.shape[0], 2))
+    for k in range(count.shape[0]):
+        for i in range(count[k]):
+            out[k, 0] += corners[k, i, 0]
+            out[k, 1] += corners[k, i, 1]
+        out[k, 0] /= count[k]
+        out[k, 1] /= count[k]
+    return out
 
 
 def joined_stones(parts: list[Stones]) -> Stones:

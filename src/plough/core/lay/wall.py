@@ -41,7 +41,8 @@ from plough.core.rng import seed_for, stream, uniform_array
 CHUNK = 8.0  #: metres of a span that are one piece
 _STANDS = 0.08  # metres that stones stand before the faces, at most
 _MEET = 0.46  # of its thickness, to which stones reach where those of both faces nearly meet
-_PROUD = {TIE: 0.05, COPE: 0.02, SILL: 0.06, ARCH: 0.01}  # metres before the faces
+SILL_STANDS = 0.06  #: metres before the faces that a sill stands
+_PROUD = {TIE: 0.05, COPE: 0.02, SILL: SILL_STANDS, ARCH: 0.01}  # metres before the faces
 _RUIN = stream("wall.ruin")
 _PATCH = 1.6  # metres along it between places where more and where less has fallen
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import partial
 from typing import Any, ClassVar, Literal
 
@@ -46,6 +47,7 @@ from plough.core.parameters import (
 from plough.core.rng import seed_for
 from plough.core.scene.facets import Finding, Output, Shaped, Solid
 from plough.core.scene.inputs import Inputs
+from plough.core.scene.paved import Through, apron, paved_through, paving
 from plough.core.scene.registry import layer_kind
 from plough.core.scene.runs import (
     HEADS,
@@ -70,6 +72,7 @@ VERSION = 1  #: raised when the same run comes out otherwise
 MOST_BLOCKS = 30_000
 _PIECE = 8.0  # metres of a span that are one piece
 _RECESS = 0.003  # metres that mortar lies behind the faces
+_FLAGSTONE = Stone(1, 512, (163, 154, 136), (106, 100, 87), 60, 0.3, 0.6, 0.1, 0.1, (189, 187, 156))
 _FLAT = 0.002  # metres that it departs from a bend
 
 
@@ -88,6 +91,7 @@ class BricksParameters(RunParameters):
         "beside": among("crossed", "open", "lintel"),
         "clear": among("crossed", "lintel"),
         "ajar": among("gate", "bars", "boards"),
+        "apron": among("paved", "flags", "setts", "cobbles"),
         "mortar": among("joints", "mortar"),
         "moss_color": above("moss"),
         "lichen_color": above("lichen"),
@@ -170,6 +174,8 @@ class BricksParameters(RunParameters):
     clear: float = clear()
     gate: GateName = gate()
     ajar: float = ajar()
+    paved: Literal["none", "flags", "setts", "cobbles"] = paving()
+    apron: float = apron()
     openings: tuple[RunOpening, ...] = own_openings()
     light: Color = color("#9e6550", "Light", "Skin")
     dark: Color = color("#6d4034", "Dark", "Skin")
@@ -290,7 +296,11 @@ def evaluate(p: BricksParameters, inputs: Inputs) -> Output:
         inputs.check()
         solids += _pieces(k, span, laid, rule, p, looks, told, inputs)
     standing = rule.courses * rule.pitch
-    solids += hung(p, spans, openings, standing, Timber(inputs.seed(p.seed), p.seed), inputs)
+    seed = inputs.seed(p.seed)
+    solids += hung(p, spans, openings, standing, Timber(seed, p.seed), inputs)
+    stone = replace(looks[3]["brick"], name="stone", maps=_FLAGSTONE)
+    through = Through(rule.thickness, -1.0, seed, looks[1], stone)
+    solids += paved_through(p, spans, openings, through, inputs)
     findings = (
         *tight(spans, p.closed, rule.thickness, inputs),
         *into_itself(spans, p.closed, rule.thickness, inputs),

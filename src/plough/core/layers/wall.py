@@ -23,7 +23,7 @@ from plough.core.lay.masonry import Plan
 from plough.core.lay.rule import WallRule
 from plough.core.lay.run import run_curve
 from plough.core.lay.skin import Skin
-from plough.core.lay.wall import Piece, collider_of, laid_wall, mesh_of
+from plough.core.lay.wall import SILL_STANDS, Piece, collider_of, laid_wall, mesh_of
 from plough.core.matters import Matters, above, among
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh
@@ -43,6 +43,7 @@ from plough.core.parameters import (
 from plough.core.rng import seed_for
 from plough.core.scene.facets import Output, Shaped, Solid, solid
 from plough.core.scene.inputs import Inputs
+from plough.core.scene.paved import Through, apron, paved_through, paving
 from plough.core.scene.registry import layer_kind
 from plough.core.scene.runs import (
     HEADS,
@@ -79,6 +80,7 @@ class WallParameters(RunParameters):
         "beside clear": among("crossed", "open", "lintel", "arch"),
         "clear": among("crossed", "lintel", "arch"),
         "ajar": among("gate", "bars", "boards"),
+        "apron": among("paved", "flags", "setts", "cobbles"),
         "mortar": among("joints", "mortar"),
         "moss_color": above("moss"),
         "lichen_color": above("lichen"),
@@ -184,6 +186,8 @@ class WallParameters(RunParameters):
     clear: float = clear()
     gate: GateName = gate()
     ajar: float = ajar()
+    paved: Literal["none", "flags", "setts", "cobbles"] = paving()
+    apron: float = apron()
     openings: tuple[RunOpening, ...] = own_openings()
     ruin: float = number(0, "Fallen", (0, 100), unit="%", step=1, group="Ruin")
     ruin_seed: Seed = seeded("Where", group="Ruin")
@@ -320,6 +324,9 @@ def evaluate(p: WallParameters, inputs: Inputs) -> Output:
 
     solids = [s for s in map(made, pieces) if s is not None]
     solids += hung(p, spans, openings, p.height, Timber(seed, p.seed), inputs)
+    sill = SILL_STANDS + looks[0].proud + 0.02 * p.rough
+    through = Through(p.thickness, sill, seed, looks[1], looks[3]["stone"])
+    solids += paved_through(p, spans, openings, through, inputs)
     if lost and p.lying > 0:
         solids += _fallen(
             p, [lying(x, looks[0], seed, 0.01 * p.lying) for x in lost], looks, inputs

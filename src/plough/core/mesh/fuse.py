@@ -31,7 +31,7 @@ from plough.core.mesh.voxels import (
     signed,
 )
 from plough.core.progress import Step, untold
-from plough.core.vectors import unit
+from plough.core.vectors import lengths, normals_of, unit
 
 _THIN = 0.9  # of a cell: all that has a surface is found at this distance
 _SHELL = 0.6  # of a cell: how thick a sheet becomes
@@ -140,8 +140,7 @@ def _drawn(found: Band, votes: UInt8, grid: Grid, level: float) -> tuple[Float64
 
 def _normals(points: Float64, faces: Int64) -> Float64:
     """(p, 3) unit normals of points, by area."""
-    a, b, c = (points[faces[:, k]] for k in range(3))
-    flat = np.cross(b - a, c - a)
+    flat = normals_of(points, faces)
     corner = faces.reshape(-1)
     summed = [np.bincount(corner, np.repeat(flat[:, k], 3), len(points)) for k in range(3)]
     return unit(np.stack(summed, axis=1))
@@ -177,10 +176,9 @@ def _relaxed(points: Float64, ends: Int64, facing: Float64) -> Float64:
 def _pulled(points: Float64, near: Nearest, triangles: Float64, cell: float) -> Float64:
     """Points on the source; behind a sheet they keep off it, so that it has two sides."""
     way = points - near.place
-    long = np.linalg.norm(way, axis=1)
+    long = lengths(way)
     way = way / np.maximum(long, 1e-12)[:, None]
-    own = triangles[np.maximum(near.of, 0)]
-    front = unit(np.cross(own[:, 1] - own[:, 0], own[:, 2] - own[:, 0]))
+    front = _planes(triangles, near.of)
     behind = np.clip(-2.0 * np.einsum("ij,ij->i", way, front) - 0.6, 0.0, 1.0)
     off = np.minimum(long, _SHELL * cell * behind)
     return np.where((near.of >= 0)[:, None], near.place + off[:, None] * way, points)
@@ -191,7 +189,7 @@ def _agreed(points: Float64, back: Float64, ends: Int64, cell: float) -> Float64
     way = back - points
     for _ in range(_AGREED):
         mean = _means(way, ends)
-        apart = np.linalg.norm(way - mean, axis=1) / cell
+        apart = lengths(way - mean) / cell
         way = way + np.clip(2.0 * apart - 0.5, 0.0, 1.0)[:, None] * (mean - way)
     return points + way
 
@@ -209,37 +207,69 @@ def _sharpened(
 ) -> Float64:
     """Points near an edge of the source on it: where the planes about them meet."""
     near = nearest_of(points, triangles, grid, found)
-    own = triangles[np.maximum(near.of, 0)]
-    normal = unit(np.cross(own[:, 1] - own[:, 0], own[:, 2] - own[:, 0]))
-    a, b = np.concatenate([ends, ends[:, ::-1]]).T
-    bend = np.einsum("ij,ij->i", normal[a], normal[b])
-    least = np.ones(len(points))
-    np.minimum.at(least, a, bend)
+    normal = _planes(triangles, near.of)
     # beside a cleft, where it spans a gap, it is round
     outside = np.einsum("ij,ij->i", points - near.place, normal) > 0
     off = (near.of < 0) | (outside & (near.away > _SPANS * rule.cell))
-    beside = np.zeros(len(points), bool)
-    beside[a[off[b]]] = True
-    edge = (least < math.cos(math.radians(rule.sharp))) & ~off & ~beside
-    rows = edge[a] & (near.of[b] >= 0)
-    a, b = (
-        np.concatenate([a[rows], np.nonzero(edge)[0]]),
-        np.concatenate([b[rows], np.nonzero(edge)[0]]),
-    )
-    n = len(points)
-    lacks = np.einsum("ij,ij->i", normal[b], near.place[b] - points[a])
-    matrix = np.zeros((n, 3, 3))
-    right = np.zeros((n, 3))
-    for i in range(3):
-        right[:, i] = np.bincount(a, normal[b, i] * lacks, n)
-        for j in range(3):
-            matrix[:, i, j] = np.bincount(a, normal[b, i] * normal[b, j], n)
-    matrix = matrix[edge] + 0.03 * np.eye(3)
-    way = np.linalg.solve(matrix, right[edge][..., None])[..., 0]
-    fits = np.linalg.norm(way, axis=1) < _SNAP * rule.cell
+    edge = _bent(ends, normal, off, math.cos(math.radians(rule.sharp)))
+    rows = np.nonzero(edge)[0]
+    matrix, right = _meeting(points, ends, normal, near.place, near.of, rows)
+    solved = np.linalg.solve(matrix + 0.03 * np.eye(3), right[..., None])
+    way = solved[..., 0].astype(np.float64)
+    fits = lengths(way) < _SNAP * rule.cell
     out = points.copy()
-    out[np.nonzero(edge)[0][fits]] += way[fits]
+    out[rows[fits]] += way[fits]
     return out
+
+
+def _planes(triangles: Float64, of: Int64) -> Float64:
+    """(n, 3) unit normals of those triangles; of any where there is none."""
+    own = triangles[np.maximum(of, 0)]
+    return unit(normals_of(own.reshape(-1, 3), np.arange(3 * len(own)).reshape(-1, 3)))
+
+
+@kernel
+def _bent(ends: Int64, normal: Float64, off: Bool, least: float) -> Bool:
+    """(p,) points whose planes and a neighbour's bend by more than a cosine, none of them off."""
+    bent, near_off = np.zeros(normal.shape[0], np.bool_), off.copy()
+    for e in range(ends.shape[0]):
+        a, b = ends[e, 0], ends[e, 1]
+        dot = (
+            normal[a, 0] * normal[b, 0] + normal[a, 1] * normal[b, 1] + normal[a, 2] * normal[b, 2]
+        )
+        if dot < least:
+            bent[a] = bent[b] = True
+        if off[a] or off[b]:
+            near_off[a] = near_off[b] = True
+    return bent & ~near_off
+
+
+@kernel
+def _meeting(
+    points: Float64, ends: Int64, normal: Float64, place: Float64, of: Int64, rows: Int64
+) -> tuple[Float64, Float64]:
+    """Of some points the sums (n, 3, 3) and (n, 3) over their own and their neighbours' planes, whose solution is the way to where those meet."""
+    row = np.full(points.shape[0], -1)
+    for k in range(rows.shape[0]):
+        row[rows[k]] = k
+    matrix, right = np.zeros((rows.shape[0], 3, 3)), np.zeros((rows.shape[0], 3))
+    many = ends.shape[0]
+    for n in range(2 * many + rows.shape[0]):
+        if n < 2 * many:
+            a, b = ends[n % many, n // many], ends[n % many, 1 - n // many]
+        else:
+            a = b = rows[n - 2 * many]
+        k = row[a]
+        if k < 0 or of[b] < 0:
+            continue
+        lacks = 0.0
+        for c in range(3):
+            lacks += normal[b, c] * (place[b, c] - points[a, c])
+        for i in range(3):
+            right[k, i] += normal[b, i] * lacks
+            for j in range(3):
+                matrix[k, i, j] += normal[b, i] * normal[b, j]
+    return matrix, right
 
 
 @kernel
@@ -372,11 +402,11 @@ def _near(points: Float64, places: Float64, far: float) -> Bool:
 
 def _measured(points: Float64, faces: Int64, triangles: Float64, grid: Grid, found: Band) -> Skin:
     a, b, c = (points[faces[:, k]] for k in range(3))
-    area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    area = 0.5 * lengths(normals_of(points, faces))
     own = _known(points, triangles, grid, found)
     middle = _known(points[faces].mean(axis=1), triangles, grid, found)
     # large triangles are measured all over
-    wide = np.maximum.reduce([np.linalg.norm(v, axis=1) for v in (b - a, c - b, a - c)])
+    wide = np.maximum(np.maximum(lengths(b - a), lengths(c - b)), lengths(a - c))
     large = np.nonzero(wide > 1.5 * grid.cell)[0]
     s, t = (v.ravel() / 5.0 for v in np.meshgrid(np.arange(6), np.arange(6)))
     s, t = s[s + t <= 1.0], t[s + t <= 1.0]

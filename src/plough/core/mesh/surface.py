@@ -9,6 +9,7 @@ import numpy as np
 from plough.core.arrays import Float32, Float64, Int64
 from plough.core.kernels import kernel
 from plough.core.mesh.topology import about_points, numbered
+from plough.core.vectors import lengths, normals_of
 
 _ODD = np.uint64(0x9E3779B97F4A7C15)
 
@@ -35,14 +36,13 @@ def _corner_normals(
 
 def crease_normals(positions: Float64, faces: Int64, crease: float) -> Float32:
     """(3 m, 3) a normal for each corner: the mean, by area, over the triangles about its point that bend by less than `crease` degrees."""
-    a, b, c = (positions[faces[:, k]] for k in range(3))
-    cross = np.cross(b - a, c - a)
-    area = np.linalg.norm(cross, axis=1)
+    cross = normals_of(positions, faces)
+    area = lengths(cross)
     normal = cross / np.maximum(area, 1e-30)[:, None]
     least = math.cos(math.radians(crease)) - 1e-9
     start, around = about_points(faces, len(positions))
     summed = _corner_normals(normal, area, start, around, faces.reshape(-1), least)
-    length = np.linalg.norm(summed, axis=1, keepdims=True)
+    length = lengths(summed)[:, None]
     up = np.array([0.0, 1.0, 0.0])
     out: Float32 = np.where(length > 1e-30, summed / np.maximum(length, 1e-30), up).astype(
         np.float32
