@@ -50,6 +50,8 @@
       )}{/if}{#if p.crossed === 'lintel'}{@render field('clear')}{/if}</Chip
   >{#if p.crossed !== 'none'}, where hangs <Chip text={gateWords(p.gate)} label="gates"
       >{@render field('gate')}{#if p.gate !== 'none'}{@render field('ajar')}{/if}</Chip
+    > over <Chip text={p.paved === 'none' ? 'the ground as it is' : p.paved} label="paving"
+      >{@render field('paved')}{#if p.paved !== 'none'}{@render field('apron')}{/if}</Chip
     >{/if}.
 </p>
 <div class="mt-2 flex gap-2">

@@ -42,7 +42,8 @@ class Paving(NamedTuple):
     pattern: Pattern
     size: float  #: of stones along the way
     gap: float  #: of joints
-    stands: float  #: above the ground
+    stands: float  #: above the ground at its sides
+    crown: float  #: by which its middle is higher
 
 
 class Laying(NamedTuple):
@@ -196,7 +197,10 @@ def paving_mesh(
     blocks, _ = dressed(stones, deep, proud, plain, dress, detail)
     corners = outlines_on_map(way, stones)
     x, z = corners.reshape(-1, 2).T
-    planes = _planes(corners, ground.sample(x, z).position[:, 1].reshape(-1, 4))
+    along, left = stones.corners[:, :4].reshape(-1, 2).T
+    off = left / np.interp(along, way.at, way.half)
+    high = ground.sample(x, z).position[:, 1] + rule.crown * (1.0 - off**2)
+    planes = _planes(corners, high.reshape(-1, 4))
     places = _on_map(way, blocks.points)
     position, normal = _flat(blocks, way, places, planes, rule.stands)
     above = np.full(len(position), 1.0)

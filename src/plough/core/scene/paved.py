@@ -39,7 +39,10 @@ from plough.core.tiles import tile_of
 
 VERSION = 1  #: raised when the same paving comes out otherwise
 PAVINGS = {"none": "No", "flags": "With flags", "setts": "With setts", "cobbles": "With cobbles"}
-_STANDS = 0.012  # metres that stones stand above the ground
+_STANDS, _CROWN = (
+    0.022,
+    0.045,
+)  # metres that stones stand above the ground, and more in the middle: above a path's own
 _GAPS = {"flags": 0.012, "setts": 0.009, "cobbles": 0.010}  # metres
 _STEP = 0.25  # metres between the points of a way
 _LEAST_SINE = 0.3  # of the angle between a path and a line
@@ -107,7 +110,7 @@ def paved_through(
                 continue
             name = f"paved {span.number} {o.id}"
             seed = through.seed ^ int(stream(name))
-            rule = Paving(seed, p.paved, SIZES[p.paved], _GAPS[p.paved], _STANDS)
+            rule = Paving(seed, p.paved, SIZES[p.paved], _GAPS[p.paved], _STANDS, _CROWN)
             way = _way(span, o, 0.5 * through.thick + p.apron, paths)
             many = many_of(way, rule)
             if many > MOST_STONES:
