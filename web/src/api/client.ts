@@ -115,6 +115,7 @@ export interface WallValues {
   crossed: 'none' | 'open' | 'lintel' | 'arch';
   clear: number;
   gate: 'none' | 'bars' | 'boards';
+  paved: 'none' | 'flags' | 'setts' | 'cobbles';
   ruin: number;
   openings?: { id: string; at: [number, number]; width: number; height: number; head: 'open' | 'lintel' | 'arch' }[];
 }
@@ -138,6 +139,7 @@ export interface BricksValues {
   crossed: 'none' | 'open' | 'lintel';
   clear: number;
   gate: 'none' | 'bars' | 'boards';
+  paved: 'none' | 'flags' | 'setts' | 'cobbles';
 }
 
 /** What is set of a fence. */
