@@ -20,6 +20,7 @@ from plough.core.mesh.fuse import FuseRule, Skin, coarser, fused
 from plough.core.mesh.material import Material, as_bytes
 from plough.core.mesh.surface import boxed_coordinates, crease_normals, split_corners
 from plough.core.mesh.tangents import with_tangents
+from plough.core.mesh.topology import numbered
 from plough.core.mesh.value import Mesh, Part, join
 from plough.core.parameters import Parameters, choice, count, flag, number, section
 from plough.core.progress import tell
@@ -201,7 +202,7 @@ def _mesh(p: FusedParameters, source: _Source, skin: Skin) -> Mesh:
     tints = source.tint[skin.of][order].astype(np.float64)
     n = len(skin.points)
     many = np.maximum(np.bincount(corner, minlength=n), 1)
-    _, of = np.unique(corner + n * np.repeat(slot, 3), return_inverse=True)
+    _, of = numbered((corner + n * np.repeat(slot, 3)).astype(np.uint64))
     tint = [np.bincount(of, np.repeat(t, 3)) / np.bincount(of) for t in tints.T]
     own = np.repeat(slot, 3).astype(np.float32)[:, None]
     up = np.bincount(corner, np.repeat(unit(flat)[:, 1], 3), n) / many

@@ -42,6 +42,7 @@ _SLIVER = 1e-4  # of a cell's face, the area of a triangle at least
 _SPANS = 0.2  # of a cell from the source, where a skin spans a gap
 _SNAP = 1.2  # of a cell that a point goes to an edge, at most
 _TRIES = 8  # times that what turns over goes half the way back
+_ASKEW = np.array([0.48, 0.64, 0.6])  # a direction that few faces are square to
 _ONE = 0.01  # of a cell, that two points are apart at least
 _ROUNDS = 20  # times that crossings are looked for
 _FEWEST = 4  # triangles that a closed surface is of
@@ -306,19 +307,33 @@ def _settled(base: Float64, moved: Float64, faces: Int64, facing: Float64, cell:
     return points
 
 
+@kernel
+def _meeting_others(points: Float64, far: Float64, order: Int64, by: float, out: Bool) -> None:
+    """Marks points that lie no farther than that from others; `order` is theirs by how `far` they lie along a line."""
+    for n in range(order.shape[0]):
+        i = order[n]
+        for m in range(n + 1, order.shape[0]):
+            j = order[m]
+            if far[j] - far[i] > by:
+                break
+            dx = points[j, 0] - points[i, 0]
+            dy, dz = points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
+            if dx * dx + dy * dy + dz * dz <= by * by:
+                out[i] = out[j] = True
+
+
 def _uncrossed(
     raw: Float64, pulled: Float64, points: Float64, faces: Int64, cell: float, told: Step
 ) -> Float64:
     """Points of which those that meet others, or whose triangles cross others, go back to where they were before, and at last to where nothing does."""
-    from scipy.spatial import cKDTree
-
     # as exact as they will be written
     raw, pulled, points = (p.astype(np.float32).astype(np.float64) for p in (raw, pulled, points))
     for k in range(_ROUNDS):
         told(0.6 + 0.2 * k / _ROUNDS, "Looking for crossings")
         own = np.zeros(len(raw), bool)
         own[faces[crossing(points, faces)]] = True
-        own[cKDTree(points).query_pairs(_ONE * cell, output_type="ndarray")] = True
+        far = points @ _ASKEW
+        _meeting_others(points, far, np.argsort(far, kind="stable"), _ONE * cell, own)
         if not own.any():
             return points
         # each time more of what is about them
