@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from itertools import count
+from typing import Any
 
 import numpy as np
 from rich.table import Table
@@ -10,6 +11,8 @@ from rich.table import Table
 from bench.table import median, row
 from plough.core.house.roof import Piece, roof_over
 from plough.core.kinds import make
+from plough.core.presets import preset
+from plough.core.scene import Evaluator, SceneDocument, read_document
 
 _YARDSTICK = "one pass of numpy.sqrt over 10 M"
 _HOUSE = {"kit": "flint", "body": "tee", "long": 16, "wide": 7, "wing": 6, "storeys": 2}
@@ -39,3 +42,76 @@ def house_rows(into: Table) -> None:
             roof_over([outline], [[Piece(0.0, 1.0)]] * 12)
 
     row(into, "a hundred roofs over twelve corners each", median(roofs, 7), _YARDSTICK, passes)
+    _street_rows(into, passes)
+
+
+def _street(points: list[list[float]], **own: Any) -> SceneDocument:
+    """A path of 420 m with a street of some forty houses along it, and all its parts."""
+    names = (("cot", "fen-cottage"), ("farm", "farmhouse"), ("hedge", "clipped-hedge"))
+    assets = []
+    for name, of in names:
+        found = preset(of)
+        assets.append(
+            {"id": name, "name": name, "kind": found.kind, "parameters": found.parameters}
+        )
+    parts = {
+        "mix": [{"asset": "cot"}, {"asset": "farm"}],
+        "plots": "hedge",
+        "hedge": [{"asset": "hedge"}],
+        "hedge_spacing": 2,
+        "trees": [{"asset": "hedge"}],
+        "lamps": [{"asset": "hedge"}],
+        "paved": "flags",
+        "kerb": True,
+    }
+    return read_document(
+        {
+            "version": 4,
+            "name": "Bench",
+            "assets": assets,
+            "layers": [
+                {"id": "ground", "kind": "ground", "name": "Ground", "parameters": {"size": 512}},
+                {
+                    "id": "way",
+                    "kind": "path",
+                    "name": "Way",
+                    "parameters": {"points": points, "width": 5},
+                },
+                {
+                    "id": "street",
+                    "kind": "street",
+                    "name": "Street",
+                    "parameters": {"paths": ["way"], "spacing": 13, **parts, **own},
+                },
+                {"id": "bake", "kind": "bake", "name": "Bake"},
+            ],
+        }
+    )
+
+
+def _street_rows(into: Table, passes: float) -> None:
+    line = [[30.0 * k - 210.0, 10.0 * (k % 2)] for k in range(15)]
+    seeds, evaluator = count(1), Evaluator()
+
+    def laid(points: list[list[float]], **own: Any) -> int:
+        found = evaluator.evaluate(_street(points, **own)).layer("street").output.placements
+        assert found is not None
+        return sum(
+            int(n)
+            for n, v in zip(found.per_variant, found.variants, strict=True)
+            if v.asset != "hedge"
+        )
+
+    houses = laid(line)
+
+    def anew() -> None:
+        laid(line, seed=next(seeds), way_seed=next(seeds))
+
+    def dragged() -> None:
+        moved = [list(p) for p in line]
+        moved[7][1] += 0.01 * next(seeds)
+        laid(moved)
+
+    told = f"a street of {houses} houses with all its parts, laid anew"
+    row(into, told, median(anew, 7), _YARDSTICK, passes, "≤ 500 ms")
+    row(into, "one knot of its path dragged", median(dragged, 9), _YARDSTICK, passes, "≤ 100 ms")

@@ -147,6 +147,7 @@ def test_every_kind_says_what_its_results_hold(name: str) -> None:
         ("bricks", {"points": [[-20, 34], [20, 34]]}),
         ("fence", {"points": [[-20, 38], [20, 38]]}),
         ("hedge", {"points": [[-20, 42], [20, 42]]}),
+        ("street", {"paths": [next(x["id"] for x in document["layers"] if x["kind"] == "path")]}),
     ):
         layer = {"id": kind_name, "kind": kind_name, "name": kind_name}
         bears = {"mix": mix} if registry.get_layer_kind(kind_name).holds("mix") else {}

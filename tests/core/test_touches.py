@@ -28,6 +28,7 @@ OWN: dict[str, dict[str, Any]] = {
     "air": {"points": [[0, 0]], "count": 40},
     "pile": {"points": [[0, 0]], "count": 40, "radius": 20},
     "hedge": {"points": [[-30, 0], [30, 10]], "spacing": 1},
+    "street": {"paths": ["dyke"], "trees": MIX, "tree_spacing": 3},
 }
 """Every kind of layer that has touches, with what makes it place many."""
 
@@ -133,6 +134,7 @@ CHANGES: dict[str, list[dict[str, Any]]] = {
     "air": [{"size": [60, 70]}],
     "pile": [{"size": [60, 70]}, {"how": "set"}],
     "hedge": [{"size": [60, 70]}, {"turn": 0}, {"bank": 1.5}],
+    "street": [{"turn": 40}, {"lamps": MIX}, {"paved": "flags"}],
 }
 
 

@@ -195,6 +195,31 @@ export interface AlongValues {
   spin_front: number;
 }
 
+/** What is set of a street. */
+export interface StreetValues {
+  mix: MixEntry[];
+  paths: string[];
+  conditions?: Condition[];
+  spacing: number;
+  sides: 'both' | 'left' | 'right' | 'alternate';
+  back: number;
+  apart: number;
+  rows: number;
+  turn: number;
+  landmarks: MixEntry[];
+  landmark_share: number;
+  plots: 'none' | 'hedge';
+  hedge: MixEntry[];
+  hedge_deep: number;
+  trees: MixEntry[];
+  trees_stand: 'middle' | 'outside';
+  tree_spacing: number;
+  lamps: MixEntry[];
+  lamp_spacing: number;
+  paved: 'none' | 'flags' | 'setts' | 'cobbles';
+  kerb: boolean;
+}
+
 /** How things stand on the ground. */
 export interface StanceValues {
   mirrored?: number;

@@ -19,6 +19,7 @@ import HedgeText from './HedgeText.svelte';
 import PathText from './PathText.svelte';
 import PileText from './PileText.svelte';
 import ScatterText from './ScatterText.svelte';
+import StreetText from './StreetText.svelte';
 import SurfacesText from './SurfacesText.svelte';
 import WallText from './WallText.svelte';
 
@@ -81,6 +82,14 @@ const SPECIAL: Record<string, LayerUi> = {
         .map((l) => l.id),
     }),
     stamp: ofFirst,
+  },
+  street: {
+    text: StreetText,
+    begin: (open) => ({
+      paths: giving(open.scene?.layers ?? [], 'curve')
+        .slice(0, 1)
+        .map((l) => l.id),
+    }),
   },
   surfaces: {
     text: SurfacesText,

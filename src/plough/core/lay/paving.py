@@ -10,18 +10,21 @@ from typing import Literal, NamedTuple
 
 import numpy as np
 
-from plough.core.arrays import Bool, Float64
+from plough.core.arrays import Bool, Float64, Int64, UInt64
 from plough.core.ground.surface import Sampled
 from plough.core.kernels import kernel
+from plough.core.lay.beams import Wear, beamed, between, joined_beams
 from plough.core.lay.dressing import Blocks, Dress, dressed
 from plough.core.lay.skin import Skin, skinned
 from plough.core.lay.stones import FACE, MOST_CORNERS, RIGHT, Stones
 from plough.core.mesh.value import Mesh
-from plough.core.rng import seed_for, stream, symmetric_array, uniform_array
+from plough.core.rng import seed_for, stream, symmetric, symmetric_array, uniform_array
 
 Pattern = Literal["flags", "setts", "cobbles"]
 MOST_STONES = 4_000  #: of one way
 _DEEP = 0.09  # metres of a stone
+KERB = 0.16  #: metres that kerbs are wide
+_KERB_LONG, _KERB_DEEP, _KERB_STANDS = 0.9, 0.3, 0.07  # metres
 _LEAST = 0.05  # metres of one
 _ROW, _WIDE, _CUT = (stream(f"paving.{n}") for n in ("row", "wide", "cut"))
 
@@ -83,45 +86,51 @@ def many_of(way: Way, rule: Paving) -> float:
 def paved(way: Way, rule: Paving) -> Stones:
     """The stones of a way: outlines by metres along it and to its left."""
     laying = PATTERNS[rule.pattern]
-    seed = int(seed_for(rule.seed, "paving"))
+    seed = seed_for(rule.seed, "paving")
     start, end = float(way.at[0]), float(way.at[-1])
     rows = max(1, round((end - start) / rule.size))
     inner = np.arange(1, rows).astype(np.uint64)
-    off = 0.5 * laying.uneven * symmetric_array(seed, _ROW, inner)
+    off = 0.5 * laying.uneven * symmetric_array(int(seed), _ROW, inner)
     edges = start + (end - start) / rows * np.concatenate([[0.0], inner + off, [float(rows)]])
     half = np.interp(edges, way.at, way.half)
     few, most = laying.wide
-    wide = few + (most - few) * uniform_array(seed, _WIDE, np.arange(rows).astype(np.uint64))
-    corners, ids = [], []
-    for r in range(rows):
-        width = half[r] + half[r + 1]
-        n = max(1, round(width / (rule.size * wide[r])))
-        number = np.arange(1, n + 1).astype(np.uint64) + np.uint64(r << 16)
-        off = 0.5 * laying.uneven * symmetric_array(seed, _CUT, number)
-        cuts = np.arange(1, n + 1) + off - (0.5 if laying.bonded and r % 2 else 0.0)
-        if not (laying.bonded and r % 2):
-            cuts = cuts[:-1]
-        u = np.concatenate([[-1.0], 2.0 * cuts / n - 1.0, [1.0]])
-        a, b = u[:-1], u[1:]
-        left, right = edges[r], edges[r + 1]
-        corner = np.stack(
-            [
-                np.stack([np.full(len(a), left), a * half[r]], axis=1),
-                np.stack([np.full(len(a), right), a * half[r + 1]], axis=1),
-                np.stack([np.full(len(a), right), b * half[r + 1]], axis=1),
-                np.stack([np.full(len(a), left), b * half[r]], axis=1),
-            ],
-            axis=1,
-        )
-        wide_enough = (b - a) * half[r] > _LEAST
-        corners.append(corner[wide_enough])
-        ids.append(np.nonzero(wide_enough)[0].astype(np.uint64) + np.uint64(r << 16))
-    ring = np.concatenate(corners)
-    n = len(ring)
-    out = np.zeros((n, MOST_CORNERS, 2))
-    out[:, :4] = ring
+    wide = few + (most - few) * uniform_array(int(seed), _WIDE, np.arange(rows).astype(np.uint64))
+    many = np.maximum(1, np.rint((half[1:] + half[:-1]) / (rule.size * wide))).astype(np.int64)
+    corners, ids = _rows(edges, half, many, seed, laying.uneven, laying.bonded)
+    n = len(ids)
     four = np.full(n, 4)
-    return Stones(out, four, np.full(n, RIGHT), np.full(n, FACE), np.concatenate(ids))
+    return Stones(corners, four, np.full(n, RIGHT), np.full(n, FACE), ids)
+
+
+@kernel
+def _rows(
+    edges: Float64, half: Float64, many: Int64, seed: np.uint64, uneven: float, bonded: bool
+) -> tuple[Float64, UInt64]:
+    """Outlines (n, MOST_CORNERS, 2) and ids of the stones of rows between edges, so many to a row; those too narrow are left out."""
+    total = int(many.sum()) + (many.shape[0] if bonded else 0)
+    corners, ids = np.zeros((total, MOST_CORNERS, 2)), np.empty(total, np.uint64)
+    count = 0
+    for r in range(many.shape[0]):
+        n = many[r]
+        shifted = bonded and r % 2 == 1
+        pieces = n + 1 if shifted else n
+        a = -1.0
+        for k in range(pieces):
+            b = 1.0
+            if k < pieces - 1:
+                number = np.uint64((r << 16) + k + 1)
+                cut = k + 1.0 + 0.5 * uneven * symmetric(seed, _CUT, number)
+                b = 2.0 * (cut - (0.5 if shifted else 0.0)) / n - 1.0
+            if (b - a) * half[r] > _LEAST:
+                ring = corners[count]
+                ring[0, 0], ring[0, 1] = edges[r], a * half[r]
+                ring[1, 0], ring[1, 1] = edges[r + 1], a * half[r + 1]
+                ring[2, 0], ring[2, 1] = edges[r + 1], b * half[r + 1]
+                ring[3, 0], ring[3, 1] = edges[r], b * half[r]
+                ids[count] = np.uint64((r << 16) + k)
+                count += 1
+            a = b
+    return corners[:count].copy(), ids[:count].copy()
 
 
 @kernel
@@ -205,6 +214,26 @@ def paving_mesh(
     position, normal = _flat(blocks, way, places, planes, rule.stands)
     above = np.full(len(position), 1.0)
     return skinned(blocks, position, normal, None, stones.id, above, skin)
+
+
+def kerb_mesh(way: Way, rule: Paving, ground: Sampled, skin: Skin, detail: int = 0) -> Mesh:
+    """The mesh of the kerbs along both borders of a way, part `stone`: `KERB` wide, within its width."""
+    parts = []
+    for side in (1, -1):
+        edge = way.line + (side * (way.half - 0.5 * KERB))[:, None] * way.right
+        at = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(edge, axis=0).T))])
+        many = max(1, round(float(at[-1]) / _KERB_LONG))
+        s = np.linspace(0.0, float(at[-1]), many + 1)
+        x, z = (np.interp(s, at, edge[:, c]) for c in range(2))
+        y = ground.sample(x, z).position[:, 1] + rule.stands + _KERB_STANDS - 0.5 * _KERB_DEEP
+        ends = np.stack([x, y, z], axis=1)
+        gap = 0.5 * rule.gap / np.maximum(np.diff(s), 1e-9)[:, None]
+        a, b = ends[:-1] + gap * np.diff(ends, axis=0), ends[1:] - gap * np.diff(ends, axis=0)
+        ids = stream(f"kerb {side}") ^ np.uint64(rule.seed & (2**64 - 1))
+        parts.append(between(a, b, _KERB_DEEP, KERB, ids + np.arange(many).astype(np.uint64)))
+    beams = joined_beams(parts)
+    wear = Wear(seed_for(rule.seed, "kerb"), 0.0 if detail else 0.012, 0.0)
+    return beamed(beams, wear, skin, beams.middle[:, 1] - 1.0, "stone")
 
 
 def _planes(corners: Float64, height: Float64) -> Float64:

@@ -200,6 +200,17 @@ class Library:
 
         return self.cache.get(("foot", variant.key), make, lambda s: 200)
 
+    def plan(self, variant: Variant, check: Callable[[], None] | None = None) -> Float64:
+        """(k, 2) metres to its side and to its front: the convex outline of all of it, seen from above."""
+
+        def make() -> Float64:
+            from shapely import MultiPoint, get_coordinates
+
+            at = self.level(variant, 0, check).mesh.positions[:, [0, 2]].astype(np.float64)
+            return np.asarray(get_coordinates(MultiPoint(at).convex_hull)[:-1])
+
+        return self.cache.get(("plan", variant.key), make, lambda o: o.nbytes)
+
     def bodies(self, variant: Variant, check: Callable[[], None] | None = None) -> tuple[Body, ...]:
         """Convex bodies that it is taken for: its collider's; where a hard thing has none, its hull, which carries others and stops nothing.
 

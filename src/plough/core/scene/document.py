@@ -173,6 +173,12 @@ def mix_of() -> Any:
     return Field((), max_length=32, title="What", json_schema_extra=extra)
 
 
+def part_mix(title: str, group: str) -> Any:
+    """The assets of one part of a layer; the field's type is `tuple[MixEntry, ...]`."""
+    extra: dict[str, Any] = {"control": "mix", "unit": "", "group": group, "to": "asset"}
+    return Field((), max_length=32, title=title, json_schema_extra=extra)
+
+
 def mirrored() -> Any:
     """The share of placements that are mirrored, per cent."""
     return number(

@@ -237,6 +237,15 @@ class Inputs:
         """(variants,) metres about the middle of each that it rests on."""
         return np.array([self._files.foot(v, self.check) for v in variants], np.float64)
 
+    def plans(self, variants: Sequence[Variant]) -> list[Float64]:
+        """Of each its convex outline from above, (k, 2) metres to its side and to its front."""
+        return [self._files.plan(v, self.check) for v in variants]
+
+    @property
+    def water(self) -> float | None:
+        """Metres of the level of standing water; None where there is none."""
+        return self._on().water
+
     def shapes(self, variants: Sequence[Variant]) -> Shapes:
         """The convex bodies of each."""
         return Shapes.of([self._files.bodies(v, self.check) for v in variants])

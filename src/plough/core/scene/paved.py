@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any, Literal, NamedTuple, Protocol
 
@@ -16,10 +16,12 @@ from plough.core.hashing import digest, key_of
 from plough.core.lay.masonry import has_sill
 from plough.core.lay.openings import along
 from plough.core.lay.paving import (
+    KERB,
     MOST_STONES,
     SIZES,
     Paving,
     Way,
+    kerb_mesh,
     many_of,
     paved,
     paving_mesh,
@@ -30,8 +32,9 @@ from plough.core.lay.rule import Opening
 from plough.core.lay.run import Span
 from plough.core.lay.skin import Skin
 from plough.core.mesh.material import Material
-from plough.core.mesh.value import Mesh
+from plough.core.mesh.value import Mesh, join
 from plough.core.parameters import choice, number
+from plough.core.place.street import Course
 from plough.core.rng import stream
 from plough.core.scene.facets import Solid
 from plough.core.scene.inputs import Inputs
@@ -127,6 +130,59 @@ def paved_through(
     return out
 
 
+def paved_path(
+    name: str,
+    course: Course,
+    rule: Paving,
+    wide: float,
+    kerb: bool,
+    skin: Skin,
+    stone: Material,
+    inputs: Inputs,
+) -> list[Solid]:
+    """The paving of a path from knot to knot.
+
+    Args:
+        wide: metres; 0: as the path.
+        kerb: whether its borders have kerbs.
+    """
+    surface, out = inputs.surface(), []
+    for k, stretch in enumerate(course.stretches):
+        inputs.check()
+        way = Way(*stretch)
+        if wide:
+            way = way._replace(half=np.full(len(way.at), 0.5 * wide))
+        title = f"paved {name} {k}"
+        own = rule._replace(seed=rule.seed ^ int(stream(title)))
+        told = [digest(a.tobytes()) for a in way]
+        key = key_of(
+            "paved path", VERSION, title, repr((own, kerb, skin, stone)), told, surface.key
+        )
+        make = partial(_stretch, title, key, way, own, kerb, skin, stone, surface)
+        out.append(inputs.kept(key, make, lambda s: s.mesh.nbytes))
+    return out
+
+
+def _stretch(
+    name: str,
+    key: str,
+    way: Way,
+    rule: Paving,
+    kerb: bool,
+    skin: Skin,
+    stone: Material,
+    surface: Surface,
+) -> Solid:
+    inner = way._replace(half=np.maximum(way.half - KERB, 0.05)) if kerb else way
+    stones = paved(inner, rule)
+
+    def laid(detail: int) -> Mesh:
+        mesh = paving_mesh(inner, stones, rule, surface, skin, detail)
+        return join([mesh, kerb_mesh(way, rule, surface, skin, detail)]) if kerb else mesh
+
+    return _solid_of(name, key, laid, stone)
+
+
 def _way(span: Span, o: Opening, reach: float, paths: Sequence[tuple[str, Curve]]) -> Way:
     """Where the path of an opening goes through it, or a straight way where it has none."""
     middle = 0.5 * (o.start + o.end)
@@ -191,9 +247,13 @@ def _made(
     def laid(detail: int) -> Mesh:
         return paving_mesh(way, stones, rule, surface, through.skin, detail)
 
+    return _solid_of(name, key, laid, through.stone)
+
+
+def _solid_of(name: str, key: str, laid: Callable[[int], Mesh], stone: Material) -> Solid:
     mesh = laid(0)
     middle = mesh.positions.mean(axis=0)
     (tile,) = tile_of(middle[:1], middle[2:]).tolist()
     coarser = (partial(laid, 1), partial(laid, 2))
-    used = {"stone": through.stone}
+    used = {"stone": stone}
     return Solid(name, mesh, used, key, tile=(tile[0], tile[1]), coarser=coarser)
