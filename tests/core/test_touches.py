@@ -29,6 +29,7 @@ OWN: dict[str, dict[str, Any]] = {
     "pile": {"points": [[0, 0]], "count": 40, "radius": 20},
     "hedge": {"points": [[-30, 0], [30, 10]], "spacing": 1},
     "street": {"paths": ["dyke"], "trees": MIX, "tree_spacing": 3},
+    "climber": {"on": ["willows"], "starts": "foot", "share": 100, "stems": 4, "dense": 8},
 }
 """Every kind of layer that has touches, with what makes it place many."""
 
@@ -135,6 +136,7 @@ CHANGES: dict[str, list[dict[str, Any]]] = {
     "pile": [{"size": [60, 70]}, {"how": "set"}],
     "hedge": [{"size": [60, 70]}, {"turn": 0}, {"bank": 1.5}],
     "street": [{"turn": 40}, {"lamps": MIX}, {"paved": "flags"}],
+    "climber": [{"size": [60, 70]}, {"tilt": 0}, {"thick": 0}],
 }
 
 

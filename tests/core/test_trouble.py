@@ -462,7 +462,7 @@ def test_the_demo_has_none_and_shows_what_hands_do() -> None:
     found = trouble(evaluation, EVALUATOR.library)
     assert [f.text for f in found.findings] == []
     layers = {x.kind: x for x in document.layers}
-    assert len(document.settings.viewpoints) == 7
+    assert len(document.settings.viewpoints) == 8
     assert len(next(x for x in document.layers if x.id == "carr").parameters["touches"]) == 3
     assert len(layers["brush"].parameters["strokes"]) >= 2
     assert any(x.shadow == "only" and x.kind == "by_hand" for x in document.layers)

@@ -244,7 +244,7 @@ def reference(
     """The id, or ids, of other things in the scene.
 
     Args:
-        to: a facet that a layer gives (curve, region), or an asset kind.
+        to: a facet that a layer gives (curve, region), `thing` for those that place or make things, or an asset kind.
         lends: the field beside it that the parameters of the asset named stand in for.
     """
     more = {"to": to, **({"lends": lends} if lends else {})}

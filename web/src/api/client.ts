@@ -220,6 +220,21 @@ export interface StreetValues {
   kerb: boolean;
 }
 
+/** What is set of a climber. */
+export interface ClimberValues {
+  mix: MixEntry[];
+  on: string[];
+  starts: 'points' | 'foot';
+  points: [number, number][];
+  share: number;
+  stems: number;
+  reach: number;
+  wander: number;
+  dense: number;
+  thinned: number;
+  size: [number, number];
+}
+
 /** How things stand on the ground. */
 export interface StanceValues {
   mirrored?: number;

@@ -51,9 +51,14 @@ export function mixOf(kind: string): Row | undefined {
   return rowsOf(kind).find((r) => r.control === 'mix');
 }
 
-/** Layers that give a facet. */
+/** Layers that give a facet; a `thing` is what stands on the ground, placed or made. */
 export function giving(layers: Layer[], facet: string): Layer[] {
-  return layers.filter((l) => kindOf(l.kind)?.gives?.includes(facet));
+  const things = (gives: string[]) =>
+    !gives.includes('surface') && (gives.includes('placements') || gives.includes('solids'));
+  return layers.filter((l) => {
+    const gives: string[] = kindOf(l.kind)?.gives ?? [];
+    return facet === 'thing' ? things(gives) : gives.includes(facet);
+  });
 }
 
 /** What a layer came to, in a word. */

@@ -13,6 +13,7 @@ import BakeSheet from './BakeSheet.svelte';
 import ByHandText from './ByHandText.svelte';
 import BricksText from './BricksText.svelte';
 import BrushText from './BrushText.svelte';
+import ClimberText from './ClimberText.svelte';
 import FenceText from './FenceText.svelte';
 import GroundText from './GroundText.svelte';
 import HedgeText from './HedgeText.svelte';
@@ -90,6 +91,17 @@ const SPECIAL: Record<string, LayerUi> = {
         .slice(0, 1)
         .map((l) => l.id),
     }),
+  },
+  climber: {
+    text: ClimberText,
+    begin: (open) => ({
+      on: giving(open.scene?.layers ?? [], 'thing')
+        .slice(-1)
+        .map((l) => l.id),
+    }),
+    point: 'point',
+    whole: 'where a climber starts',
+    stamp: ofFirst,
   },
   surfaces: {
     text: SurfacesText,

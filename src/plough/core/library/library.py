@@ -62,6 +62,9 @@ def product_bytes(product: Product) -> int:
     return product.mesh.nbytes + drawn + pieces + 2_000 + 200 * product.collider.count
 
 
+MOST_EDGES = 240  #: of one asset, that are looked at one by one
+
+
 class Library:
     """What variants come to, each made once."""
 
@@ -199,6 +202,25 @@ class Library:
             return float(np.hypot(low[:, 0], low[:, 2]).max(initial=0.0))
 
         return self.cache.get(("foot", variant.key), make, lambda s: 200)
+
+    def edges(self, variant: Variant, check: Callable[[], None] | None = None) -> Float64:
+        """(m, 2, 3) metres: the edges of its triangles, no more than `MOST_EDGES`; of more, those of its hull."""
+
+        def make() -> Float64:
+            mesh = self.level(variant, 0, check).mesh
+            points, of = np.unique(mesh.positions.astype(np.float64), axis=0, return_inverse=True)
+            faces = of.reshape(-1)[mesh.indices.astype(np.int64)]
+            pairs = np.sort(faces[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
+            pairs = np.unique(pairs, axis=0)
+            if len(pairs) > MOST_EDGES:
+                from scipy.spatial import ConvexHull
+
+                faces = ConvexHull(points, qhull_options="QJ").simplices
+                pairs = np.sort(faces[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
+                pairs = np.unique(pairs, axis=0)[:: max(1, len(pairs) // MOST_EDGES)]
+            return np.asarray(points[pairs])
+
+        return self.cache.get(("edges", variant.key), make, lambda e: e.nbytes)
 
     def plan(self, variant: Variant, check: Callable[[], None] | None = None) -> Float64:
         """(k, 2) metres to its side and to its front: the convex outline of all of it, seen from above."""

@@ -237,6 +237,10 @@ class Inputs:
         """(variants,) metres about the middle of each that it rests on."""
         return np.array([self._files.foot(v, self.check) for v in variants], np.float64)
 
+    def edges(self, variants: Sequence[Variant]) -> list[Float64]:
+        """Of each its edges, (m, 2, 3) metres in its own axes."""
+        return [self._files.edges(v, self.check) for v in variants]
+
     def plans(self, variants: Sequence[Variant]) -> list[Float64]:
         """Of each its convex outline from above, (k, 2) metres to its side and to its front."""
         return [self._files.plan(v, self.check) for v in variants]
