@@ -139,7 +139,7 @@ def test_every_kind_says_what_its_results_hold(name: str) -> None:
     stroke = {"id": "s", "radius": 9, "points": [[0, 0]]}
     for kind_name, own in (
         ("surfaces", {"on": ["posts"]}),
-        ("climber", {"on": ["posts"], "starts": "foot", "share": 100}),
+        ("climber", {"points": [[0, 0]], "on": ["posts"], "starts": "foot", "share": 100}),
         ("air", {"points": [[0, 0]]}),
         ("pile", {"points": [[0, 0]], "mix": [{"asset": "willow"}]}),
         ("brush", {"strokes": [stroke]}),

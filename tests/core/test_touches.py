@@ -29,7 +29,14 @@ OWN: dict[str, dict[str, Any]] = {
     "pile": {"points": [[0, 0]], "count": 40, "radius": 20},
     "hedge": {"points": [[-30, 0], [30, 10]], "spacing": 1},
     "street": {"paths": ["dyke"], "trees": MIX, "tree_spacing": 3},
-    "climber": {"on": ["willows"], "starts": "foot", "share": 100, "stems": 4, "dense": 8},
+    "climber": {
+        "points": [[0, 0]],
+        "on": ["willows"],
+        "starts": "foot",
+        "share": 100,
+        "stems": 4,
+        "dense": 8,
+    },
 }
 """Every kind of layer that has touches, with what makes it place many."""
 

@@ -21,6 +21,7 @@ BEGUN: dict[str, dict[str, Any]] = {
     "path": {"points": [[0, 0], [30, 0]]},
     "air": {"points": [[0, 0]]},
     "pile": {"points": [[0, 0]]},
+    "climber": {"points": [[0, 0]]},
     "wall": {"points": [[0, 0], [30, 0]]},
     "bricks": {"points": [[0, 0], [30, 0]]},
     "fence": {"points": [[0, 0], [30, 0]]},

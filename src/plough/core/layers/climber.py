@@ -96,8 +96,8 @@ class ClimberParameters(Parameters):
         {"points": "At points", "foot": "From the foot of what it climbs"},
         group="Where",
     )
-    points: Annotated[tuple[Point, ...], Field(max_length=60)] = points(
-        "Points", least=0, group="Where"
+    points: Annotated[tuple[Point, ...], Field(min_length=1, max_length=60)] = points(
+        "Points", least=1, group="Where"
     )
     share: float = number(
         20, "Of the foot", (0, 100), unit="%", step=1, group="Where", help="That it starts from."
