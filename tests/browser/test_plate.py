@@ -46,7 +46,6 @@ def go(page: Page, viewpoint: str) -> None:
     page.button(viewpoint).click()
     page.until(lambda: page.number("[data-frame]", "data-frame") > frame, "a new picture")
     developed(page)
-    page.rested()  # what is near has come, and its picture with it
 
 
 def quality(page: Page, name: str) -> None:
