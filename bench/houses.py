@@ -43,6 +43,7 @@ def house_rows(into: Table) -> None:
 
     row(into, "a hundred roofs over twelve corners each", median(roofs, 7), _YARDSTICK, passes)
     _street_rows(into, passes)
+    _climber_rows(into, passes)
 
 
 def _street(points: list[list[float]], **own: Any) -> SceneDocument:
@@ -115,3 +116,51 @@ def _street_rows(into: Table, passes: float) -> None:
     told = f"a street of {houses} houses with all its parts, laid anew"
     row(into, told, median(anew, 7), _YARDSTICK, passes, "≤ 500 ms")
     row(into, "one knot of its path dragged", median(dragged, 9), _YARDSTICK, passes, "≤ 100 ms")
+
+
+def _climber_rows(into: Table, passes: float) -> None:
+    """Stems over a rough wall and a house behind it."""
+    leaf, hut = preset("oak-like-leaf"), preset("pump-house")
+    seeds, evaluator = count(1), Evaluator()
+    layers = [
+        {"id": "ground", "kind": "ground", "name": "Ground", "parameters": {"size": 128}},
+        {
+            "id": "wall",
+            "kind": "wall",
+            "name": "Wall",
+            "parameters": {"points": [[-10, 5], [10, 6]], "height": 2.4},
+        },
+        {
+            "id": "huts",
+            "kind": "by_hand",
+            "name": "Huts",
+            "parameters": {
+                "mix": [{"asset": "hut"}],
+                "placed": [{"id": "a", "asset": "hut", "seed": 1, "at": [0, -14]}],
+            },
+        },
+    ]
+    assets = [
+        {"id": name, "name": name, "kind": p.kind, "parameters": p.parameters}
+        for name, p in (("leaf", leaf), ("hut", hut))
+    ]
+
+    def grown() -> tuple[int, int]:
+        ivy = {
+            "mix": [{"asset": "leaf"}],
+            "on": ["wall", "huts"],
+            "points": [[-3, 6.5], [0.5, -9.5]],
+            "stems": 30,
+            "dense": 60,
+            "seed": next(seeds),
+        }
+        own = [*layers, {"id": "ivy", "kind": "climber", "name": "Ivy", "parameters": ivy}]
+        bake = {"id": "bake", "kind": "bake", "name": "Bake"}
+        document = {"version": 4, "name": "Bench", "assets": assets, "layers": [*own, bake]}
+        found = evaluator.evaluate(read_document(document)).layer("ivy").output
+        assert found.placements is not None
+        return found.placements.count, sum(s.mesh.triangles for s in found.solids)
+
+    leaves, triangles = grown()
+    told = f"a climber of 60 stems, about {leaves:,} leaves and {triangles:,} triangles of stems, on a wall and a house"
+    row(into, told, median(grown, 9), _YARDSTICK, passes, "≤ 150 ms")

@@ -160,4 +160,4 @@ def test_an_instance_takes_sixteen_bytes(many: tuple[Page, str, Standing]) -> No
     """)
     assert held[1] == len(standing.rows)
     assert held[0] == 16 * held[1]
-    assert 20e6 < held[2] < 400e6
+    assert 20e6 < held[2] < 450e6

@@ -12,8 +12,11 @@ from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 from trimesh.ray.ray_pyembree import RayMeshIntersector
 
+from plough.core.errors import ParameterError
+from plough.core.layers import climber
 from plough.core.library import Library
-from plough.core.place.climb import ClimbRule, Soup, Stems, climbed, nearest_front, soup_of
+from plough.core.mesh.grid import Grid, clear_skins, free_lines, grid_of, nearest_fronts, skin_of
+from plough.core.place.climb import ClimbRule, Stems, climbed
 from plough.core.presets import preset
 from plough.core.scene import Evaluation, Evaluator, read_document
 from tests.conftest import SMALL
@@ -139,15 +142,15 @@ def test_it_keeps_near_what_it_climbs_and_above_the_ground() -> None:
     assert (y > found.surface.sample(x.copy(), z.copy()).position[:, 1]).all()
 
 
-def box() -> Soup:
-    return soup_of(np.asarray(trimesh.creation.box((4, 3, 1)).triangles))
+def box() -> Grid:
+    return grid_of(np.asarray(trimesh.creation.box((4, 3, 1)).triangles))
 
 
-def grown(soup: Soup, stems: int, **own: Any) -> Stems:
+def grown(grid: Grid, stems: int, **own: Any) -> Stems:
     rule = ClimbRule(np.uint64(5), 0.08, 5.0, stems, 0.6, 0.5, 0.02, 0.2)._replace(**own)
     ids = np.array([7, 8], np.uint64)
     at, off = np.array([[0.3, -1.4, 0.52], [-1.2, -1.4, 0.52]]), np.array([[0, 0, 1.0]] * 2)
-    return climbed(soup, rule, ids, at, off)
+    return climbed(grid, rule, ids, at, off)
 
 
 def named(stems: Stems) -> dict[int, bytes]:
@@ -171,26 +174,24 @@ def test_more_stems_leave_the_others_and_so_do_other_starts() -> None:
 
 
 def test_stems_go_over_a_rim_and_lie_off_the_face_all_the_way() -> None:
-    soup = box()
-    stems = grown(soup, 30, up=1.0, reach=8.0)
+    grid = box()
+    stems = grown(grid, 30, up=1.0, reach=8.0)
     top = stems.points[:, 1] > 1.5
     assert top.any() and (stems.points[:, 2] < -0.5).any()  # up, over, and down behind
-    for x, y, z in stems.points[::5]:
-        t, fx, fy, fz = nearest_front(soup.grid, x, y, z, 0.5)
-        assert t >= 0
-        away = np.linalg.norm([x - fx, y - fy, z - fz])
-        assert away == pytest.approx(0.02, abs=2e-3)
+    found, foot = nearest_fronts(grid, stems.points, 0.5)
+    assert (found >= 0).all()
+    assert np.linalg.norm(stems.points - foot, axis=1) == pytest.approx(0.02, abs=2e-3)
 
 
 def test_a_pull_upwards_lifts_and_reach_and_age_are_lengths() -> None:
-    soup = box()
+    grid = box()
 
     def high(up: float) -> float:
-        return float(grown(soup, 20, up=up, reach=2.0).points[:, 1].mean())
+        return float(grown(grid, 20, up=up, reach=2.0).points[:, 1].mean())
 
     assert high(1.0) > high(0.0) + 0.2
     for reach in (1.0, 2.5):
-        stems = grown(soup, 20, reach=reach)
+        stems = grown(grid, 20, reach=reach)
         step = np.linalg.norm(np.diff(stems.points, axis=0), axis=1)
         for a, b in zip(stems.first[:-1], stems.first[1:], strict=True):
             assert step[a : b - 1].sum() < reach + 0.35
@@ -220,5 +221,111 @@ def test_what_is_lacking_is_told() -> None:
     assert "no layer is chosen" in told(on=[])
     assert "missing" in told(on=["gone"])
     assert "near its starts" in told(points=[[40, 40]])
-    assert "the limit is 2,000 stems" in told(starts="foot", share=100, stems=200, reach=0.2)
+    assert "the limits are 2,000 stems" in told(starts="foot", share=100, stems=200, reach=0.2)
     assert told() == ""
+    assert told(on=["gone"] * 1000).count("missing") == 1
+
+
+def test_too_much_is_refused_before_it_is_grown(monkeypatch: pytest.MonkeyPatch) -> None:
+    def told(**own: Any) -> str:
+        found = run(**own).layer("ivy").output
+        placed = found.placements
+        assert placed is None or placed.count <= climber.MOST_LEAVES
+        return " ".join(f.text for f in found.findings)
+
+    monkeypatch.setattr(climber, "MOST_METRES", 100)
+    assert "and 100 m of them, so it starts 1 times" in told(stems=20, reach=5, seed=11)
+    monkeypatch.setattr(climber, "MOST_METRES", 8_000)
+    monkeypatch.setattr(climber, "MOST_LEAVES", 500)
+    assert "the limit is 500" in told(dense=200, seed=12)
+    monkeypatch.setattr(climber, "MOST_LEAVES", 60_000)
+    monkeypatch.setattr(climber, "MOST_TRIANGLES", 100)
+    assert "the limit is 100" in told(seed=13)
+    assert "the limit is 100" in told(seed=14, starts="foot")
+
+
+@pytest.mark.parametrize(
+    ("own", "field"),
+    [
+        ({"reach": 1e30}, "reach"),
+        ({"stems": 10**9}, "stems"),
+        ({"dense": float("nan")}, "dense"),
+        ({"points": [[0, 0]] * 61}, "points"),
+        ({"points": []}, "points"),
+        ({"size": [500, 5]}, "size"),
+    ],
+)
+def test_bad_numbers_name_their_field(own: dict[str, Any], field: str) -> None:
+    with pytest.raises(ParameterError) as caught:
+        run(**own)
+    assert field in caught.value.field
+
+
+def test_what_is_far_changes_nothing_and_what_is_near_does() -> None:
+    def ivy(*huts: Any) -> dict[str, bytes]:
+        own = document(points=POINTS[:1])
+        placed = own["layers"][2]["parameters"]["placed"]
+        placed += [{**placed[0], "id": f"b{k}", "at": at} for k, at in enumerate(huts)]
+        found = EVALUATOR.evaluate(read_document(own)).layer("ivy").output
+        assert found.placements is not None
+        whole = found.placements.whole()
+        solids = {s.name: s.mesh.positions.tobytes() for s in found.solids}
+        return {**solids, "leaves": whole.position.tobytes() + whole.ids.tobytes()}
+
+    plain = ivy()
+    assert ivy([25, -25]) == plain
+    assert ivy([25, -25], [-28, -24]) == plain
+    assert ivy([-6, 8.2]) != plain
+
+
+def soup(count: int, seed: int) -> trimesh.Trimesh:
+    """Triangles of all sizes, none joined with another."""
+    rng = np.random.default_rng(seed)
+    size = 10.0 ** rng.uniform(-2, 0.5, (count, 1, 1))
+    corners = rng.uniform(-2, 2, (count, 1, 3)) + size * rng.normal(0, 1, (count, 3, 3))
+    return trimesh.Trimesh(
+        corners.reshape(-1, 3), np.arange(3 * count).reshape(-1, 3), process=False
+    )
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_the_grid_finds_what_another_library_finds(seed: int) -> None:
+    mesh = soup(600, seed)
+    grid = grid_of(np.asarray(mesh.triangles))
+    rng = np.random.default_rng(seed + 50)
+    places = rng.uniform(-2.5, 2.5, (400, 3))
+    found, foot = nearest_fronts(grid, places, 0.6)
+    corners = np.asarray(mesh.triangles)
+    for place, t, at in zip(places, found, foot, strict=True):
+        seen = ((place - corners[:, 0]) * np.asarray(mesh.face_normals)).sum(axis=1) > 0
+        near = trimesh.triangles.closest_point(corners[seen], np.tile(place, (seen.sum(), 1)))
+        away = np.linalg.norm(near - place, axis=1)
+        assert (t >= 0) == (away.min() <= 0.6)
+        if t >= 0:
+            assert np.linalg.norm(at - place) == pytest.approx(away.min(), abs=1e-9)
+    ends = places[:, None] + rng.normal(0, 0.4, (400, 2, 3))
+    free = free_lines(grid, ends)
+    assert 0.05 < free.mean() < 0.95
+    assert through(mesh, ends[free]) == 0
+    for k in np.nonzero(~free)[0]:
+        assert through(mesh, ends[k : k + 1]) == 1
+
+
+def test_a_skin_is_cut_by_what_pricks_it_too() -> None:
+    """Triangle by triangle, by another library's rays: edges through faces, either way."""
+    mesh = soup(300, 9)
+    grid = grid_of(np.asarray(mesh.triangles))
+    rng = np.random.default_rng(2)
+    one = trimesh.creation.icosphere(1, 0.2)
+    skin = skin_of(np.asarray(one.vertices), np.asarray(one.faces, np.int64))
+    position = rng.uniform(-2.5, 2.5, (200, 3))
+    rotation = Rotation.random(200, rng=rng)
+    scale = rng.uniform(0.3, 1.5, (200, 3))
+    clear = clear_skins(grid, skin, position, rotation.as_quat(), scale)
+    assert 0.1 < clear.mean() < 0.9
+    edges = np.asarray(mesh.triangles)[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2, 3)
+    for k in range(200):
+        points = rotation[k].apply(skin.points * scale[k]) + position[k]
+        own = trimesh.Trimesh(points, one.faces, process=False)
+        cut = through(mesh, points[skin.edges]) > 0 or through(own, edges) > 0
+        assert clear[k] == (not cut)

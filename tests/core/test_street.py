@@ -296,14 +296,16 @@ def test_the_stretches_of_any_path_are_sound(
     )
 
 
-@pytest.mark.parametrize(
-    ("own", "field"),
-    [
-        ({"spacing": 3, "points": [[-2000 + 10 * k, 100 * (k % 2)] for k in range(390)]}, "spacing"),
-        ({"hedge_spacing": 0.2, "hedge_deep": 200, "spacing": 8, **{k: PARTS[k] for k in ("plots", "hedge")},
-          "points": [[-1950 + 10 * k, 0] for k in range(390)]}, "hedge_spacing"),
-    ],
-)  # fmt: skip
+ZIGZAG = [[-2000 + 10 * k, 100 * (k % 2)] for k in range(390)]
+STRAIGHT = [[-1950 + 10 * k, 0] for k in range(390)]
+HEDGED = {"plots": PARTS["plots"], "hedge": PARTS["hedge"], "hedge_deep": 200}
+TOO_MUCH = [
+    ({"spacing": 3, "points": ZIGZAG}, "spacing"),
+    ({**HEDGED, "hedge_spacing": 0.2, "spacing": 8, "points": STRAIGHT}, "hedge_spacing"),
+]
+
+
+@pytest.mark.parametrize(("own", "field"), TOO_MUCH)
 def test_too_much_is_refused_by_name_before_it_is_made(own: dict[str, Any], field: str) -> None:
     big = document(**own)
     big["layers"][0]["parameters"]["size"] = 4096

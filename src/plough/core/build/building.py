@@ -375,7 +375,7 @@ def made_of(p: BuildingParameters, seed: int, detail: int) -> tuple[Raised, list
 
 
 def _materials(
-    p: BuildingParameters, used: set[str], seed: int
+    p: BuildingParameters, used: set[str]
 ) -> tuple[dict[str, Material], dict[str, float]]:
     k = KITS[p.kit]
     covers = dict(k.covers)
@@ -386,7 +386,7 @@ def _materials(
     materials, repeats = {}, {}
     for slot in sorted(used):
         cover_ = covers[slot]
-        materials[slot] = cover_.material(slot, int(p.texture_size), seed)
+        materials[slot] = cover_.material(slot, int(p.texture_size))
         repeats[slot] = cover_.repeat
     return materials, repeats
 
@@ -427,7 +427,7 @@ def make(p: BuildingParameters, seed: int, detail: int) -> Product:
     edges: dict[str, int] = {}
     for f in made.faces:
         edges.setdefault(f.edge, len(edges))
-    materials, repeats = _materials(p, made.soup.slots, seed)
+    materials, repeats = _materials(p, made.soup.slots)
     mesh = made.soup.mesh(repeats)
     at = mesh.positions
     foot = own[0].ring.corners

@@ -30,12 +30,10 @@ class Cover:
     worn: float = 0.5
     repeat: float = 1.2  #: metres of one repeat
 
-    def material(self, slot: str, size: int, seed: int) -> Material:
-        """As a material."""
+    def material(self, slot: str, size: int) -> Material:
+        """As a material: the same for all houses, so that a street draws its images once."""
         light, dark, joint = (parse_color(c) for c in (self.light, self.dark, self.joint))
-        maps = Cladding(
-            self.stuff, seed % 4, size, light, dark, joint, self.relief, self.rows, self.worn
-        )
+        maps = Cladding(self.stuff, 0, size, light, dark, joint, self.relief, self.rows, self.worn)
         return Material(slot, maps, roughness=1.0)
 
 
@@ -47,7 +45,7 @@ class Plain:
     roughness: float = 0.8
     repeat: float = 1.0
 
-    def material(self, slot: str, size: int, seed: int) -> Material:
+    def material(self, slot: str, size: int) -> Material:
         """As a material."""
         return Material(slot, color=linear(self.color), roughness=self.roughness)
 

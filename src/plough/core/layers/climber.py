@@ -3,18 +3,27 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, ClassVar, Literal
+from dataclasses import dataclass, replace
+from typing import Annotated, Any, ClassVar, Literal, NamedTuple
 
 import numpy as np
 from pydantic import Field
+from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
-from plough.core.arrays import Float64, UInt64
+from plough.core.arrays import Float64, Int64, UInt64
 from plough.core.build.ware import Ware
 from plough.core.collider import Collider
-from plough.core.ground.surface import Samples
-from plough.core.hashing import key_of
+from plough.core.hashing import digest, key_of
 from plough.core.matters import Matters, above, among
+from plough.core.mesh.grid import (
+    Grid,
+    Skin,
+    clear_skins,
+    free_lines,
+    grid_of,
+    nearest_fronts,
+)
 from plough.core.mesh.material import Material
 from plough.core.mesh.sweep import Branches, sweep
 from plough.core.parameters import (
@@ -38,18 +47,13 @@ from plough.core.place.along import facing_of
 from plough.core.place.climb import (
     ClimbRule,
     LeafRule,
-    Soup,
     Stems,
-    clear_lines,
     climbed,
     leaves_of,
-    nearest_front,
-    pierced,
     room_about,
-    soup_of,
 )
-from plough.core.place.faces import candidates
-from plough.core.place.placements import Placements, cut, no_placements
+from plough.core.place.faces import Faces, candidates
+from plough.core.place.placements import Placements, cut, joined
 from plough.core.place.pose import Pose, set_up
 from plough.core.place.rules import own_sizes
 from plough.core.place.touches import Touch
@@ -62,8 +66,9 @@ from plough.core.scene.inputs import Inputs, Mix
 from plough.core.scene.registry import layer_kind
 from plough.core.tiles import tile_of
 
-VERSION = 1  #: raised when the same climber comes out otherwise
-MOST_STEMS, MOST_LEAVES, MOST_TRIANGLES = 2_000, 60_000, 4_000_000
+VERSION = 2  #: raised when the same climber comes out otherwise
+MOST_STEMS, MOST_METRES, MOST_LEAVES = 2_000, 8_000, 60_000
+MOST_TRIANGLES = 2_000_000  #: of what is climbed
 _STEP = 0.08  # metres
 _NEAR = 3.0  # metres from a point that something must be, to grow there
 _STANDS = 0.12  # metres above the ground at which it starts
@@ -167,6 +172,69 @@ class ClimberParameters(Parameters):
     )
 
 
+@dataclass(frozen=True, eq=False)
+class _Things:
+    """What it may climb."""
+
+    faces: tuple[Faces, ...]
+    placed: Placements  #: variants are rows of `faces`
+
+    @staticmethod
+    def of(bearers: list[Bearers]) -> _Things:
+        """All that layers placed or made."""
+        faces: list[Faces] = []
+        parts = []
+        for b in bearers:
+            for tile in b.tiles:
+                q = tile.placements
+                parts.append(replace(q, variant=q.variant + np.uint32(len(faces))))
+            faces += b.faces
+        return _Things(tuple(faces), joined(parts))
+
+    def taken(self, rows: Int64) -> _Things:
+        """Those in `rows`."""
+        return _Things(self.faces, self.placed.taken(rows))
+
+    def near(self, starts: Float64, far: float) -> Int64:
+        """Rows of those of which anything may lie no farther than that from any of some starts (n, 3)."""
+        radius = np.array([f.radius for f in self.faces])[self.placed.variant]
+        radius = radius * self.placed.scale.astype(np.float64).max(axis=1)
+        away, _ = cKDTree(starts).query(self.placed.position.astype(np.float64))
+        return np.nonzero(away <= far + radius)[0]
+
+    @property
+    def triangles(self) -> int:
+        """Number of all their triangles."""
+        return int(np.array([len(f.names) for f in self.faces])[self.placed.variant].sum())
+
+    @property
+    def key(self) -> str:
+        """What they are and where."""
+        q = self.placed
+        keys = [self.faces[v].key for v in q.variant.tolist()]
+        return key_of(keys, digest(*(a.tobytes() for a in (q.position, q.rotation, q.scale))))
+
+    def corners(self) -> Float64:
+        """(t, 3, 3) metres: all their triangles."""
+        q, parts = self.placed, [np.empty((0, 3, 3))]
+        for k in range(q.count):
+            corners = self.faces[int(q.variant[k])].corners.astype(np.float64)
+            turn = Rotation.from_quat(q.rotation[k].astype(np.float64))
+            turned = turn.apply((corners * q.scale[k]).reshape(-1, 3))
+            parts.append((turned + q.position[k]).reshape(-1, 3, 3))
+        return np.concatenate(parts)
+
+
+class _Starts(NamedTuple):
+    ids: UInt64
+    at: Float64  #: (n, 3) metres
+    normal: Float64  #: (n, 3) unit, off the faces
+
+    def taken(self, rows: Any) -> _Starts:
+        """Those in `rows`."""
+        return _Starts(self.ids[rows], self.at[rows], self.normal[rows])
+
+
 @layer_kind(
     "climber",
     "Climber",
@@ -180,21 +248,11 @@ def evaluate(p: ClimberParameters, inputs: Inputs) -> Output:
     mix = inputs.mix(p.mix)
     if not p.on:
         inputs.find("nothing-chosen", "no layer is chosen for it to climb")
-    bearers = inputs.bearers(p.on)
     nothing = Output(placements=TiledPlacements(mix.variants))
+    bearers = inputs.bearers(p.on)
     if not bearers:
         return nothing
-    soup, key = _soup(bearers, inputs)
     seed = inputs.seed(p.seed)
-    ids, at, normal = _starts(p, seed, bearers, soup, inputs)
-    if not len(ids):
-        inputs.find("nothing-there", "nothing that it could climb is near its starts")
-        return nothing
-    if len(ids) * p.stems > MOST_STEMS:
-        most = MOST_STEMS // p.stems
-        text = f"it would start {len(ids):,} times with {p.stems} stems each; the limit is {MOST_STEMS:,} stems, so it starts {most} times"
-        inputs.find("too-many", text)
-        ids, at, normal = ids[:most], at[:most], normal[:most]
     rule = ClimbRule(
         np.uint64(seed),
         _STEP,
@@ -205,91 +263,118 @@ def evaluate(p: ClimberParameters, inputs: Inputs) -> Output:
         0.01 * p.cling,
         p.gap,
     )
-    placed, solids = [], []
-    for k in range(len(ids)):
+    skins = inputs.skins(mix.variants)
+    things = _Things.of(bearers)
+    wanted = _within_limits(p, rule, *_wanted(p, seed, bearers, things, inputs), inputs)
+    # nothing farther away than that changes anything
+    broad = max((float(np.linalg.norm(s.points, axis=1).max()) for s in skins), default=0.0)
+    broad *= p.size[1] / 100.0 * max((s[1] for s in mix.sizes), default=1.0)
+    far = _NEAR + rule.reach + rule.gap + 4.0 * _STEP + 0.01 * p.aside + broad
+    if len(wanted.ids):
+        things = things.taken(things.near(wanted.at, far))
+    if not len(wanted.ids) or not things.placed.count:
+        inputs.find("nothing-there", "nothing that it could climb is near its starts")
+        return nothing
+    if things.triangles > MOST_TRIANGLES:
+        _too_many_triangles(things, inputs)
+        return nothing
+    grid = inputs.kept(
+        key_of("climbed", VERSION, things.key),
+        lambda: grid_of(things.corners()),
+        lambda g: g.nbytes,
+    )
+    starts = _settled(p, grid, wanted)
+    grown = []
+    for k in range(len(starts.ids)):
         inputs.check()
-        own = slice(k, k + 1)
-        told = key_of("climber", VERSION, key, repr(rule), int(ids[k]), at[k].tolist())
+        own = starts.taken([k])
+        there = things.taken(things.near(own.at, far)).key
+        told = key_of("climber", VERSION, there, repr(rule), int(own.ids[0]), own.at.tolist())
         stems = inputs.kept(
             told,
-            lambda own=own: climbed(soup, rule, ids[own], at[own], normal[own]),  # type: ignore[misc]
+            lambda own=own: climbed(grid, rule, *own),  # type: ignore[misc]
             lambda s: s.nbytes,
         )
-        if p.thick > 0 and len(stems.points):
-            solids.append(_stems(p, f"stems {int(ids[k]):x}", told, soup, stems, inputs))
-        if mix.variants and p.dense > 0:
-            placed.append(_leaves(p, mix, seed, soup, stems, float(at[k, 1]) - _STANDS, inputs))
-    whole = _joined(placed)
-    if whole.count > MOST_LEAVES:
-        text = f"it would have {whole.count:,} leaves; the limit is {MOST_LEAVES:,}: take fewer a metre"
-        inputs.find("too-many", text)
-        whole = whole.taken(np.arange(MOST_LEAVES))
+        if len(stems.points):
+            grown.append((own, told, stems))
+    if not grown:
+        inputs.find("nothing-there", "nothing that it could climb is near its starts")
+        return nothing
+    solids = []
+    if p.thick > 0:
+        for own, told, stems in grown:
+            name = f"stems {int(own.ids[0]):x}"
+            solids.append(_stems(p, name, told, grid, stems, inputs))
+    placed = []
+    dense = _density(p, [stems for _, _, stems in grown], inputs) if mix.variants else 0.0
+    if dense > 0:
+        for own, _, stems in grown:
+            inputs.check()
+            low = float(own.at[0, 1]) - _STANDS
+            placed.append(_leaves(p, mix, skins, dense, grid, stems, low, inputs))
+    whole = joined(placed)
     order = uniform_array(seed, _PLACE, whole.ids).astype(np.float32)
     tiles = tuple(cut(whole, order)) if whole.count else ()
     placements = TiledPlacements(mix.variants, tiles, together=True)
     return Output(placements=placements, solids=tuple(solids))
 
 
-def _joined(parts: list[Placements]) -> Placements:
-    from plough.core.place.placements import joined
-
-    return joined(parts) if parts else no_placements()
-
-
-def _soup(bearers: list[Bearers], inputs: Inputs) -> tuple[Soup, str]:
-    """All faces of what it may climb."""
-    told = [[f.key for f in b.faces] + [f"{t.x} {t.z} {t.key}" for t in b.tiles] for b in bearers]
-    key = key_of("soup", VERSION, told)
-    total = sum(b.triangles() for b in bearers)
-    if total > MOST_TRIANGLES:
-        text = f"what it may climb has {total:,} triangles; the limit is {MOST_TRIANGLES:,}: choose fewer layers"
+def _within_limits(
+    p: ClimberParameters, rule: ClimbRule, ids: UInt64, at: Float64, inputs: Inputs
+) -> _Starts:
+    """As many of the starts as there may be."""
+    long = rule.stems * max(rule.reach, _STEP)
+    most = min(MOST_STEMS // rule.stems, int(MOST_METRES / long))
+    if len(ids) > most:
+        text = (
+            f"it would start {len(ids):,} times with {p.stems} stems each that reach {rule.reach:.3g} m; the limits are {MOST_STEMS:,} stems "
+            f"and {MOST_METRES:,} m of them, so it starts {most} times"
+        )
         inputs.find("too-many", text)
-        return soup_of(np.empty((0, 3, 3))), key
-
-    def make() -> Soup:
-        parts = [np.empty((0, 3, 3))]
-        for b in bearers:
-            for tile in b.tiles:
-                own = tile.placements
-                for k in range(own.count):
-                    corners = b.faces[int(own.variant[k])].corners.astype(np.float64)
-                    turned = Rotation.from_quat(own.rotation[k].astype(np.float64)).apply(
-                        (corners * own.scale[k]).reshape(-1, 3)
-                    )
-                    parts.append((turned + own.position[k]).reshape(-1, 3, 3))
-        return soup_of(np.concatenate(parts))
-
-    return inputs.kept(key, make, lambda s: s.nbytes), key
+    return _Starts(ids[:most], at[:most], np.empty((0, 3)))
 
 
-def _starts(
-    p: ClimberParameters, seed: int, bearers: list[Bearers], soup: Soup, inputs: Inputs
-) -> tuple[UInt64, Float64, Float64]:
-    """Ids, places (n, 3) off the faces and directions (n, 3) off them, of where it starts."""
-    if not len(soup.triangles):
-        return np.empty(0, np.uint64), np.empty((0, 3)), np.empty((0, 3))
+def _density(p: ClimberParameters, grown: list[Stems], inputs: Inputs) -> float:
+    """Leaves a metre, so many that they are not more than there may be."""
+    long = sum(float(s.left[s.first[:-1][np.diff(s.first) > 0]].sum()) for s in grown)
+    if p.dense * long <= MOST_LEAVES:
+        return p.dense
+    text = f"its {long:,.0f} m of stems would have {p.dense * long:,.0f} leaves; the limit is {MOST_LEAVES:,}, so it has {MOST_LEAVES / long:.3g} a metre"
+    inputs.find("too-many", text)
+    return MOST_LEAVES / long
+
+
+def _too_many_triangles(things: _Things, inputs: Inputs) -> None:
+    text = f"what it may climb has {things.triangles:,} triangles; the limit is {MOST_TRIANGLES:,}: choose fewer layers"
+    inputs.find("too-many", text)
+
+
+def _wanted(
+    p: ClimberParameters, seed: int, bearers: list[Bearers], things: _Things, inputs: Inputs
+) -> tuple[UInt64, Float64]:
+    """Ids and places (n, 3) near which it starts."""
     if p.starts == "points":
         wanted = np.array(p.points, float).reshape(-1, 2)
         ids = np.array([stream(f"start {k}") for k in range(len(wanted))], np.uint64)
         ground = inputs.surface().sample(*(np.ascontiguousarray(wanted[:, c]) for c in range(2)))
-        near = ground.position + np.array([0.0, _STANDS, 0.0])
-    else:
-        ids, near = _feet(p, seed, bearers, inputs)
-    places, ways, rows = [], [], []
-    grid = soup.grid
-    for k, (x, y, z) in enumerate(near.tolist()):
-        t, fx, fy, fz = nearest_front(grid, x, y, z, _NEAR)
-        if t < 0:
-            continue
-        foot, way = np.array([fx, fy, fz]), np.array([x - fx, y - fy, z - fz])
-        long = float(np.linalg.norm(way))
-        way = way / long if long > 0.02 else grid.normal[t]
-        at = foot + 0.01 * p.cling * way
-        if pierced(grid, *(foot + 1e-4 * way), *at)[0] < 0:
-            places.append(at)
-            ways.append(way)
-            rows.append(k)
-    return ids[rows], np.array(places).reshape(-1, 3), np.array(ways).reshape(-1, 3)
+        return ids, ground.position + np.array([0.0, _STANDS, 0.0])
+    if things.triangles > MOST_TRIANGLES:
+        _too_many_triangles(things, inputs)
+        return np.empty(0, np.uint64), np.empty((0, 3))
+    return _feet(p, seed, bearers, inputs)
+
+
+def _settled(p: ClimberParameters, grid: Grid, wanted: _Starts) -> _Starts:
+    """Starts at the faces that are nearest, where one is near and nothing is between."""
+    found, foot = nearest_fronts(grid, wanted.at, _NEAR)
+    rows = np.nonzero(found >= 0)[0]
+    way = wanted.at[rows] - foot[rows]
+    long = np.linalg.norm(way, axis=1, keepdims=True)
+    normal = np.where(long > 0.02, way / np.maximum(long, 1e-9), grid.normal[found[rows]])
+    at = foot[rows] + 0.01 * p.cling * normal
+    lines = np.stack([foot[rows] + 1e-4 * normal, at], axis=1)
+    free = free_lines(grid, lines)
+    return _Starts(wanted.ids[rows], at, normal).taken(free)
 
 
 def _feet(
@@ -317,13 +402,12 @@ def _feet(
                 rows = (high > 0.0) & (high < _FOOT) & (draw < 0.01 * p.share)
                 ids.append(found.ids[rows])
                 at.append(found.position[rows] + 0.01 * found.normal[rows])
-    joined = np.concatenate(ids)
-    order = np.argsort(joined)
-    return joined[order], np.concatenate(at)[order]
+    order = np.argsort(whole := np.concatenate(ids))
+    return whole[order], np.concatenate(at)[order]
 
 
 def _stems(
-    p: ClimberParameters, name: str, told: str, soup: Soup, stems: Stems, inputs: Inputs
+    p: ClimberParameters, name: str, told: str, grid: Grid, stems: Stems, inputs: Inputs
 ) -> Solid:
     key = key_of("climber stems", VERSION, told, p.thick, p.tint, p.seed)
 
@@ -334,7 +418,7 @@ def _stems(
         base = np.repeat(stems.left[stems.first[kept]], many[kept])
         whole = max(float(stems.left.max()), 1e-6)
         share = (base / whole) ** 0.5 * (_THIN + (1.0 - _THIN) * stems.left[rows] / base)
-        room = room_about(soup.grid, stems.points, stems.first, 0.01 * p.thick)[rows]
+        room = room_about(grid, stems.points, stems.first, 0.01 * p.thick)[rows]
         radius = np.minimum(0.005 * p.thick * share, 0.6 * room)
         n = len(kept)
         lines = Branches(
@@ -360,27 +444,25 @@ def _stems(
 def _leaves(
     p: ClimberParameters,
     mix: Mix,
-    seed: int,
-    soup: Soup,
+    skins: list[Skin],
+    dense: float,
+    grid: Grid,
     stems: Stems,
     low: float,
     inputs: Inputs,
 ) -> Placements:
-    rule = LeafRule(seed_for(seed, "leaves"), p.dense, 0.01 * p.aside, p.bare, 0.01 * p.cling)
-    ids, at, off = leaves_of(soup.grid, rule, stems.ids, stems.first, stems.points, stems.left, low)
+    seed = inputs.seed(p.seed)
+    rule = LeafRule(seed_for(seed, "leaves"), dense, 0.01 * p.aside, p.bare, 0.01 * p.cling)
+    ids, at, off = leaves_of(grid, rule, stems.ids, stems.first, stems.points, stems.left, low)
     variant = mix.choices.choose(ids)
     rows = variant != NONE
     if p.thinned > 0:
         north = math.radians(p.thin_facing)
         away = 0.5 - 0.5 * (off[:, 0] * math.sin(north) - off[:, 2] * math.cos(north))
         rows &= uniform_array(seed, _KEPT, ids) >= 0.01 * p.thinned * away
-    above = inputs.surface().sample(*(np.ascontiguousarray(at[:, c]) for c in (0, 2)))
-    rows &= at[:, 1] > above.position[:, 1]
-    kept = np.nonzero(rows)[0]
-    if not len(kept):
-        return no_placements()
+    ground = inputs.surface().sample(*(np.ascontiguousarray(at[:, c]) for c in (0, 2)))
+    kept = np.nonzero(rows & (at[:, 1] > ground.position[:, 1]))[0]
     ids, at, off, variant = ids[kept], at[kept], off[kept], variant[kept]
-    samples = Samples(at, off, np.ones(len(at), bool))
     # off the face, their tips hanging down
     pose = Pose(
         lean=1.0,
@@ -390,17 +472,13 @@ def _leaves(
         size_high=p.size[1] / 100.0,
     )
     position, rotation, scale = set_up(
-        np.uint64(seed), ids, samples.position, samples.normal, pose, facing_of(-off[:, [0, 2]])
+        np.uint64(seed), ids, at, off, pose, facing_of(-off[:, [0, 2]])
     )
     scale = scale * own_sizes(seed, mix.choices, mix.sizes, ids, variant)
     clear = np.ones(len(ids), bool)
-    for v, lines in enumerate(inputs.edges(mix.variants)):
+    for v, skin in enumerate(skins):
         own = np.nonzero(variant == v)[0]
-        if not len(own) or not len(lines):
-            continue
-        turned = Rotation.from_quat(rotation[own].astype(np.float64)).as_matrix()
-        sized = lines[None] * scale[own].astype(np.float64)[:, None, None]
-        ends = np.einsum("nij,nmej->nmei", turned, sized) + position[own][:, None, None]
-        clear[own] = clear_lines(soup.grid, np.ascontiguousarray(ends, np.float64))
+        stand = (a[own].astype(np.float64) for a in (position, rotation, scale))
+        clear[own] = clear_skins(grid, skin, *stand)
     placed = Placements(ids, variant, position, rotation, scale)
     return placed.taken(np.nonzero(clear)[0])

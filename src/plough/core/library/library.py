@@ -19,6 +19,7 @@ from plough.core.library.mirror import mirrored
 from plough.core.library.variants import Variant
 from plough.core.mesh.convex import beyond, hull_of
 from plough.core.mesh.dome import make_dome
+from plough.core.mesh.grid import Skin, skin_of
 from plough.core.mesh.impostor import impostor_quads, make_impostor
 from plough.core.mesh.material import Material, as_bytes
 from plough.core.mesh.picture import Frame, draw_picture, frame_of, small
@@ -203,24 +204,23 @@ class Library:
 
         return self.cache.get(("foot", variant.key), make, lambda s: 200)
 
-    def edges(self, variant: Variant, check: Callable[[], None] | None = None) -> Float64:
-        """(m, 2, 3) metres: the edges of its triangles, no more than `MOST_EDGES`; of more, those of its hull."""
+    def skin(self, variant: Variant, check: Callable[[], None] | None = None) -> Skin:
+        """Its triangles, corners that lie together joined; of those with more than `MOST_EDGES` edges, its convex hull."""
 
-        def make() -> Float64:
+        def make() -> Skin:
             mesh = self.level(variant, 0, check).mesh
             points, of = np.unique(mesh.positions.astype(np.float64), axis=0, return_inverse=True)
-            faces = of.reshape(-1)[mesh.indices.astype(np.int64)]
-            pairs = np.sort(faces[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
-            pairs = np.unique(pairs, axis=0)
-            if len(pairs) > MOST_EDGES:
+            skin = skin_of(points, of.reshape(-1)[mesh.indices.astype(np.int64)])
+            if len(skin.edges) > MOST_EDGES:
                 from scipy.spatial import ConvexHull
 
-                faces = ConvexHull(points, qhull_options="QJ").simplices
-                pairs = np.sort(faces[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
-                pairs = np.unique(pairs, axis=0)[:: max(1, len(pairs) // MOST_EDGES)]
-            return np.asarray(points[pairs])
+                hull = ConvexHull(points, qhull_options="QJ")
+                kept = np.sort(hull.vertices)
+                faces = np.searchsorted(kept, hull.simplices).astype(np.int64)
+                skin = skin_of(points[kept], faces)
+            return skin
 
-        return self.cache.get(("edges", variant.key), make, lambda e: e.nbytes)
+        return self.cache.get(("skin", variant.key), make, lambda s: sum(a.nbytes for a in s))
 
     def plan(self, variant: Variant, check: Callable[[], None] | None = None) -> Float64:
         """(k, 2) metres to its side and to its front: the convex outline of all of it, seen from above."""

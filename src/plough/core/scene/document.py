@@ -169,8 +169,7 @@ class Settings(Parameters):
 
 def mix_of() -> Any:
     """The assets that a layer places; the field's type is `tuple[MixEntry, ...]`."""
-    extra: dict[str, Any] = {"control": "mix", "unit": "", "group": "What", "to": "asset"}
-    return Field((), max_length=32, title="What", json_schema_extra=extra)
+    return part_mix("What", "What")
 
 
 def part_mix(title: str, group: str) -> Any:

@@ -20,6 +20,7 @@ from plough.core.ground.surface import Surface
 from plough.core.library.library import Library
 from plough.core.library.references import resolve
 from plough.core.library.variants import Variant, variant_of
+from plough.core.mesh.grid import Skin
 from plough.core.place.bodies import Shapes
 from plough.core.place.faces import Faces, faces_of
 from plough.core.place.placements import Placements, cut
@@ -175,7 +176,7 @@ class Inputs:
 
     def _given(self, ids: Sequence[str], wanted: str) -> list[Output]:
         out = []
-        for name in ids:
+        for name in dict.fromkeys(ids):
             found = self._earlier.get(name)
             if found is None or not _has(found, wanted):
                 text = f"the {wanted} {name!r} is missing, or stands further right than this layer"
@@ -237,9 +238,9 @@ class Inputs:
         """(variants,) metres about the middle of each that it rests on."""
         return np.array([self._files.foot(v, self.check) for v in variants], np.float64)
 
-    def edges(self, variants: Sequence[Variant]) -> list[Float64]:
-        """Of each its edges, (m, 2, 3) metres in its own axes."""
-        return [self._files.edges(v, self.check) for v in variants]
+    def skins(self, variants: Sequence[Variant]) -> list[Skin]:
+        """The faces of each, in its own axes."""
+        return [self._files.skin(v, self.check) for v in variants]
 
     def plans(self, variants: Sequence[Variant]) -> list[Float64]:
         """Of each its convex outline from above, (k, 2) metres to its side and to its front."""

@@ -42,10 +42,8 @@ from plough.core.tiles import tile_of
 
 VERSION = 1  #: raised when the same paving comes out otherwise
 PAVINGS = {"none": "No", "flags": "With flags", "setts": "With setts", "cobbles": "With cobbles"}
-_STANDS, _CROWN = (
-    0.022,
-    0.045,
-)  # metres that stones stand above the ground, and more in the middle: above a path's own
+_STANDS = 0.022  # metres that stones stand above the ground: more than a path of itself
+_CROWN = 0.045  # metres more in the middle
 _GAPS = {"flags": 0.012, "setts": 0.009, "cobbles": 0.010}  # metres
 _STEP = 0.25  # metres between the points of a way
 _LEAST_SINE = 0.3  # of the angle between a path and a line
@@ -173,7 +171,8 @@ def _stretch(
     stone: Material,
     surface: Surface,
 ) -> Solid:
-    inner = way._replace(half=np.maximum(way.half - KERB, 0.05)) if kerb else way
+    kerb = kerb and float(way.half.min()) > 2.0 * KERB  # where it has room between them
+    inner = way._replace(half=way.half - KERB) if kerb else way
     stones = paved(inner, rule)
 
     def laid(detail: int) -> Mesh:
