@@ -6,6 +6,7 @@ from typing import Any
 
 import httpx
 import pytest
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
@@ -99,3 +100,79 @@ def test_a_plan_is_drawn_corner_by_corner(page: Page, sedge: httpx.Client, scene
     assert "triangles" in before
     page.chord(Keys.CONTROL, "z")
     page.until(lambda: "cross each other" not in page.text("aside"), "undone")
+
+
+def test_faces_are_chosen_pulled_and_split_in_the_view(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    address = f"/api/scenes/{scene_id}"
+    values = {"storeys": 2, "long": 9}
+    body = {"kind": "building", "name": "Mill", "parameters": values, "seeds": [1]}
+    made = sedge.post(f"{address}/assets", json=body).json()
+    asset = next(a for a in made["assets"] if a["kind"] == "building")
+
+    def edits() -> dict[str, dict[str, Any]]:
+        assets = sedge.get(address).json()["assets"]
+        own = next(a for a in assets if a["id"] == asset["id"])["parameters"]
+        return {f["id"]: f for f in own.get("faces", [])}
+
+    page.sign_in("sedge")
+    page.driver.get(f"{page.base}/#/scene/{scene_id}/asset/{asset['id']}")
+    page.until(lambda: "triangles" in page.text("main"), "the house")
+    page.button("Elevation").click()
+    page.until(lambda: page.all("[data-cell^='w0-1/']"), "its faces")
+    page.rested()
+    canvas = page.one("canvas")
+
+    def spot(x: float, y: float, z: float) -> tuple[int, int]:
+        """Of a place in metres, from the middle of the view."""
+        told = page.driver.execute_script(
+            "const {x, y} = window.plough.stage.project({x: arguments[0], y: arguments[1], z: arguments[2]});"
+            "const box = window.plough.stage.canvas.getBoundingClientRect();"
+            "return [x - box.width / 2, y - box.height / 2];",
+            x,
+            y,
+            z,
+        )
+        return round(told[0]), round(told[1])
+
+    def click(x: float, y: float, z: float) -> None:
+        ActionChains(page.driver).move_to_element_with_offset(
+            canvas, *spot(x, y, z)
+        ).click().perform()
+
+    # the upper floor's front, in the second cell from the left: it is chosen in the elevation too
+    click(-2.2, 4.0, 2.75)
+    chosen = lambda: [  # noqa: E731
+        c.get_attribute("data-cell") for c in page.all("[data-cell][aria-pressed='true']")
+    ]
+    page.until(lambda: chosen() == ["w0-1/1"], "chosen in both")
+    assert "pull the face" in page.text("[aria-label='turntable']")
+    # its dot is dragged outwards, towards the one who looks
+    dot = page.one("[data-mark='pull']")
+    (ax, ay), (bx, by) = spot(0, 4.6, 3.0), spot(0, 4.6, 4.0)
+    page.drag(dot, bx - ax, by - ay)
+    page.until(lambda: edits().get("w0-1", {}).get("out", 0) > 0.7, "pulled out")
+    assert edits()["w0-1"]["out"] < 1.3
+    page.until(lambda: page.all("[data-cell^='w0-near-1/']"), "its flanks are there")
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: not edits(), "undone")
+    page.until(lambda: not page.all("[data-cell^='w0-near-1/']"), "and the flanks gone")
+    # a number fills the cell, Delete gives it back to its role
+    page.keys("2")
+    page.until(lambda: edits().get("w0-1", {}).get("cells"), "filled by a number")
+    page.keys(Keys.DELETE)
+    page.until(lambda: not edits(), "as its role has it")
+    # by S cells are split where they are clicked, until Escape
+    page.rested()
+    page.keys("s")
+    page.until(lambda: page.button("split").get_attribute("aria-pressed") == "true", "splitting")
+    click(-2.2, 1.4, 2.75)
+    page.until(lambda: len(page.all("[data-cell^='w0-0/']")) == 6, "one cell more")
+    page.keys(Keys.ESCAPE)
+    page.until(lambda: page.button("choose").get_attribute("aria-pressed") == "true", "choosing")
+    # beside the house nothing is chosen
+    page.rested()
+    click(-7.5, 5.5, 0)
+    page.until(lambda: not chosen(), "let go")
+    assert not page.errors()

@@ -45,6 +45,8 @@ class Facing:
     storey: int
     role: str
     looks: str  #: to which side, by the compass
+    at: tuple[float, float]  #: metres east and south of its left end
+    way: tuple[float, float]  #: from there to its right, a unit vector east and south
     low: float  #: metres up
     wide: float
     high: float

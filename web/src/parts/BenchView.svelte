@@ -18,16 +18,18 @@
 
 <script lang="ts">
   /** The turntable, with ruler, person, handles, ways of looking, wind, age track and the ladder of levels. */
-  import { Alert, Button, Checkbox, Progressbar, Range, Select } from 'flowbite-svelte';
+  import { Alert, Button, ButtonGroup, Checkbox, Progressbar, Range, Select } from 'flowbite-svelte';
   import Layers from '@lucide/svelte/icons/layers-2';
   import Sunset from '@lucide/svelte/icons/sunset';
   import Wind from '@lucide/svelte/icons/wind';
-  import { onMount } from 'svelte';
+  import { onMount, untrack } from 'svelte';
   import { said, type Row } from '../api/client';
   import { app } from '../state/app.svelte';
   import { LEVELS, make, type BenchState, type Made } from '../state/bench.svelte';
   import { keyring } from '../state/keys';
   import { size } from '../state/values';
+  import type { FaceEdit } from '../state/facades';
+  import { FaceTool } from '../view/tools/faces';
   import { GripTool } from '../view/tools/grip';
   import { ToolHost } from '../view/tools/host.svelte';
   import { isData, Turntable, type Subject } from '../view/turntable';
@@ -67,6 +69,7 @@
   let trueDistance = $state(false);
   let ghostly = $state(false);
   let failure = $state('');
+  let faces = $state.raw<FaceTool | null>(null); // in hand, where a building is on the bench
   let marks = $state.raw<{ metres: number; x: number; y: number }[]>([]);
   const facts = $derived(bench.made?.facts);
   const [ink, halo] = $derived(app.dusk ? ['#f2ead6', '#2a251a'] : ['#232b20', '#f4efdf']);
@@ -98,7 +101,6 @@
       cancelled: () => onkept(),
       leave: () => {},
     });
-    grips.take(new GripTool(t, () => ({ asset: bench.id, rows, parameters: bench.parameters, mayEdit: !disabled })));
     tools = grips;
     t.stage.onDrawn = (coarse) => {
       frame++;
@@ -116,6 +118,64 @@
   $effect(() => {
     void bench.id;
     table?.anew();
+    untrack(() => (bench.picked = null));
+  });
+  // what is in hand: the faces of a building, or whatever of another thing has a place in the view
+  const housed = $derived(Boolean(facts?.faces.length));
+  $effect(() => {
+    if (!tools || !table) return;
+    const [host, t, house] = [tools, table, housed];
+    return untrack(() => (house ? takeFaces(host, t) : takeGrips(host, t)));
+  });
+  function takeGrips(host: ToolHost, t: Turntable) {
+    host.take(new GripTool(t, () => ({ asset: bench.id, rows, parameters: bench.parameters, mayEdit: !disabled })));
+  }
+  function takeFaces(host: ToolHost, t: Turntable) {
+    const tool = new FaceTool(
+      t,
+      () => ({
+        asset: bench.id,
+        faces: bench.made?.facts.faces ?? [],
+        edits: (bench.parameters.faces ?? []) as FaceEdit[],
+        picked: bench.picked,
+        mayEdit: !disabled,
+      }),
+      (picked) => {
+        bench.picked = picked;
+        t.stage.canvas.focus(); // so that keys act on what is chosen
+      },
+    );
+    host.take(tool);
+    faces = tool;
+    const free = keyring.bind({
+      split: () => host.act(tool, () => tool.split(!tool.splitting)),
+      which: (event) => {
+        const piece = bench.made?.facts.fillings.pieces?.[Number(event.key) - 1];
+        if (piece) host.act(tool, () => tool.fill(piece));
+      },
+      remove: () => host.act(tool, () => tool.fill(null)),
+      leave: () => host.act(tool, () => tool.back()),
+    });
+    return () => {
+      free();
+      faces = null;
+    };
+  }
+  $effect(() => {
+    void bench.picked;
+    untrack(() => tools?.drawn());
+  });
+  const hints = $derived.by(() => {
+    void tools?.turn;
+    return tools?.tool?.hints() ?? [];
+  });
+  const cursor = $derived.by(() => {
+    void tools?.turn;
+    return tools?.tool?.cursor;
+  });
+  const splitting = $derived.by(() => {
+    void tools?.turn;
+    return faces?.splitting ?? false;
   });
   $effect(() => {
     if (table && bench.made) table.show(subject(bench.made));
@@ -185,6 +245,7 @@
     data-developed={developed}
     data-passing={Boolean(bench.soFar)}
     data-busy={bench.busy}
+    style:cursor
   ></div>
   <svg class="pointer-events-none absolute inset-0 h-full w-full">
     {#if marks.length > 1 && look !== 'overdraw'}
@@ -239,6 +300,22 @@
         title="What it was made of, seen through over it"
         onclick={() => (ghostly = !ghostly)}><Layers size={13} />Its parts</Button
       >
+    {/if}
+    {#if faces && !disabled}
+      {@const tool = faces}
+      <ButtonGroup>
+        {#each [['choose', 'Choose a face or a cell of it, pull it out, fill it'], ['split', 'Split cells where you click']] as [word, title] (word)}
+          {@const on = (word === 'split') === splitting}
+          <Button
+            size="sm"
+            class={on ? '' : 'bg-leaf/95'}
+            color={on ? 'primary' : 'alternative'}
+            aria-pressed={on}
+            {title}
+            onclick={() => tools?.act(tool, () => tool.split(word === 'split'))}>{word}</Button
+          >
+        {/each}
+      </ButtonGroup>
     {/if}
     {#if windy}
       <div class="flex items-center gap-2 rounded-lg border border-line bg-leaf/95 p-1.5">
@@ -323,6 +400,13 @@
       <div class="mt-0.5 text-soft">
         mean {millimetres(facts.measures.mean)} · cells {millimetres(facts.measures.cell)}
       </div>
+    </div>
+  {/if}
+  {#if hints.length}
+    <div
+      class="absolute bottom-14 left-3.5 flex gap-3.5 rounded-md bg-[#232b20]/80 px-3 py-1.5 text-[11.5px] text-[#faf7ee]"
+    >
+      {#each hints as [keys, what] (keys)}<span><b>{keys}</b> {what}</span>{/each}
     </div>
   {/if}
   {#if held}

@@ -6,6 +6,7 @@
   import type { BenchState } from '../state/bench.svelte';
   import {
     byEdge,
+    faceName,
     withJoint,
     withPiece,
     withPull,
@@ -50,7 +51,7 @@
   });
   const across = $derived((starts.at(-1) ?? 0) + (edges.at(-1)?.wide ?? 0) * scale + 8);
   const y = (up: number) => TALL - up * scale;
-  let picked = $state<{ face: string; cell: number } | null>(null);
+  const picked = $derived(bench.picked);
   const face = $derived(faces.find((f) => f.id === picked?.face));
   const cell = $derived(picked ? face?.cells[picked.cell] : undefined);
   const edit = $derived(edits.find((e) => e.id === picked?.face));
@@ -66,8 +67,7 @@
   let held = $state<{ face: Facing; cell: number; from: number; start: number } | null>(null);
 
   const keep = (next: FaceEdit[]) => onchange('faces', next);
-  const told = (f: Facing, k: number) =>
-    `${f.looks} ${f.edge}, storey ${f.storey + 1}, cell ${k + 1}: ${f.cells[k]?.piece || 'nothing'}`;
+  const told = (f: Facing, k: number) => `${faceName(f)}, cell ${k + 1}: ${f.cells[k]?.piece || 'nothing'}`;
 
   /** Neighbours are reached by arrows: along the storey, and to the one above or below. */
   function key(event: KeyboardEvent, f: Facing, k: number) {
@@ -86,9 +86,9 @@
             : undefined;
     const number = Number(event.key);
     if (next) {
-      picked = next;
+      bench.picked = next;
       document.querySelector<SVGElement>(`[data-cell="${next.face}/${next.cell}"]`)?.focus();
-    } else if (event.key === 'Enter' || event.key === ' ') picked = { face: f.id, cell: k };
+    } else if (event.key === 'Enter' || event.key === ' ') bench.picked = { face: f.id, cell: k };
     else if (!disabled && number >= 1 && pieces[number - 1]) keep(withPiece(edits, f.id, k, pieces[number - 1] ?? ''));
     else if (!disabled && event.key === 'Delete') keep(withPiece(edits, f.id, k, null));
     else return;
@@ -127,7 +127,7 @@
                 aria-pressed={on}
                 data-cell="{f.id}/{k}"
                 class="cursor-pointer outline-none focus-visible:[&>rect:first-child]:stroke-moss"
-                onclick={() => (picked = { face: f.id, cell: k })}
+                onclick={() => (bench.picked = { face: f.id, cell: k })}
                 onkeydown={(event) => key(event, f, k)}
               >
                 <rect

@@ -105,6 +105,8 @@ export class BenchState {
   skin = $state(false);
   stopped = $state(false); // by the person
   failure = $state('');
+  /** The cell of a face that is chosen, in the view and in the elevation. */
+  picked = $state.raw<{ face: string; cell: number } | null>(null);
   ladder = $state.raw<LevelFacts[] | null>(null);
   tray = $state<Tray>('seeds');
   seeds = $state.raw<{ seed: number; picture: string | null; triangles: number }[]>([]);

@@ -1,5 +1,16 @@
 import { describe, expect, it } from 'vitest';
-import { byEdge, withJoint, withPiece, withPull, withRole, withSplit, withoutSplits, type Facing } from './facades';
+import {
+  byEdge,
+  withJoint,
+  withPiece,
+  withPull,
+  withRole,
+  withSplit,
+  withoutJoint,
+  withoutSplits,
+  type FaceEdit,
+  type Facing,
+} from './facades';
 
 const face: Facing = {
   id: 'w0-1',
@@ -7,6 +18,8 @@ const face: Facing = {
   storey: 1,
   role: 'upper',
   looks: 'south',
+  at: [0, 0],
+  way: [1, 0],
   low: 2.5,
   wide: 6,
   high: 2.4,
@@ -50,6 +63,17 @@ describe('what is done to faces by hand', () => {
     expect(withJoint([], face, 0, 9)[0]?.splits).toEqual([3.7, 4]);
     expect(withJoint([], face, 0, -1)[0]?.splits).toEqual([0.3, 4]);
     expect(withJoint([], face, 2, 5)).toEqual([]);
+  });
+
+  it('takes a joint out, and what was set behind it moves up', () => {
+    const set = ['a', 'b', 'c'].reduce((edits, piece, k) => withPiece(edits, 'w0-1', k, piece), [] as FaceEdit[]);
+    const cells = [
+      { cell: 0, piece: 'a' },
+      { cell: 1, piece: 'c' },
+    ];
+    expect(withoutJoint(set, face, 0)).toEqual([{ id: 'w0-1', splits: [4], cells }]);
+    expect(withoutJoint([], { ...face, cells: face.cells.slice(0, 2) }, 0)).toBeNull();
+    expect(withoutJoint([], face, 2)).toBeNull();
   });
 
   it('puts storeys of an edge over each other', () => {

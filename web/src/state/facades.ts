@@ -14,6 +14,8 @@ export interface Facing {
   storey: number;
   role: string;
   looks: string; // to which side, by the compass
+  at: [east: number, south: number]; // metres, of its left end
+  way: [east: number, south: number]; // from there to its right, one long
   low: number; // metres up
   wide: number;
   high: number;
@@ -54,12 +56,19 @@ export const withPull = (edits: FaceEdit[], id: string, out: number) => changed(
 export const withRole = (edits: FaceEdit[], id: string, role: string | null) =>
   changed(edits, id, (e) => ({ ...e, role }));
 
-/** A cell is split in two halves; pieces set by hand stay where they are. Null where it is too narrow. */
-export function withSplit(edits: FaceEdit[], face: Facing, cell: number): FaceEdit[] | null {
+/** Where a cell can be split, nearest to so many metres along its face; null where it is too narrow. */
+export function splitAt(face: Facing, cell: number, along: number): number | null {
   const own = face.cells[cell];
   if (!own || own.end - own.start < 2 * THIN) return null;
-  const middle = 0.5 * (own.start + own.end);
-  const splits = [...face.cells.slice(1).map((c) => c.start), middle].sort((a, b) => a - b).map(rounded);
+  return Math.min(own.end - THIN, Math.max(own.start + THIN, along));
+}
+
+/** A cell is split in two, in halves or near a place along its face; pieces set by hand stay where they are. Null where it is too narrow. */
+export function withSplit(edits: FaceEdit[], face: Facing, cell: number, along?: number): FaceEdit[] | null {
+  const own = face.cells[cell];
+  const at = own && splitAt(face, cell, along ?? 0.5 * (own.start + own.end));
+  if (at === null || at === undefined) return null;
+  const splits = [...face.cells.slice(1).map((c) => c.start), at].sort((a, b) => a - b).map(rounded);
   return changed(edits, face.id, (e) => ({
     ...e,
     splits,
@@ -77,10 +86,30 @@ export function withJoint(edits: FaceEdit[], face: Facing, cell: number, to: num
   return changed(edits, face.id, (e) => ({ ...e, splits }));
 }
 
+/** The joint behind a cell is taken out; what fills the cell before it fills both. Null where it is the last one. */
+export function withoutJoint(edits: FaceEdit[], face: Facing, cell: number): FaceEdit[] | null {
+  const splits = face.cells.slice(1).flatMap((c, k) => (k === cell ? [] : rounded(c.start)));
+  if (!splits.length || splits.length === face.cells.length - 1) return null;
+  return changed(edits, face.id, (e) => ({
+    ...e,
+    splits,
+    cells: (e.cells ?? []).flatMap((c) => (c.cell === cell + 1 ? [] : c.cell > cell ? { ...c, cell: c.cell - 1 } : c)),
+  }));
+}
+
 /** A face is cut in cells again as its role has it. */
 export const withoutSplits = (edits: FaceEdit[], id: string) => changed(edits, id, (e) => ({ ...e, splits: [] }));
 
 const rounded = (v: number) => Math.round(v * 1000) / 1000;
+
+/** The cell that is so many metres along its face. */
+export function cellAt(face: Facing, along: number): number {
+  const found = face.cells.findIndex((c) => along < c.end);
+  return found < 0 ? face.cells.length - 1 : found;
+}
+
+/** What a face is called. */
+export const faceName = (f: Facing) => `${f.looks} ${f.edge}, storey ${f.storey + 1}`;
 
 /** Faces of one edge over each other, edge after edge. */
 export function byEdge(faces: Facing[]): { edge: string; wide: number; faces: Facing[] }[] {

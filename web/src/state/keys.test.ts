@@ -124,6 +124,7 @@ describe('keys', () => {
       'before',
       'nextFinding',
       'hide',
+      'split',
       'card',
     ]);
   });

@@ -48,8 +48,9 @@ export const KEYS = keys({
   which: {
     press: ['1', '2', '3', '4', '5', '6', '7', '8', '9'],
     shown: '1–9',
-    what: 'with a brush: take that of its assets up, or lay it aside',
+    what: 'with a brush: take that of its assets up, or lay it aside; on a house: fill the cell with that piece',
   },
+  split: { press: ['s'], shown: 'S', what: 'on a house: split cells where you click' },
   card: { press: ['?', 'Shift+?'], shown: '?', what: 'this card' },
 });
 export type KeyName = keyof typeof KEYS;

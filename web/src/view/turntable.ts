@@ -5,6 +5,7 @@ import type { LoadedMesh } from './glb';
 import type { Rgb } from './light/scattering';
 import { checker, channelMaterial, overdrawMaterial, type Channel } from './looks';
 import { wind } from './materials';
+import { meets } from './pick';
 import { Stage } from './stage';
 import type { Spot } from './tools/tool';
 
@@ -364,6 +365,12 @@ export class Turntable {
     return this.stage
       .ray(spot)
       .intersectPlane(new THREE.Plane().setFromNormalAndCoplanarPoint(normal, through), new THREE.Vector3());
+  }
+
+  /** Metres along a ray to what is shown; infinitely many where it meets nothing. */
+  distance(ray: THREE.Ray): number {
+    const found = (this.shown?.mesh.parts ?? []).map((part) => meets(ray, part.geometry, this.subject.matrixWorld));
+    return Math.min(...found.map((hit) => hit?.distance ?? Infinity), Infinity);
   }
 
   /** The camera's right, level. */

@@ -467,6 +467,8 @@ def _facing(p: BuildingParameters, face: FaceOf, cells: list[Cell]) -> Facing:
         face.storey,
         edit.role or face.role,
         _COMPASS[round(math.degrees(math.atan2(face.out[0], face.out[1])) / 45.0) % 8],
+        (float(face.origin[0]), -float(face.origin[1])),
+        (float(face.way[0]), -float(face.way[1])),
         float(face.origin[2]),
         face.wide,
         face.high,

@@ -254,6 +254,11 @@ export class ToolHost {
     this.follow(tool, outcome);
   }
 
+  /** Do to the tool in hand what no gesture does, and follow what it comes to. */
+  act<T extends Tool>(tool: T, does: (tool: T) => Outcome) {
+    if (tool === this.tool) this.follow(tool, does(tool));
+  }
+
   private follow(tool: Tool, outcome: Outcome) {
     if (outcome === 'nothing') return;
     this.turn++;
