@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any, Literal
 
+from plough.core.arrays import Float64
 from plough.core.collider import Collider, GameParameters
 from plough.core.errors import FormatError, ParameterError
 from plough.core.foot import with_foot
@@ -54,6 +55,16 @@ class Facing:
     cells: tuple[Filled, ...]
 
 
+@dataclass(frozen=True, eq=False, slots=True)
+class Base:
+    """What a building's footing goes on as, where the ground is lower than it reaches."""
+
+    outline: Float64  #: (n, 2) metres east and north, counter-clockwise seen from above
+    deep: float  #: metres below its origin that the footing itself reaches
+    material: Material
+    repeat: float  #: metres of one repeat of its texture
+
+
 @dataclass(frozen=True, slots=True)
 class Product:
     """What a kind makes of parameters and a seed at one level of detail."""
@@ -79,6 +90,7 @@ class Product:
         default_factory=dict
     )  #: what may fill a face: pieces, and roles
     nodes: tuple[Named, ...] = ()  #: what the nearest level was called, piece by piece
+    base: Base | None = None
 
 
 Make = Callable[..., Product]
@@ -102,6 +114,7 @@ class Kind:
     seeded: bool = True  #: whether seeds make it differ
     fetches: bool = False  #: whether it is given files for what is lent to it
     hard: bool = False  #: whether others can be set down on its faces
+    based: bool = False  #: whether it has a footing that must reach the ground all about
     parts: Literal["", "stand", "fuse", "heap"] = ""  #: what it does with its parts, if it has any
     slow: bool = False  #: whether it tells how far it is, as it may take seconds
 
@@ -141,7 +154,7 @@ def kind(
     """Register the decorated ``make(parameters, seed, detail) -> Product`` as the kind `name`.
 
     Args:
-        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `hard`, `parts`, `slow`, `loads` or `fetches` (then `make` is also given a `Load`).
+        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `hard`, `based`, `parts`, `slow`, `loads` or `fetches` (then `make` is also given a `Load`).
     """
 
     def register(make: Make) -> Make:

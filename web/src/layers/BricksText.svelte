@@ -1,24 +1,21 @@
 <script lang="ts">
   /** A brick run in plain words whose values are edited in place, its openings, and its blocks as a list. */
   import { Button } from 'flowbite-svelte';
-  import type { BricksValues, Way } from '../api/client';
+  import type { BricksValues } from '../api/client';
   import Chip from '../controls/Chip.svelte';
+  import BeginWith from '../parts/BeginWith.svelte';
   import BlockList from '../parts/BlockList.svelte';
   import LayerField from '../parts/LayerField.svelte';
   import WallOpenings from '../parts/WallOpenings.svelte';
-  import WaysDialog from '../parts/WaysDialog.svelte';
   import { bondWords, gateWords, wallHead } from '../state/walls';
   import { shown } from '../state/values';
-  import { begun } from '../state/ways';
   import type { PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
   const p = $derived(layer.parameters as unknown as BricksValues);
   const turning = $derived(['running', 'third', 'stack', 'pierced'].includes(p.bond));
   const length = $derived(open.view(layer.id)?.curves?.[0]?.length ?? 0);
-  let waysOpen = $state(false);
   let listOpen = $state(false);
-  const begin = (way: Way) => void open.edit({ op: 'layer', id: layer.id, parameters: begun(rows, way) });
 </script>
 
 {#snippet field(path: string)}<LayerField {layer} {rows} {path} {disabled} {oninput} {onchange} />{/snippet}
@@ -54,12 +51,11 @@
       >{@render field('paved')}{#if p.paved !== 'none'}{@render field('apron')}{/if}</Chip
     >{/if}.
 </p>
-<div class="mt-2 flex gap-2">
+<div class="flex gap-2">
   {#if !disabled}
-    <Button color="alternative" size="xs" onclick={() => (waysOpen = true)}>Begin with…</Button>
+    <BeginWith {open} {layer} {rows} called="the run" />
   {/if}
-  <Button color="alternative" size="xs" onclick={() => (listOpen = true)}>List of blocks…</Button>
+  <Button color="alternative" size="xs" class="mt-2" onclick={() => (listOpen = true)}>List of blocks…</Button>
 </div>
-<WaysDialog bind:open={waysOpen} kind={layer.kind} title="Begin the run with" onchoose={begin} />
 <BlockList bind:open={listOpen} {layer} scene={open} />
 <WallOpenings {open} {layer} {disabled} {oninput} {onchange} heads={['open', 'lintel']} />

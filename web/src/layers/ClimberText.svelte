@@ -2,6 +2,7 @@
   /** A climber in plain words whose values are edited in place: what it climbs, its stems, its leaves. */
   import type { ClimberValues } from '../api/client';
   import Chip from '../controls/Chip.svelte';
+  import BeginWith from '../parts/BeginWith.svelte';
   import LayersChip from '../parts/LayersChip.svelte';
   import LayerField from '../parts/LayerField.svelte';
   import MixAndWhere from '../parts/MixAndWhere.svelte';
@@ -44,4 +45,7 @@
   >, <Chip text={pair(p.size, '%')} label="size">{@render field('size')}{@render field('tilt')}</Chip> size.
 </p>
 
+{#if !disabled}
+  <BeginWith {open} {layer} {rows} called="the climber" />
+{/if}
 <MixAndWhere {open} {layer} {disabled} {oninput} {onchange} />

@@ -1,22 +1,18 @@
 <script lang="ts">
   /** A hedge in plain words whose values are edited in place: what grows in it, its bank, its openings. */
-  import { Button } from 'flowbite-svelte';
-  import type { HedgeValues, Way } from '../api/client';
+  import type { HedgeValues } from '../api/client';
   import Chip from '../controls/Chip.svelte';
+  import BeginWith from '../parts/BeginWith.svelte';
   import LayerField from '../parts/LayerField.svelte';
   import MixAndWhere from '../parts/MixAndWhere.svelte';
   import MixChip from '../parts/MixChip.svelte';
   import WallOpenings from '../parts/WallOpenings.svelte';
-  import WaysDialog from '../parts/WaysDialog.svelte';
   import { shown } from '../state/values';
-  import { begun } from '../state/ways';
   import type { PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
   const p = $derived(layer.parameters as unknown as HedgeValues);
   const length = $derived(open.view(layer.id)?.curves?.[0]?.length ?? 0);
-  let waysOpen = $state(false);
-  const begin = (way: Way) => void open.edit({ op: 'layer', id: layer.id, parameters: begun(rows, way) });
 </script>
 
 {#snippet field(path: string)}<LayerField {layer} {rows} {path} {disabled} {oninput} {onchange} />{/snippet}
@@ -40,8 +36,7 @@
   >.
 </p>
 {#if !disabled}
-  <Button color="alternative" size="xs" class="mt-2" onclick={() => (waysOpen = true)}>Begin with…</Button>
+  <BeginWith {open} {layer} {rows} called="the hedge" />
 {/if}
-<WaysDialog bind:open={waysOpen} kind={layer.kind} title="Begin the hedge with" onchoose={begin} />
 <WallOpenings {open} {layer} {disabled} {oninput} {onchange} heads={['open']} />
 <MixAndWhere {open} {layer} {disabled} {oninput} {onchange} />

@@ -1,21 +1,17 @@
 <script lang="ts">
   /** A stone wall in plain words whose values are edited in place, and its openings. */
-  import { Button } from 'flowbite-svelte';
-  import type { Way, WallValues } from '../api/client';
+  import type { WallValues } from '../api/client';
   import Chip from '../controls/Chip.svelte';
+  import BeginWith from '../parts/BeginWith.svelte';
   import LayerField from '../parts/LayerField.svelte';
   import WallOpenings from '../parts/WallOpenings.svelte';
-  import WaysDialog from '../parts/WaysDialog.svelte';
   import { shown } from '../state/values';
-  import { begun } from '../state/ways';
   import { gateWords, wallHead, wallRuin } from '../state/walls';
   import type { PartProps } from './registry';
 
   let { open, layer, rows, disabled, oninput, onchange }: PartProps = $props();
   const p = $derived(layer.parameters as unknown as WallValues);
-  let waysOpen = $state(false);
 
-  const begin = (way: Way) => void open.edit({ op: 'layer', id: layer.id, parameters: begun(rows, way) });
   const length = $derived(open.view(layer.id)?.curves?.[0]?.length ?? 0);
 </script>
 
@@ -56,7 +52,6 @@
     >{/if}. <Chip text={wallRuin(p.ruin)} label="ruin">{@render field('ruin')}{@render field('ruin_seed')}</Chip>.
 </p>
 {#if !disabled}
-  <Button color="alternative" size="xs" class="mt-2" onclick={() => (waysOpen = true)}>Begin with…</Button>
+  <BeginWith {open} {layer} {rows} called="the wall" />
 {/if}
-<WaysDialog bind:open={waysOpen} kind={layer.kind} title="Begin the wall with" onchoose={begin} />
 <WallOpenings {open} {layer} {disabled} {oninput} {onchange} />

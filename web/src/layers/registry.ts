@@ -50,6 +50,8 @@ export interface LayerUi {
   /** What its points are called, one of them and all. */
   point?: string;
   whole?: string;
+  /** Its points are set on what stands, not on the ground behind it. */
+  onThings?: boolean;
   /** What lies about its points, as lines; by default what it gives is drawn. */
   about?: (layer: Layer, points: Flat[], height: (x: number, z: number) => number) => Point[][];
   /** Whether a brush can be taken to it, besides those whose parameters hold strokes of one. */
@@ -101,6 +103,7 @@ const SPECIAL: Record<string, LayerUi> = {
     }),
     point: 'point',
     whole: 'where a climber starts',
+    onThings: true,
     stamp: ofFirst,
   },
   surfaces: {

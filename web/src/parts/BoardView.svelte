@@ -16,7 +16,7 @@
   import { quality } from '../view/quality';
   import { Stage } from '../view/stage';
   import { Standing } from '../view/standing.svelte';
-  import type { Flat, Spot } from '../view/tools/tool';
+  import { withThings, type Flat, type Spot } from '../view/tools/tool';
   import { BrushTool } from '../view/tools/brush';
   import { DrawTool, type Wanted } from '../view/tools/draw';
   import { ToolHost } from '../view/tools/host.svelte';
@@ -385,7 +385,8 @@
       const kind = open.layer(id)?.kind ?? '';
       const row = drawn(kind);
       const { about } = uiOf(kind);
-      if (wanted) host.take(new DrawTool(now, wanted));
+      const under = uiOf(drawing ?? kind).onThings ? withThings(now, id) : now;
+      if (wanted) host.take(new DrawTool(under, wanted));
       else if (layer)
         host.take(
           new BrushTool(
@@ -425,7 +426,7 @@
       else if (row)
         host.take(
           new ShapeTool(
-            now,
+            under,
             () => open.layer(id),
             {
               path: row.path,

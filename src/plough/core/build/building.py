@@ -29,10 +29,10 @@ from plough.core.house.body import (
 )
 from plough.core.house.facade import Cell, Edit, Filling
 from plough.core.house.kits import COVERINGS, KITS, ROLES, Kit, KitName, RoleName
-from plough.core.house.raised import Footing, Raised, raised
+from plough.core.house.raised import Footing, Raised, base_of, raised
 from plough.core.house.roof import triangles_of
 from plough.core.house.roofed import RoofLook
-from plough.core.kinds import Facing, Filled, Product, kind
+from plough.core.kinds import Base, Facing, Filled, Product, kind
 from plough.core.matters import Matters, above, among, either
 from plough.core.mesh.material import Material
 from plough.core.parameters import (
@@ -418,6 +418,8 @@ def _collider(p: BuildingParameters, own: list[Storey], points: Float32) -> Coll
     "Storeys over a plan, faces in cells filled from a kit of pieces, a roof over any of it.",
     BuildingParameters,
     hard=True,
+    based=True,
+    version=2,
 )
 def make(p: BuildingParameters, seed: int, detail: int) -> Product:
     """A building; its front faces south."""
@@ -445,6 +447,9 @@ def make(p: BuildingParameters, seed: int, detail: int) -> Product:
         counts={"faces": len(made.faces), "openings": openings, "triangles": mesh.triangles},
         faces=tuple(
             _facing(p, f, made.cells[f.id]) for f in sorted(made.faces, key=lambda f: edges[f.edge])
+        ),
+        base=Base(
+            base_of(own[0].ring, p.footing_out), p.deep, materials["plinth"], repeats["plinth"]
         ),
         fillings={"pieces": tuple(KITS[p.kit].pieces), "roles": ROLES[:3]},
     )

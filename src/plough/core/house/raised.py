@@ -78,7 +78,7 @@ def raised(
         shell(soup, c.eaves, c.low, look, f"roof {n}", detail)
         if detail < 2 and n == _main(covered):
             on_roof(soup, c, look, kit, seed)
-    _footed(soup, storeys[0].ring, footing)
+    block(soup, base_of(storeys[0].ring, footing.out), -footing.deep, footing.high)
     return Raised(soup, faces, cells, [c.why for c in covered if c.why])
 
 
@@ -241,16 +241,18 @@ def _corners(soup: Soup, s: Storey, kit: Kit) -> None:
         soup.quads(placed(drawing.quads, origin, come, out), drawing.slots, owner)
 
 
-def _footed(soup: Soup, ring: Ring, footing: Footing) -> None:
-    """What a building stands on."""
-    out = moved(ring, lambda _: footing.out)
-    corners = out.corners if out.sound else ring.corners
+def base_of(ring: Ring, out: float) -> Float64:
+    """(n, 2) the outline of a footing that stands out so far."""
+    wider = moved(ring, lambda _: out)
+    return wider.corners if wider.sound else ring.corners
+
+
+def block(soup: Soup, corners: Float64, low: float, high: float) -> None:
+    """Add a footing over an outline (n, 2) from a height to another."""
     n = len(corners)
-    low = np.column_stack([corners, np.full(n, -footing.deep)])
-    top = np.column_stack([corners, np.full(n, footing.high)])
+    bottom, top = (np.column_stack([corners, np.full(n, up)]) for up in (low, high))
     after = np.roll(np.arange(n), -1)
-    soup.quads(
-        upright(np.stack([low, low[after], top[after], top], axis=1)), ["plinth"] * n, "footing"
-    )
+    sides = np.stack([bottom, bottom[after], top[after], top], axis=1)
+    soup.quads(upright(sides), ["plinth"] * n, "footing")
     soup.flat(top, [np.arange(n)], "plinth", "footing")
-    soup.flat(low, [np.arange(n)], "plinth", "footing", under=True)
+    soup.flat(bottom, [np.arange(n)], "plinth", "footing", under=True)

@@ -41,10 +41,12 @@ def _lamp(lamp: Lamp) -> Lamp:
 
 
 def mirrored(product: Product) -> Product:
-    """`product` with left and right exchanged: its mesh, its collider and its lamps."""
+    """`product` with left and right exchanged: its mesh, its collider, its lamps and its base."""
+    base = product.base
     return replace(
         product,
         mesh=mirrored_mesh(product.mesh),
         collider=_body(product.collider),
         lamps=tuple(map(_lamp, product.lamps)),
+        base=base and replace(base, outline=(base.outline * [-1.0, 1.0])[::-1]),
     )

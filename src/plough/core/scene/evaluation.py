@@ -23,6 +23,7 @@ from plough.core.place.placements import first_share
 from plough.core.place.touches import Touch, touched
 from plough.core.scene.document import Layer, Profile, SceneDocument, hashes_in
 from plough.core.scene.facets import Finding, Ground, Output, Traced
+from plough.core.scene.foundations import foundations
 from plough.core.scene.inputs import Inputs, Shelf
 from plough.core.scene.registry import get_layer_kind
 from plough.core.scene.senses import covered, lacking
@@ -246,6 +247,10 @@ class Evaluator:
             )
             output = kind.evaluate(built.parameters, inputs)
             output = _touched(output, getattr(built.parameters, "touches", ()), inputs)
+            if output.placements is not None:
+                output = replace(
+                    output, solids=(*output.solids, *foundations(output.placements, inputs))
+                )
             return replace(output, findings=(*output.findings, *findings, *inputs.findings))
 
         output = self.outputs.get(key, make, lambda o: o.nbytes)

@@ -17,6 +17,7 @@ from plough.core.ground.conditions import Condition, Weighting
 from plough.core.ground.measures import InView, Measure
 from plough.core.ground.paths import Curve, Strip
 from plough.core.ground.surface import Surface
+from plough.core.kinds import Base
 from plough.core.library.library import Library
 from plough.core.library.references import resolve
 from plough.core.library.variants import Variant, variant_of
@@ -241,6 +242,10 @@ class Inputs:
     def skins(self, variants: Sequence[Variant]) -> list[Skin]:
         """The faces of each, in its own axes."""
         return [self._files.skin(v, self.check) for v in variants]
+
+    def base(self, variant: Variant) -> Base | None:
+        """What the footing of a variant goes on as."""
+        return self._files.level(variant, 0, self.check).base
 
     def plans(self, variants: Sequence[Variant]) -> list[Float64]:
         """Of each its convex outline from above, (k, 2) metres to its side and to its front."""

@@ -128,6 +128,15 @@ export interface Terrain {
   lines(layer: string): Point[][];
 }
 
+/** The same ground for a tool that points at things: what stands over it is under the pointer, too, but for placements of `layer`. */
+export const withThings = (terrain: Terrain, layer: string): Terrain => ({
+  groundAt: (spot) => terrain.seatAt(spot, layer, () => true)?.point ?? null,
+  height: (x, z) => terrain.height(x, z),
+  seatAt: (spot, of, but) => terrain.seatAt(spot, of, but),
+  standsAt: (spot, of) => terrain.standsAt(spot, of),
+  lines: (of) => terrain.lines(of),
+});
+
 export type Flat = [x: number, z: number];
 
 /** Centimetres. */

@@ -4,7 +4,7 @@ import { crossed, pathOf } from '../overlay';
 import { BrushTool, type Brush } from './brush';
 import { DrawTool } from './draw';
 import { ShapeTool } from './shape';
-import type { Flat, Spot, Terrain } from './tool';
+import { withThings, type Flat, type Seat, type Spot, type Terrain } from './tool';
 
 /** Ground on which a spot's pixels are metres; left of 0 is no ground. */
 const terrain: Terrain = {
@@ -35,6 +35,14 @@ describe('drawing', () => {
     expect(tool.commit()).toEqual([
       { op: 'addLayer', kind: 'path', name: 'New path', parameters: { points: [[1, 2], [8, 2]] } }, // prettier-ignore
     ]);
+  });
+
+  it('sets points on what stands over the ground, where a layer asks for it', () => {
+    const wall = (spot: Spot, layer: string): Seat | null =>
+      spot.x < 0 ? null : { point: { x: spot.x, y: 3, z: layer === 'ivy' ? 7 : 0 }, normal: { x: 0, y: 0, z: 1 } };
+    const tool = new DrawTool(withThings({ ...terrain, seatAt: wall }, 'ivy'), { ...wanted, least: 1 });
+    [click(1, 2), click(-5, 0), click(4, 5)].forEach((g) => tool.pointer(g));
+    expect(tool.commit()).toMatchObject([{ parameters: { points: [[1, 7], [4, 7]] } }]); // prettier-ignore
   });
 
   it('takes points back and says what is missing', () => {
