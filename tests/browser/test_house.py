@@ -11,6 +11,7 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from tests.browser.conftest import Page
+from tests.conftest import SMALL
 
 pytestmark = pytest.mark.browser
 
@@ -100,6 +101,14 @@ def test_a_plan_is_drawn_corner_by_corner(page: Page, sedge: httpx.Client, scene
     assert "triangles" in before
     page.chord(Keys.CONTROL, "z")
     page.until(lambda: "cross each other" not in page.text("aside"), "undone")
+    # it is taken from an area of the scene, about its own middle
+    holt = next(x for x in SMALL["layers"] if x["id"] == "holt")["parameters"]["corners"]
+    Select(page.one("[aria-label='take the plan from an area']")).select_by_visible_text("Holt")
+    page.until(lambda: len(corners()) == len(holt), "the area's outline")
+    wide = lambda points: max(p[0] for p in points) - min(p[0] for p in points)  # noqa: E731
+    assert wide(corners()) == pytest.approx(wide(holt), abs=0.03)
+    assert min(p[0] for p in corners()) < 0 < max(p[0] for p in corners())
+    page.until(lambda: len(page.all("[data-corner]")) == len(holt), "drawn")
 
 
 def test_faces_are_chosen_pulled_and_split_in_the_view(

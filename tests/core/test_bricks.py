@@ -98,7 +98,7 @@ def bodies(found: Evaluation) -> list[trimesh.Trimesh]:
     return out
 
 
-MOST = 350  # blocks that another library looks at
+MOST = 160  # blocks that another library looks at
 
 
 @pytest.mark.parametrize("name", RUNS)

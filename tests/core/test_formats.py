@@ -140,8 +140,8 @@ const fs = require('fs');
     assert json.loads(done.stdout) == []
 
 
-EACH = 110
-EACH_SLOW = 40  # of kinds that take seconds each
+EACH = 90
+EACH_SLOW = 12  # of kinds that take seconds each
 
 
 @pytest.mark.skipif(

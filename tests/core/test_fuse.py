@@ -131,8 +131,16 @@ def mesh_of(skin: Skin) -> trimesh.Trimesh:
     return trimesh.Trimesh(skin.points, skin.faces, process=False)
 
 
-@pytest.mark.parametrize("source", SOURCES)
-@pytest.mark.parametrize("way", RULES)
+# each way over what is hardest, and over every source two of them
+PAIRS = [
+    (source, way)
+    for s, source in enumerate(SOURCES)
+    for w, way in enumerate(RULES)
+    if source in ("ball and block", "loose") or (w - 2 * s) % len(RULES) < 2
+]
+
+
+@pytest.mark.parametrize(("source", "way"), PAIRS)
 def test_a_skin_is_closed_near_its_source_and_does_not_cross_itself(source: str, way: str) -> None:
     changes = RULES[way]
     skin = skin_of(source, **changes)

@@ -52,7 +52,7 @@ def recipes(kind: str) -> st.SearchStrategy[dict[str, Any]]:
 def test_any_valid_parameters_give_a_sound_mesh_or_a_clear_refusal(kind: str) -> None:
     @given(recipe=recipes(kind), seed=st.integers(0, 2**32 - 1), detail=st.integers(0, 2))
     @settings(
-        max_examples=60,
+        max_examples=15 if all_kinds()[kind].slow else 60,
         deadline=None,
         suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
     )

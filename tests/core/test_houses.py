@@ -99,6 +99,41 @@ def test_what_is_built_on_is_closed_too(own: dict[str, Any]) -> None:
         closed(raise_({"long": 12, "kit": kit, **own}))
 
 
+@pytest.mark.parametrize(
+    ("own", "posts", "struts"),
+    [
+        ({"storeys": 2}, 0, 0),
+        ({"storeys": 2, "faces": [{"id": "w0-1", "out": 0.1}]}, 0, 0),
+        ({"storeys": 2, "faces": [{"id": "w0-1", "out": 1.5}]}, 5, 0),
+        ({"storeys": 2, "faces": [{"id": "w0-1", "out": 0.5}]}, 0, 5),
+        ({"storeys": 3, "jetty": 0.4, "kit": "flint"}, 0, None),
+        ({"storeys": 3, "faces": [{"id": "w1-2", "out": 2}, {"id": "w1-0", "out": 3}]}, 0, None),
+    ],
+)
+def test_what_stands_out_is_carried(own: dict[str, Any], posts: int, struts: int | None) -> None:
+    values = build(BuildingParameters, {"long": 9, "wide": 5.4, **own})
+    made, rings = made_of(values, 1, 0)
+    found = {n: b for n, b in solids(made).items() if n.startswith("support")}
+    tall = {n for n, b in found.items() if b.bounds[0, 1] < 0}
+    assert len(tall) == posts
+    assert struts is None or len(found) - len(tall) == struts
+    assert struts is not None or len(found) > len(tall)
+    for name, body in found.items():
+        assert body.is_watertight and body.volume > 0, name
+        number = int(name.split("-")[-1].split()[0])
+        storey, below = rings[number], rings[:number]
+        assert body.bounds[1, 1] == pytest.approx(storey.low, abs=0.03)
+        # beneath what stands out, and in no storey below
+        seen = Polygon(np.asarray(body.vertices)[:, [0, 2]] * [1, -1]).convex_hull
+        assert Polygon(storey.ring.corners).buffer(0.02).contains(seen)
+        for o in below if name in tall else below[-1:]:
+            inside = Polygon(o.ring.corners).intersection(seen).area
+            assert inside < (1e-9 if name in tall else 0.4 * seen.area)
+        if name in tall:
+            assert body.bounds[0, 1] == pytest.approx(-values.deep, abs=1e-4)
+    assert not [n for n in solids(made_of(values, 1, 2)[0]) if n.startswith("support")]
+
+
 def test_a_storey_is_as_large_as_its_plan_less_its_openings() -> None:
     full = {"filled": 200}
     values = {"kit": "flint", "long": 11, "wide": 6, "storeys": 2, "lower": full, "above": full}

@@ -2,6 +2,7 @@
   /** The control that a parameter asks for. */
   import { Checkbox, Input, Select } from 'flowbite-svelte';
   import type { Row } from '../api/client';
+  import type { Outline } from '../state/plans';
   import Curve from './Curve.svelte';
   import Form from './Form.svelte';
   import OwnFile from './OwnFile.svelte';
@@ -20,6 +21,7 @@
     choices = [],
     reach = 1,
     edges = [],
+    outlines = [],
     oninput,
     onchange,
   }: {
@@ -29,6 +31,7 @@
     choices?: { id: string; name: string }[]; // what a reference may name
     reach?: number; // how far a first guide goes
     edges?: string[]; // of a building's plan
+    outlines?: Outline[]; // that a plan can be taken from
     oninput?: (v: unknown) => void;
     onchange: (v: unknown) => void;
   } = $props();
@@ -131,7 +134,7 @@
 {:else if row.control === 'wings'}
   <Wings {row} value={now as []} {disabled} {edges} {oninput} {onchange} />
 {:else if row.control === 'plan'}
-  <Plan {row} value={now as []} {disabled} {oninput} {onchange} />
+  <Plan {row} value={now as []} {disabled} {outlines} {oninput} {onchange} />
 {:else if ['guide', 'line', 'points'].includes(row.control)}
   <Points {row} value={now as number[][]} {disabled} {reach} {onchange} />
 {/if}

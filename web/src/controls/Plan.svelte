@@ -1,19 +1,22 @@
 <script lang="ts">
   /** The corners of a plan, drawn from above: dragged, moved by arrows, put in on an edge, taken out. */
-  import { Button } from 'flowbite-svelte';
+  import { Button, Select } from 'flowbite-svelte';
   import type { Row } from '../api/client';
+  import { MOST_CORNERS, planOf, type Outline } from '../state/plans';
 
   type Corner = [east: number, south: number];
   let {
     row,
     value,
     disabled,
+    outlines = [],
     oninput,
     onchange,
   }: {
     row: Row;
     value: Corner[];
     disabled: boolean;
+    outlines?: Outline[]; // that it can be taken from
     oninput?: (v: unknown) => void;
     onchange: (v: unknown) => void;
   } = $props();
@@ -70,7 +73,7 @@
     if (last) onchange(last);
   }
   function put(event: PointerEvent, k: number) {
-    if (disabled || corners.length >= 60) return;
+    if (disabled || corners.length >= MOST_CORNERS) return;
     const p = tidy(at(event));
     chosen = k + 1;
     onchange([...corners.slice(0, k + 1), p, ...corners.slice(k + 1)]);
@@ -154,6 +157,21 @@
       />
     {/each}
   </svg>
+  {#if outlines.length && !disabled}
+    <Select
+      size="sm"
+      class="mt-1"
+      placeholder=""
+      aria-label="take the plan from an area"
+      items={[{ value: '', name: 'Take it from an area…' }, ...outlines.map((o) => ({ value: o.id, name: o.name }))]}
+      value=""
+      onchange={(event) => {
+        const from = outlines.find((o) => o.id === event.currentTarget.value);
+        event.currentTarget.value = '';
+        if (from) onchange(planOf(from.points));
+      }}
+    />
+  {/if}
   <div class="flex items-center justify-between pt-0.5 text-[11.5px] text-soft">
     <span>drag corners · click an edge for one more</span>
     {#if chosen !== null && corners.length > 3 && !disabled}

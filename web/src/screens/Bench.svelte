@@ -24,6 +24,8 @@
   import { app } from '../state/app.svelte';
   import { queries, revisionsQuery } from '../state/queries';
   import { BenchState } from '../state/bench.svelte';
+  import { drawn, giving } from '../layers/kinds';
+  import type { Flat } from '../state/freehand';
   import { keyring } from '../state/keys';
   import { SceneStore } from '../state/sceneStore.svelte';
   import { actsOn, counted, matters } from '../state/matters';
@@ -55,6 +57,13 @@
   const wears = (g: { group: string }) => g.group === skin;
   const aged = $derived(rows.some((r) => r.control === 'age'));
   const disabled = $derived(!open.canEdit);
+  const outlines = $derived(
+    giving(open.scene?.layers ?? [], 'region').map((l) => ({
+      id: l.id,
+      name: l.name,
+      points: (l.parameters[drawn(l.kind)?.path ?? ''] ?? []) as Flat[],
+    })),
+  );
   const users = $derived(
     (open.scene?.layers ?? []).filter((l) =>
       ((l.parameters.mix ?? []) as { asset: string }[]).some((m) => m.asset === params.asset),
@@ -228,6 +237,7 @@
                 value={read(bench.parameters, r.path)}
                 {disabled}
                 reach={Number(bench.parameters.stem_length ?? 1)}
+                {outlines}
                 edges={[...new Set((bench.made?.facts.faces ?? []).filter((f) => !f.storey).map((f) => f.edge))]}
                 choices={(open.scene?.assets ?? []).filter((a) =>
                   ['parts', 'shares'].includes(r.control) ? a.id !== params.asset : a.kind === r.to,

@@ -19,6 +19,7 @@ from plough.core.house.plan import Ring, moved
 from plough.core.house.roof import area_of, height_along
 from plough.core.house.roofed import RoofLook, attic, flat, on_roof, shell
 from plough.core.house.soup import Soup, upright
+from plough.core.house.supports import supports
 
 
 class Footing(NamedTuple):
@@ -70,6 +71,8 @@ def raised(
             for face in by_storey[s.number]:
                 _filled(soup, face, cells[face.id], kit, detail, footing)
             _corners(soup, s, kit)
+    if detail < 2 and len(storeys) > 1:
+        supports(soup, storeys, footing.deep)
     for n, c in enumerate(covered):
         if c.roof is None or c.eaves is None:
             flat(soup, c, look, f"roof {n}")

@@ -202,7 +202,8 @@ def _grown(
                 low, high = first[from_], first[from_ + 1]
                 grows = high - low > 3
                 if grows:
-                    share = 0.08 + 0.8 * uniform(rule.seed, _SHARE, name)
+                    share = uniform(rule.seed, _SHARE, name)
+                    share = 0.04 + 0.8 * share * share  # most near the foot
                     k = low + 1 + int(share * (high - low - 2))
                     p[:], n[:] = points[k], normals[k]
                     for c in range(3):
