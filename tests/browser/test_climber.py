@@ -12,8 +12,8 @@ from selenium.webdriver.common.keys import Keys
 
 from plough.core.kinds import make
 from plough.core.presets import preset
-from tests.browser.conftest import Page, begin, differing, picture
-from tests.browser.test_placing import choose, opened, sentence
+from tests.browser.conftest import Page, add, differing, picture
+from tests.browser.test_placing import opened, sentence
 from tests.conftest import SMALL
 
 pytestmark = pytest.mark.browser
@@ -53,11 +53,11 @@ def test_a_climber_is_started_on_the_pump_house(page: Page, sedge: httpx.Client)
 
     def stems() -> list[str]:
         layers = sedge.get(f"{scene.address}/evaluation").json()["layers"]
-        made = next(x for x in layers if x["kind"] == "climber")
+        made = next(x for x in layers if x["id"] == scene.of("climber")["id"])
         return sorted(s["mesh"] for s in made["solids"])
 
     # two starts, each clicked on a wall well above the ground: they are where the wall is, not on the ground behind it
-    begin(page, "Climber")
+    add(page, "Climber", "Leaf")
     page.until(lambda: "finish" in page.text(), "what to draw")
     canvas = page.one("section canvas")
     for x in (-1.2, 1.2):
@@ -71,14 +71,17 @@ def test_a_climber_is_started_on_the_pump_house(page: Page, sedge: httpx.Client)
     page.until(lambda: len(stems()) == 2, "stems from both")
     page.until(lambda: "It climbs Pump house" in sentence(page), "in words")
 
-    # it bears leaves
-    page.one("[data-sentence] [aria-label^='its leaves']").click()
-    choose(page, "Leaf")
-    page.until(lambda: own().get("mix"), "a mix")
     climber = scene.of("climber")["id"]
     page.until(lambda: scene.placed(climber) > 100, "leaves")
-    page.keys(Keys.ESCAPE)
     assert differing(picture(page), bare) > 0.01, "they are seen"
+
+    # begun in another way, it stays where it was
+    page.button("Begin with…").click()
+    page.until(lambda: page.all("dialog[open] img"), "pictures")
+    page.button("begin with Bines").click()
+    page.until(lambda: own().get("wander") == 0.15, "bines")
+    assert own()["on"] == ["house"] and len(own()["points"]) == 2 and own()["mix"]
+    page.until(lambda: len(stems()) == 2, "from where they were")
 
     # a start is dragged along the wall: the other's stems stay as they are
     before = stems()

@@ -72,16 +72,18 @@ class Standing:
         self.rows = {one: k for k, one in enumerate(ids)}
 
     def gap(self, row: int, line: list[float]) -> float:
-        """Metres by which a ray passes the upright cylinder that a placement stands in; of what lies anyhow, the ball about its foot."""
+        """Metres by which a ray passes the upright cylinder that a placement stands in, or of what lies anyhow the ball about its foot, and a pixel or two about that."""
         eye, way = np.array(line[:3]), np.array(line[3:])
         at, (radius, height) = self.places[row], self.sizes[row]
         t = np.linspace(0, 400, 40_001)[:, None]
         p = eye + t * way - at
-        if self.ups[row] < 0.7:
-            return float(np.maximum(np.linalg.norm(p, axis=1) - np.hypot(radius, height), 0).min())
-        out = np.maximum(np.hypot(p[:, 0], p[:, 2]) - radius, 0)
-        above = np.maximum(np.maximum(p[:, 1] - height, -p[:, 1] - 0.3), 0)
-        return float(np.hypot(out, above).min())
+        if self.ups[row] < 0.95:
+            away = np.linalg.norm(p, axis=1) - np.hypot(radius, height)
+        else:
+            out = np.maximum(np.hypot(p[:, 0], p[:, 2]) - radius, 0)
+            above = np.maximum(np.maximum(p[:, 1] - height, -p[:, 1] - 0.3), 0)
+            away = np.hypot(out, above)
+        return max(0.0, float((away - 0.002 * t[:, 0]).min()))
 
 
 @pytest.fixture(scope="module")
@@ -132,8 +134,11 @@ def test_what_is_seen_is_told_by_its_id_at_fifty_places(many: tuple[Page, str, S
                 continue
             found = standing.rows[int(seen["id"])]
             assert standing.layers[found] == seen["layer"]
-            # what leans with a face stands a little out of an upright cylinder
-            assert standing.gap(found, answer["line"]) < 0.12 * standing.sizes[found, 1] + 0.03
+            # what leans with a face stands a little out of an upright cylinder; what is as small as a cushion of moss is
+            # drawn as a card facing the eye a metre away already, in a coarse view
+            wide, tall = standing.sizes[found]
+            most = max(0.12 * tall, min(0.5 * wide, 0.07)) + 0.03
+            assert standing.gap(found, answer["line"]) < most
             hits.append(found)
             if standing.sizes[row, 1] > 3:
                 quick = answer["quick"]

@@ -96,11 +96,12 @@ const SPECIAL: Record<string, LayerUi> = {
   },
   climber: {
     text: ClimberText,
-    begin: (open) => ({
-      on: giving(open.scene?.layers ?? [], 'thing')
-        .slice(-1)
-        .map((l) => l.id),
-    }),
+    begin: (open) => {
+      const layers = open.scene?.layers ?? [];
+      // walls rather than what grows
+      const found = [...giving(layers, 'thing').slice(-1), ...giving(giving(layers, 'curve'), 'solids').slice(-1)];
+      return { on: found.slice(-1).map((l) => l.id) };
+    },
     point: 'point',
     whole: 'where a climber starts',
     onThings: true,

@@ -3,6 +3,7 @@
   import { Button, Modal, Search } from 'flowbite-svelte';
   import type { Preset } from '../api/client';
   import { createQuery } from '@tanstack/svelte-query';
+  import { drawn } from '../layers/kinds';
   import { presetsQuery, waysQuery } from '../state/queries';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import PictureChoice from './PictureChoice.svelte';
@@ -24,7 +25,8 @@
     onway: (name: string) => void;
   } = $props();
   const presets = createQuery(() => presetsQuery(open));
-  const ways = createQuery(() => waysQuery(kind, open && Boolean(kind)));
+  // what is drawn has no place yet: it is begun in such a way once it is there
+  const ways = createQuery(() => waysQuery(kind, open && Boolean(kind) && !drawn(kind)));
   let words = $state('');
   let chosen = $state<string[]>([]); // asset ids and preset names, as "a:…" and "p:…"
   const wanted = $derived(words.toLowerCase().split(/\s+/).filter(Boolean));

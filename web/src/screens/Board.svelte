@@ -63,7 +63,7 @@
 
   /** The points of a new layer are drawn; it has `parameters` besides. */
   function draw(kind: string, parameters: Values) {
-    carried = parameters;
+    carried = { ...parameters, ...uiOf(kind).begin?.(open) };
     drawing = kind;
   }
 
