@@ -13,6 +13,7 @@ from scipy.spatial.transform import Rotation
 from trimesh.ray.ray_pyembree import RayMeshIntersector
 
 from plough.core.errors import ParameterError
+from plough.core.kinds import make
 from plough.core.layers import climber
 from plough.core.library import Library
 from plough.core.mesh.grid import Grid, clear_skins, free_lines, grid_of, nearest_fronts, skin_of
@@ -201,6 +202,17 @@ def test_a_pull_upwards_lifts_and_reach_and_age_are_lengths() -> None:
     old = run(age=100).layer("ivy").output
     assert young.placements is not None and old.placements is not None
     assert young.placements.count < 0.6 * old.placements.count
+
+
+def test_it_starts_outside_though_set_on_or_in_a_wall() -> None:
+    front = -14 + max(f.at[1] for f in make("building", HOUSE.parameters, 1).faces)
+    mesh = standing(run())
+    for z in (front + 0.4, front, front - 0.15):
+        found = run(points=[[-2.4, z], [2.6, z]]).layer("ivy").output
+        assert len(found.solids) == 2
+        for solid in found.solids:
+            assert solid.mesh.triangles > 1000
+            assert not mesh.contains(solid.mesh.positions.astype(float)[::7]).any()
 
 
 def test_it_starts_from_that_share_of_the_foot_which_faces_so() -> None:

@@ -72,6 +72,9 @@ MOST_TRIANGLES = 2_000_000  #: of what is climbed
 _STEP = 0.08  # metres
 _NEAR = 3.0  # metres from a point that something must be, to grow there
 _STANDS = 0.12  # metres above the ground at which it starts
+_LEVEL = 0.5  # metres that a face which is level counts as farther away
+_EIGHT = [(x, z) for x in (-1.0, 0.0, 1.0) for z in (-1.0, 0.0, 1.0) if x or z]
+_ABOUT = np.array([(0.0, 0.0, 0.0), *((0.3 * x, 0.0, 0.3 * z) for x, z in _EIGHT)])
 _FOOT = 0.6  # metres above the ground that a foot is
 _DENSE = 2.0  # starts a square metre of the foot, at 100 %
 _HANGS = 0.35  # of a whole turn, that leaves hang out of the plumb from side to side
@@ -365,16 +368,20 @@ def _wanted(
 
 
 def _settled(p: ClimberParameters, grid: Grid, wanted: _Starts) -> _Starts:
-    """Starts at the faces that are nearest, where one is near and nothing is between."""
-    found, foot = nearest_fronts(grid, wanted.at, _NEAR)
-    rows = np.nonzero(found >= 0)[0]
-    way = wanted.at[rows] - foot[rows]
+    """Starts at the faces that are nearest, seen from there or from close by, where nothing is between: a place that was set on a wall may lie in its footing."""
+    many = len(_ABOUT)
+    seen_from = (wanted.at[:, None] + _ABOUT).reshape(-1, 3)
+    found, foot = nearest_fronts(grid, seen_from, _NEAR)
+    way = seen_from - foot
     long = np.linalg.norm(way, axis=1, keepdims=True)
-    normal = np.where(long > 0.02, way / np.maximum(long, 1e-9), grid.normal[found[rows]])
-    at = foot[rows] + 0.01 * p.cling * normal
-    lines = np.stack([foot[rows] + 1e-4 * normal, at], axis=1)
-    free = free_lines(grid, lines)
-    return _Starts(wanted.ids[rows], at, normal).taken(free)
+    normal = np.where(long > 0.02, way / np.maximum(long, 1e-9), grid.normal[found])
+    at = foot + 0.01 * p.cling * normal
+    free = (found >= 0) & free_lines(grid, np.stack([foot + 1e-4 * normal, at], axis=1))
+    away = np.linalg.norm(foot - wanted.at.repeat(many, axis=0), axis=1)
+    away += _LEVEL * (np.abs(normal[:, 1]) > 0.7)  # rather up a wall than on a ledge
+    best = np.where(free, away, np.inf).reshape(-1, many).argmin(axis=1)
+    rows = np.arange(len(wanted.ids)) * many + best
+    return _Starts(wanted.ids, at[rows], normal[rows]).taken(free[rows])
 
 
 def _feet(
