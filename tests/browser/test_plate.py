@@ -155,10 +155,13 @@ def test_lamps_shine_when_it_is_dark_and_not_by_day(fine: Page, sedge: httpx.Cli
     assert 0.2 < (light.mean(axis=2) > 0.1).mean() < 0.9, "what is about the lamps, not all"
     red, _, blue = light[light.mean(axis=2) > 0.1].mean(axis=0)
     assert red > 1.5 * blue, "their light is warm"
-    assert np.array_equal(lit_by_day, day), "by day they are out"
+    assert light.mean() > 0.02
+    # no lighter than without; the shadows of leaves may fall a little otherwise in another scene
+    assert abs((lit_by_day - day).mean()) < 0.003, "by day they are out"
     assert 0.0005 < ((globes - lit).mean(axis=2) > 0.2).mean() < 0.02, "globes glow"
     standing = np.abs(globes_by_day - day).mean(axis=2)
-    assert (standing > 0.2).mean() > 0.0005 and (standing > 0.02).mean() < 0.02, "no shine by day"
+    assert (standing > 0.2).mean() > 0.0005, "they stand there by day, too"
+    assert abs((globes_by_day - day).mean()) < 0.003, "and do not shine"
     assert not fine.errors()
 
 
