@@ -239,6 +239,16 @@ def test_what_is_lacking_is_told() -> None:
     assert "near its starts" in told(points=[[40, 40]])
     assert "the limits are 2,000 stems" in told(starts="foot", share=100, stems=200, reach=0.2)
     assert told() == ""
+    # what has no faces but leaves that are cut out
+    leaves = document()
+    leaves["layers"][2]["parameters"] = {
+        "mix": [{"asset": "leaf"}],
+        "placed": [{"id": "a", "asset": "leaf", "seed": 1, "at": POINTS[0]}],
+    }
+    for own in ({}, {"starts": "foot", "share": 100}):
+        leaves["layers"][3]["parameters"] |= {"on": ["huts"], **own}
+        found = EVALUATOR.evaluate(read_document(leaves)).layer("ivy").output
+        assert "near its starts" in " ".join(f.text for f in found.findings)
     assert told(on=["gone"] * 1000).count("missing") == 1
 
 

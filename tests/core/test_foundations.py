@@ -116,6 +116,10 @@ def test_there_is_none_on_level_ground_nor_under_what_leans() -> None:
     assert not run("long", relief=0).layer("houses").output.solids
     leaning = run("long", up=[0.3, 0.1]).layer("houses").output
     assert len(bodies(leaning.solids)) == len(HOUSES) - 1
+    lifted = (
+        run("long", lift=40).layer("houses").output
+    )  # on purpose: nothing reaches down from there
+    assert len(bodies(lifted.solids)) == len(HOUSES) - 1
 
 
 def test_only_the_house_that_moves_gets_another() -> None:

@@ -402,7 +402,7 @@
       </div>
     </div>
   {/if}
-  {#if hints.length}
+  {#if hints.length && !held}
     <div
       class="absolute bottom-14 left-3.5 flex gap-3.5 rounded-md bg-[#232b20]/80 px-3 py-1.5 text-[11.5px] text-[#faf7ee]"
     >

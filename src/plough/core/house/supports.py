@@ -44,7 +44,9 @@ def supports(soup: Soup, storeys: Sequence[Storey], deep: float) -> None:
                         continue
                     stands.append(at)
                     owner = f"support {region.names[k]}-{s.number} {i}"
-                    _support(soup, owner, s, at, (b - a) / math.hypot(*(b - a)), wall, below, deep)
+                    _support(
+                        soup, owner, s, at, out, (b - a) / math.hypot(*(b - a)), wall, below, deep
+                    )
 
 
 def _places(a: Float64, b: Float64) -> list[Float64]:
@@ -63,13 +65,13 @@ def _support(
     owner: str,
     s: Storey,
     at: Float64,
+    out: float,
     way: Float64,
     wall: LineString,
     below: Polygon,
     deep: float,
 ) -> None:
     drawing, half = Drawing(), 0.5 * _THICK
-    out = float(wall.distance(Point(at)))
     if out >= _FAR - _IN and not below.buffer(half).contains(Point(at)):
         drawing.box((-half, half), (-deep, s.low), (-half, half), "timber")
         origin, across, front = np.array([*at, 0.0]), way, np.array([way[1], -way[0]])

@@ -275,7 +275,7 @@ def evaluate(p: ClimberParameters, inputs: Inputs) -> Output:
     far = _NEAR + rule.reach + rule.gap + 4.0 * _STEP + 0.01 * p.aside + broad
     if len(wanted.ids):
         things = things.taken(things.near(wanted.at, far))
-    if not len(wanted.ids) or not things.placed.count:
+    if not len(wanted.ids) or not things.triangles:
         inputs.find("nothing-there", "nothing that it could climb is near its starts")
         return nothing
     if things.triangles > MOST_TRIANGLES:
@@ -334,7 +334,7 @@ def _within_limits(
             f"and {MOST_METRES:,} m of them, so it starts {most} times"
         )
         inputs.find("too-many", text)
-    return _Starts(ids[:most], at[:most], np.empty((0, 3)))
+    return _Starts(ids[:most], at[:most], np.zeros((len(ids[:most]), 3)))
 
 
 def _density(p: ClimberParameters, grown: list[Stems], inputs: Inputs) -> float:
@@ -369,6 +369,8 @@ def _wanted(
 
 def _settled(p: ClimberParameters, grid: Grid, wanted: _Starts) -> _Starts:
     """Starts at the faces that are nearest, seen from there or from close by, where nothing is between: a place that was set on a wall may lie in its footing."""
+    if not len(grid.triangles):
+        return wanted.taken(np.empty(0, np.int64))
     many = len(_ABOUT)
     seen_from = (wanted.at[:, None] + _ABOUT).reshape(-1, 3)
     found, foot = nearest_fronts(grid, seen_from, _NEAR)

@@ -18,6 +18,7 @@ from plough.core.scene.inputs import Inputs
 
 VERSION = 1  #: raised when the same foundation comes out otherwise
 _STEP = 0.5  # metres along an outline at which the ground is looked at
+_MOST = 12.0  # metres down; what stands higher up than that was lifted on purpose
 _INTO = 0.25  # metres that it goes into the lowest ground
 _UPRIGHT = 0.999  # of a placement's up that is the vertical: what leans has no foundation
 
@@ -34,7 +35,7 @@ def foundations(placed: TiledPlacements, inputs: Inputs) -> tuple[Solid, ...]:
                 continue
             own = tile.placements.taken(rows)
             low = _depths(own, base, inputs.surface())
-            deep = np.nonzero(low > base.deep)[0]
+            deep = np.nonzero((low > base.deep) & (low <= _MOST))[0]
             if not len(deep):
                 continue
             own, low = own.taken(deep), low[deep]
