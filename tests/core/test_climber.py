@@ -288,11 +288,11 @@ def test_bad_numbers_name_their_field(own: dict[str, Any], field: str) -> None:
 
 
 def test_what_is_far_changes_nothing_and_what_is_near_does() -> None:
-    def ivy(*huts: Any) -> dict[str, bytes]:
+    def ivy(*huts: Any, by: Evaluator = EVALUATOR) -> dict[str, bytes]:
         own = document(points=POINTS[:1])
         placed = own["layers"][2]["parameters"]["placed"]
         placed += [{**placed[0], "id": f"b{k}", "at": at} for k, at in enumerate(huts)]
-        found = EVALUATOR.evaluate(read_document(own)).layer("ivy").output
+        found = by.evaluate(read_document(own)).layer("ivy").output
         assert found.placements is not None
         whole = found.placements.whole()
         solids = {s.name: s.mesh.positions.tobytes() for s in found.solids}
@@ -301,7 +301,9 @@ def test_what_is_far_changes_nothing_and_what_is_near_does() -> None:
     plain = ivy()
     assert ivy([25, -25]) == plain
     assert ivy([25, -25], [-28, -24]) == plain
-    assert ivy([-6, 8.2]) != plain
+    near = ivy([3.5, 5.5])
+    assert near != plain
+    assert near == ivy([3.5, 5.5], by=Evaluator(Library())), "nothing of it is from before"
 
 
 def soup(count: int, seed: int) -> trimesh.Trimesh:
