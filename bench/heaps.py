@@ -1,4 +1,4 @@
-"""Heaps: stones that are pushed apart, and stones that are dropped and settle."""
+"""Stones: one made, pushed apart, dropped; and a sheet laid over a thing."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ def heaped(many: int) -> tuple[Placements, Stood]:
 
 
 def heap_rows(into: Table) -> None:
-    """Pushed apart, and dropped."""
+    """Stones pushed apart, dropped, and made; a sheet laid."""
     for many, aim in ((500, ""), (2000, "≤ 2 s")):
         heap, stood = heaped(many)
         tree = cKDTree(heap.position)
@@ -51,3 +51,17 @@ def heap_rows(into: Table) -> None:
         make("heap", {"parts": parts, "count": 200, "radius": 1.0}, next(seeds))
 
     row(into, "200 stones dropped and settled", median(dropped, 3), told, near, "≤ 5 s")
+    boulder = {**preset("field-boulder").parameters, "triangles": 3000}
+
+    def rock() -> None:
+        make("rock", boulder, next(seeds))
+
+    row(into, "a boulder of 3,000 triangles", median(rock, 15), told, near, "≤ 60 ms")
+    barrel = {"kind": "vessel", "version": 1, "parameters": preset("barrel").parameters}
+    under = [{"id": "p", "asset": "barrel", "lent": barrel}]
+
+    def laid() -> None:
+        own = {"hung": "over", "body": "things", "parts": under, "wide": 2 + 1e-4 * next(seeds)}
+        make("cloth", own, 1)
+
+    row(into, "a sheet of 40 points laid over a barrel", median(laid, 5), told, near)

@@ -15,7 +15,7 @@ from plough.core.presets import preset
 from plough.core.scene import Evaluator, SceneDocument, read_document
 
 _YARDSTICK = "one pass of numpy.sqrt over 10 M"
-_HOUSE = {"kit": "flint", "body": "tee", "long": 16, "wide": 7, "wing": 6, "storeys": 2}
+_HOUSE = {"kit": "flint", "body": "tee", "long": 20, "wide": 7, "wing": 8, "storeys": 2}
 
 
 def house_rows(into: Table) -> None:
@@ -25,11 +25,15 @@ def house_rows(into: Table) -> None:
     seeds = count(1)
     openings = make("building", _HOUSE, 1).counts["openings"]
 
-    def raised() -> None:
+    def filled() -> None:
         make("building", {**_HOUSE, "door": 0.4 + 1e-6 * next(seeds)}, 1)
 
+    def raised() -> None:
+        make("building", {**_HOUSE, "long": 20 + 1e-4 * next(seeds)}, 1)
+
     told = f"a house with {openings} openings, all of it in one mesh"
-    row(into, told, median(raised, 15), _YARDSTICK, passes, "≤ 10 ms")
+    row(into, f"{told}: filled otherwise", median(filled, 15), _YARDSTICK, passes, "≤ 10 ms")
+    row(into, f"{told}: over another plan", median(raised, 15), _YARDSTICK, passes)
     rng = np.random.default_rng(1)
     outlines = []
     for _ in range(100):

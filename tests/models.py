@@ -82,6 +82,15 @@ NEEDS: dict[str, dict[str, Any]] = {
             for lent in ({"kind": "rock", "version": 1, "parameters": {"triangles": 120}},)
         ]
     },
+    "cloth": {
+        "parts": [
+            {
+                "id": "p",
+                "asset": "vessel",
+                "lent": {"kind": "vessel", "version": 1, "parameters": {}},
+            }
+        ]
+    },
     "heap": {
         "parts": [
             {"id": "p", "asset": "rock", "seeds": 2, "lent": lent}

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import math
 import sys
+from collections.abc import Callable
 from functools import partial
 from itertools import count
 from pathlib import Path
@@ -16,7 +17,7 @@ from plough.core.errors import FormatError, ParameterError, PloughError
 
 if TYPE_CHECKING:
     from plough.core.library import Library
-    from plough.core.scene import Evaluation
+    from plough.core.scene import Evaluation, SceneDocument
 
 app = typer.Typer(
     add_completion=False,
@@ -249,24 +250,28 @@ def _read(path: Path) -> bytes:
         raise ParameterError(str(path), f"cannot be read: {error.strerror}") from None
 
 
-def _evaluated(path: Path, files: Path | None) -> tuple[Evaluation, Library]:
+def _evaluated(
+    path: Path, files: Path | None, asked: Callable[[SceneDocument], SceneDocument] = lambda d: d
+) -> tuple[Evaluation, Library]:
     """As `_came_to`. Raises `FormatError` where a file is missing: a pipeline is not to go on without."""
-    evaluation, library = _came_to(path, files)
+    evaluation, library = _came_to(path, files, asked)
     for finding in (f for layer in evaluation.layers for f in layer.output.findings):
         if finding.code == "missing-file":
             raise FormatError(finding.text)
     return evaluation, library
 
 
-def _came_to(path: Path, files: Path | None) -> tuple[Evaluation, Library]:
-    """What a scene document comes to, and what it was made with."""
+def _came_to(
+    path: Path, files: Path | None, asked: Callable[[SceneDocument], SceneDocument] = lambda d: d
+) -> tuple[Evaluation, Library]:
+    """What a scene document comes to, and what it was made with; `asked` changes it before."""
     from plough.core.demo import demo_file
     from plough.core.formats.folder import folder_loader
     from plough.core.library import Library
     from plough.core.scene import Evaluator, read_document
 
     library = Library(load=partial(demo_file, besides=folder_loader(files)) if files else demo_file)
-    return Evaluator(library).evaluate(read_document(_read(path))), library
+    return Evaluator(library).evaluate(asked(read_document(_read(path)))), library
 
 
 @app.command()
@@ -430,21 +435,69 @@ def geojson(
 
 @app.command()
 def bake(
-    path: Annotated[Path, typer.Argument(help="A scene document.")], out: Out, files: Files = None
+    path: Annotated[Path, typer.Argument(help="A scene document.")],
+    out: Out,
+    files: Files = None,
+    profile: Annotated[
+        str | None,
+        typer.Option(
+            help="For which device: phone, console or high-end; by default as the scene says."
+        ),
+    ] = None,
+    only: Annotated[
+        str,
+        typer.Option(help="Ids of layers with commas between them; the ground comes with them."),
+    ] = "",
+    set_: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--set", help="NAME=VALUE of the bake, such as packing=meshopt; may be repeated."
+        ),
+    ] = None,
+    as_json: Annotated[
+        bool,
+        typer.Option(
+            "--json", help="A line of JSON for each part as it is done, and one in the end."
+        ),
+    ] = False,
 ) -> None:
-    """Bake a scene document into a folder: scene.glb, placements.csv, manifest.json, levels/."""
+    """Bake a scene document into a folder: scene.glb, placements.csv, manifest.json, levels/, images/."""
     from plough.core.bake.bundle import Baker
+    from plough.core.parameters import with_values
+    from plough.core.scene.weight import PROFILES
 
-    baker = Baker(*_evaluated(path, files))
+    settings = _settings(set_ or [])
+    if profile is not None and profile not in PROFILES:
+        raise ParameterError(
+            "--profile",
+            f"there is no profile {profile!r}; profiles are {', '.join(PROFILES)}",
+            value=profile,
+        )
+
+    def asked(document: SceneDocument) -> SceneDocument:
+        own = document.settings.model_copy(update={"profile": profile} if profile else {})
+        *layers, last = document.layers
+        last = last.model_copy(update={"parameters": with_values(last.parameters, settings)})
+        return document.model_copy(update={"settings": own, "layers": (*layers, last)})
+
+    evaluation, library = _evaluated(path, files, asked)
+    baker = Baker(evaluation, library, [name for name in only.split(",") if name])
     known = len(baker.parts())
     for done, (name, made) in enumerate(baker.run(), start=1):
-        print(f"\r{done} of {known} · {name:<60}", end="", file=sys.stderr, flush=True)
+        if as_json:
+            print(json.dumps({"done": done, "known": known, "part": name}), flush=True)
+        else:
+            print(f"\r{done} of {known} · {name:<60}", end="", file=sys.stderr, flush=True)
         for file, data in made.items():
             target = out / file
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_bytes(data)
+    total = sum(map(len, baker.files.values()))
+    if as_json:
+        print(json.dumps({"out": str(out), "files": len(baker.files), "bytes": total}))
+        return
     print(file=sys.stderr)
-    print(f"{out}: {len(baker.files)} files, {sum(map(len, baker.files.values())):,} bytes")
+    print(f"{out}: {len(baker.files)} files, {total:,} bytes")
 
 
 Host = Annotated[str, typer.Option(envvar="PLOUGH_HOST", help="Address to listen on.")]

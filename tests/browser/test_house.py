@@ -55,6 +55,17 @@ def test_a_house_is_built_on_pulled_split_filled_and_of_another_kit(
     page.until(lambda: cells("w0-0") == 6, "one cell more")
     page.chord(Keys.CONTROL, "z")
     page.until(lambda: cells("w0-0") == 5, "undone")
+    # a gable is left without its window
+    page.one("[data-cell='w1-gable1/0']").click()
+    Select(page.one("[aria-label='piece in this cell']")).select_by_value("")
+    gable = {"id": "w1-gable1", "cells": [{"cell": 0, "piece": ""}]}
+    page.until(lambda: any(f.items() >= gable.items() for f in own()["faces"]), "a bare gable")
+    page.until(
+        lambda: (
+            "nothing" in (page.one("[data-cell='w1-gable1/0']").get_attribute("aria-label") or "")
+        ),
+        "it is seen",
+    )
     # the face over it is reached by an arrow and pulled out
     page.one("[data-cell='w0-0/0']").send_keys(Keys.ARROW_UP)
     field = page.one("[aria-label='Pulled out, value']")
@@ -184,4 +195,83 @@ def test_faces_are_chosen_pulled_and_split_in_the_view(
     page.rested()
     click(-7.5, 5.5, 0)
     page.until(lambda: not chosen(), "let go")
+    assert not page.errors()
+
+
+def test_pieces_of_ones_own_stand_in_its_cells(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    address = f"/api/scenes/{scene_id}"
+    for kind, name, values in (
+        ("building", "Mill", {"storeys": 2, "long": 15}),
+        ("piece", "Wide light", {"across": 5}),
+        ("vessel", "Jar", {"height": 0.6}),
+    ):
+        body = {"kind": kind, "name": name, "parameters": values, "seeds": [1]}
+        assert sedge.post(f"{address}/assets", json=body).status_code == 201
+
+    def assets() -> list[dict[str, Any]]:
+        return sedge.get(address).json()["assets"]  # type: ignore[no-any-return]
+
+    def called(name: str) -> dict[str, Any]:
+        return next(a for a in assets() if a["name"] == name)
+
+    def pieces() -> list[dict[str, Any]]:
+        return called("Mill")["parameters"].get("pieces", [])  # type: ignore[no-any-return]
+
+    page.sign_in("sedge")
+    page.driver.get(f"{page.base}/#/scene/{scene_id}/asset/{called('Mill')['id']}")
+    page.until(lambda: "triangles" in page.text("main"), "the house")
+    page.button("Elevation").click()
+    page.until(lambda: page.all("[data-cell^='w0-0/']"), "its cells")
+
+    def filled(with_: str) -> int:
+        labels = [c.get_attribute("aria-label") or "" for c in page.all("[data-cell]")]
+        return sum(with_ in label for label in labels)
+
+    casements = filled("casement")
+    page.driver.find_element("xpath", "//button[@role='tab'][normalize-space()='Kit']").click()
+    # a house piece in place of the kit's
+
+    def choose(name: str) -> None:
+        Select(page.one("[aria-label='asset to take as a piece']")).select_by_visible_text(name)
+
+    choose("Wide light")
+    page.button("Add").click()
+    page.until(lambda: len(pieces()) == 1, "it is taken")
+    Select(page.one("[aria-label='Wide light: Stands']")).select_by_value("casement")
+    page.until(lambda: (pieces()[0]["name"], pieces()[0]["role"]) == ("casement", "none"), "for it")
+    assert not page.all("[aria-label='Wide light: Sized']"), "it is drawn to its cell"
+    page.until(lambda: filled("casement") == casements, "the cells stay")
+    # any other asset beside them, then far more often
+    choose("Jar")
+    page.button("Add").click()
+    page.until(lambda: len(pieces()) == 2, "two")
+    field = page.one("input[aria-label='Share, value']")
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("40" + Keys.ENTER)
+    page.until(lambda: pieces()[1]["share"] == 40, "often")
+    page.until(lambda: filled("Jar") > 2, "they stand in its cells")
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: pieces()[1]["share"] == 1, "undone")
+    # the same once more has a name of its own, and what one stands for is not offered to another
+    choose("Jar")
+    page.button("Add").click()
+    page.until(lambda: len(pieces()) == 3, "the same again")
+    assert pieces()[2]["name"] == "Jar 2"
+    stands = page.until(lambda: page.all("[aria-label='Jar: Stands']"), "its choices")[-1]
+    assert "casement" not in [o.get_attribute("value") for o in Select(stands).options]
+    Select(stands).select_by_value("panel")
+    page.until(lambda: pieces()[2]["name"] == "panel", "for a panel")
+    Select(page.all("[aria-label='Jar: Stands']")[-1]).select_by_value("")
+    page.until(lambda: pieces()[2]["name"] == "Jar 2", "beside them again")
+    page.all("[aria-label='take Jar out']")[-1].click()
+    page.until(lambda: len(pieces()) == 2, "taken out")
+    # a new one, which is then worked on
+    page.button("New house piece").click()
+    page.until(lambda: len(pieces()) == 3, "three")
+    page.button("open Mill piece on the bench").click()
+    page.until(lambda: page.driver.current_url.endswith(called("Mill piece")["id"]), "its bench")
+    page.until(lambda: page.all("[data-triangles]"), "the piece")
+    assert called("Mill piece")["kind"] == "piece"
     assert not page.errors()

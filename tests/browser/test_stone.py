@@ -298,9 +298,43 @@ def test_stones_fall_into_a_heap(page: Page, sedge: httpx.Client, scene_id: str)
     # a second asset comes into it
     tab = "//button[@role='tab'][normalize-space()='Parts']"
     page.driver.find_element(By.XPATH, tab).click()
-    Select(page.one("select[aria-label='asset to add to the heap']")).select_by_index(1)
+    Select(page.one("select[aria-label='asset to add']")).select_by_index(1)
     page.button("Add").click()
     page.until(lambda: len(heap()["parameters"]["parts"]) == 2, "two assets lie in it")
+    assert not page.errors()
+
+
+def test_a_sheet_is_laid_over_a_thing(page: Page, sedge: httpx.Client, scene_id: str) -> None:
+    scene = opened(page, sedge, scene_id)
+    body = {"kind": "rock", "name": "Block", "parameters": {"triangles": 400}, "seeds": [3]}
+    rock = sedge.post(f"{scene.address}/assets", json=body).json()["created_id"]
+    page.driver.get(f"{page.base}/#/scene/{scene_id}/asset/{rock}")
+
+    def sheet() -> dict[str, Any]:
+        assets = sedge.get(scene.address).json()["assets"]
+        found: dict[str, Any] = next((a for a in assets if a["kind"] == "cloth"), {})
+        return found
+
+    page.until(lambda: page.button("Cover…").is_enabled(), "the bench")
+    page.button("Cover…").click()
+    page.until(lambda: sheet().get("name") == "Block covered", "another asset")
+    own = sheet()["parameters"]
+    assert own["parts"][0]["asset"] == rock and own["wide"] == own["long"] > 0.5
+    page.until(lambda: "cloth" in page.text("[role=status]"), "its bench")
+    page.until(lambda: page.number("[data-triangles]", "data-triangles") > 1500, "the sheet")
+    whole = page.number("[data-triangles]", "data-triangles")
+    tab = "//button[@role='tab'][normalize-space()='Hung']"
+    page.driver.find_element(By.XPATH, tab).click()
+    page.one("input[aria-label='With what it lies on']").click()
+    page.until(lambda: sheet()["parameters"]["shown"] is False, "the sheet alone")
+    page.until(
+        lambda: page.number("[data-triangles]", "data-triangles") < whole - 300, "fewer triangles"
+    )
+    page.chord(Keys.CONTROL, "z")
+    page.until(lambda: sheet()["parameters"]["shown"] is True, "undone")
+    page.button("take Block out").click()
+    page.until(lambda: sheet()["parameters"]["parts"] == [], "nothing beneath")
+    page.until(lambda: page.all("[data-triangles]"), "a sheet on the ground")
     assert not page.errors()
 
 

@@ -7,6 +7,7 @@ import json
 import os
 import subprocess
 import sys
+import threading
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +16,7 @@ import pytest
 import trimesh
 
 from plough.core.bake.bundle import Baker, bake
-from plough.core.errors import TooLargeError
+from plough.core.errors import Superseded, TooLargeError
 from plough.core.formats import glb
 from plough.core.formats.glb_read import read_json
 from plough.core.hashing import digest
@@ -30,13 +31,27 @@ WEB = Path(__file__).resolve().parents[2] / "web"
 
 def validate(path: Path) -> dict[str, Any]:
     script = (
-        "const v=require('gltf-validator');const fs=require('fs');"
-        "v.validateBytes(new Uint8Array(fs.readFileSync(process.argv[1])),{maxIssues:200}).then(r=>console.log(JSON.stringify(r.issues)))"
+        "const v=require('gltf-validator');const fs=require('fs');const path=require('path');const at=process.argv[1];"
+        "const read=(f)=>new Uint8Array(fs.readFileSync(f));"
+        "const externalResourceFunction=(u)=>new Promise((ok)=>ok(read(path.join(path.dirname(at),u))));"
+        "v.validateBytes(read(at),{maxIssues:200,externalResourceFunction}).then(r=>console.log(JSON.stringify(r.issues)))"
     )
     done = subprocess.run(
         ["node", "-e", script, str(path)], cwd=WEB, capture_output=True, text=True, check=True
     )
     return json.loads(done.stdout)  # type: ignore[no-any-return]
+
+
+def sound(files: dict[str, bytes], folder: Path) -> None:
+    """Each GLB is valid where it lies among the others."""
+    for name, data in files.items():
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(data)
+    for name in files:
+        if name.endswith(".glb"):
+            issues = validate(folder / name)
+            assert (issues["numErrors"], issues["numWarnings"]) == (0, 0), issues["messages"][:3]
 
 
 def test_the_bake_is_valid_complete_and_the_same_each_time(tmp_path: Path) -> None:
@@ -46,12 +61,7 @@ def test_the_bake_is_valid_complete_and_the_same_each_time(tmp_path: Path) -> No
     result = bake(evaluation, library, lambda done, known, name: seen.append((done, known)))
     assert seen == [(k + 1, len(seen)) for k in range(len(seen))]
     assert bake(Evaluator().evaluate(small()), Library()).files == result.files
-    for name, data in result.files.items():
-        if name.endswith(".glb"):
-            path = tmp_path / Path(name).name
-            path.write_bytes(data)
-            issues = validate(path)
-            assert (issues["numErrors"], issues["numWarnings"]) == (0, 0), issues["messages"][:3]
+    sound(result.files, tmp_path)
     for entry in result.manifest["files"]:
         assert digest(result.files[entry["path"]]) == entry["blake2b"]
         assert len(result.files[entry["path"]]) == entry["bytes"]
@@ -143,6 +153,43 @@ def test_positions_in_the_file_are_those_of_the_placements() -> None:
     evaluated = whole.position[whole.variant == 0]
     assert np.array_equal(stored[:, [0, 2]], evaluated[:, [0, 2]])
     assert np.abs(stored[:, 1] - evaluated[:, 1]).max() < 0.03, "set down on the written ground"
+
+
+def test_images_of_levels_lie_beside_them_each_once_or_inside() -> None:
+    files = {
+        lie: bake(Evaluator(library).evaluate(small(bake={"images_lie": lie})), library).files
+        for lie, library in (("beside", Library()), ("inside", Library()))
+    }
+    beside, inside = files["beside"], files["inside"]
+    images = {name for name in beside if name.startswith("images/")}
+    assert images and not any(name.startswith("images/") for name in inside)
+    assert len({digest(beside[name]) for name in images}) == len(images), "each is there once"
+    named: set[str] = set()
+    for name, data in beside.items():
+        if not name.startswith("levels/"):
+            continue
+        own = {i["uri"] for i in read_json(data).get("images", ())}
+        assert own and all(uri.startswith("../images/") for uri in own)
+        named |= {uri[3:] for uri in own}
+        # within the file they are the same
+        told = read_json(inside[name])
+        assert len(told["images"]) == len(own) and all("bufferView" in i for i in told["images"])
+    assert named == images
+    assert sum(map(len, beside.values())) < sum(map(len, inside.values()))
+    assert beside["scene.glb"] == inside["scene.glb"], "it holds its images in either case"
+
+
+def test_a_bake_that_is_left_stops() -> None:
+    library = Library()
+    baker = Baker(Evaluator(library).evaluate(small()), library)
+    parts = baker.run()
+    next(parts)
+    before = threading.active_count()
+    assert before > 1
+    parts.close()
+    assert threading.active_count() < before
+    with pytest.raises(Superseded):
+        baker._check()
 
 
 def test_the_parts_are_known_beforehand() -> None:

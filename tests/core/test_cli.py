@@ -80,6 +80,35 @@ def test_bake_writes_all_files(tmp_path: Path) -> None:
     assert (tmp_path / "out/placements.csv").read_text().startswith("id,layer,asset,variant,")
 
 
+def test_bake_for_a_pipeline(tmp_path: Path) -> None:
+    source, out = tmp_path / "small.json", tmp_path / "out"
+    source.write_text(json.dumps(SMALL))
+    asked = ("--only", "sedges", "--set", "packing=meshopt", "--set", "images=webp")
+    done = plough("bake", str(source), "--out", str(out), "--json", *asked, "--profile", "phone")
+    assert done.returncode == 0, done.stderr
+    lines = [json.loads(line) for line in done.stdout.splitlines()]
+    *parts, last = lines
+    assert [p["done"] for p in parts] == list(range(1, parts[0]["known"] + 1))
+    written = [p for p in out.rglob("*") if p.is_file()]
+    assert last["files"] == len(written)
+    assert last["bytes"] == sum(p.stat().st_size for p in written)
+    manifest = json.loads((out / "manifest.json").read_text())
+    assert [x["id"] for x in manifest["layers"]] == ["sedges"]
+    rows = (out / "placements.csv").read_text().splitlines()[1:]
+    assert rows and all(row.split(",")[1] == "sedges" for row in rows)
+    assert b"EXT_meshopt_compression" in (out / "scene.glb").read_bytes()[:200_000]
+    assert {p.suffix for p in (out / "images").iterdir()} == {".webp"}
+    for arguments, words in (
+        (("--only", "sedge"), "only: there is no layer 'sedge'"),
+        (("--profile", "watch"), "--profile: there is no profile 'watch'"),
+        (("--set", "packing=zip"), "packing"),
+        (("--set", "pack=zip"), "pack"),
+    ):
+        wrong = plough("bake", str(source), "--out", str(tmp_path / "no"), *arguments)
+        assert wrong.returncode == 1 and words in wrong.stderr, wrong.stderr
+    assert not (tmp_path / "no").exists()
+
+
 def test_the_reference_page_is_up_to_date() -> None:
     page = Path(__file__).resolve().parents[2] / "docs/kinds.md"
     assert plough("kinds", "--reference").stdout == page.read_text(), (

@@ -219,6 +219,22 @@ def test_it_starts_outside_though_set_on_or_in_a_wall() -> None:
         assert through(mesh, lines_of(found)) == 0
 
 
+def test_it_starts_as_high_on_a_face_as_its_point_lies() -> None:
+    front = -14 + max(f.at[1] for f in make("building", HOUSE.parameters, 1).faces)
+
+    def stems(*point: float) -> dict[str, Any]:
+        found = run(points=[[2.6, front], point], up=1.0, thick=0.5)
+        assert through(standing(found), lines_of(found)) == 0
+        return {s.name: s.mesh.positions for s in found.layer("ivy").output.solids}
+
+    at = [stems(-2.4, front), stems(-2.4, front, 1.2), stems(-2.4, front, 2.0)]
+    first, second = at[0]
+    lowest = [float(s[second][:, 1].min()) for s in at]
+    # a house stands on its base; what is pulled upwards goes hardly below where it starts
+    assert np.diff(lowest) == pytest.approx([1.2 - 0.12, 0.8], abs=0.25)
+    assert len({s[first].tobytes() for s in at}) == 1, "the other start keeps its stems"
+
+
 def test_it_starts_from_that_share_of_the_foot_which_faces_so() -> None:
     def starts(**own: Any) -> set[str]:
         found = run(starts="foot", stems=1, **own).layer("ivy").output
@@ -278,6 +294,8 @@ def test_too_much_is_refused_before_it_is_grown(monkeypatch: pytest.MonkeyPatch)
         ({"dense": float("nan")}, "dense"),
         ({"points": [[0, 0]] * 61}, "points"),
         ({"points": []}, "points"),
+        ({"points": [[0, 0, 61]]}, "points.0"),
+        ({"points": [[0, 0, 1, 1]]}, "points.0"),
         ({"size": [500, 5]}, "size"),
     ],
 )

@@ -10,11 +10,14 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import plough.core.build.cloth as cloth_module
+from plough.core.build import draping
 from plough.core.build.cloth import ClothParameters, _sheet
-from plough.core.build.draping import settled
+from plough.core.build.draping import body_of, settled
+from plough.core.errors import TooLargeError
 from plough.core.kinds import Product, get_kind
 from plough.core.parameters import build
-from plough.core.presets import all_presets
+from plough.core.presets import all_presets, preset
 
 CLOTHS = [p for p in all_presets() if p.kind == "cloth"]
 HUNG = ["line", "corners", "ridge", "over"]
@@ -191,3 +194,104 @@ def test_any_valid_sheet_settles(data: st.DataObject) -> None:
     cloth = m.positions[np.unique(part(product, "cloth"))]
     assert np.abs(cloth).max() < 80
     assert cloth[:, 1].min() > -0.2
+
+
+ROCK = {"kind": "rock", "version": 1, "parameters": {"triangles": 800}}
+JAR = {"kind": "vessel", "version": 1, "parameters": preset("water-jar").parameters}
+
+
+def things(*lent: Any, apart: float = 0.7) -> list[dict[str, Any]]:
+    return [
+        {"id": f"t{k}", "asset": f"a{k}", "seed": k + 1, "at": [apart * k, 0, 0], "lent": x}
+        for k, x in enumerate(lent)
+    ]
+
+
+def over(parts: Any, **own: Any) -> Product:
+    return made(hung="over", body="things", parts=parts, **{"wind": 0, "points": 48, **own})
+
+
+def sheet_of(product: Product) -> tuple[Any, Any]:
+    """Its points and triangles."""
+    faces = part(product, "cloth")
+    at, index = np.unique(faces, return_inverse=True)
+    return product.mesh.positions[at].astype(float), index.reshape(-1, 3)
+
+
+@pytest.mark.parametrize("lent", [(ROCK,), (ROCK, ROCK), (JAR,), (JAR, JAR, JAR)])
+def test_it_lies_on_whatever_it_is_hung_over_and_goes_through_nothing(lent: Any) -> None:
+    apart = 0.3 if lent[0] is JAR else 0.9
+    product = over(things(*lent, apart=apart), wide=2.4, long=2.2)
+    at, faces = sheet_of(product)
+    count = product.mesh.triangles - len(faces)
+    rest = np.concatenate(
+        [part(product, p.material) for p in product.mesh.parts if p.material != "cloth"]
+    )
+    assert len(rest) == count > 500, "what it lies on comes with it"
+    solid = trimesh.Trimesh(product.mesh.positions, rest, process=False)
+    # from above nothing is seen of it where the sheet is, and the sheet is nowhere cut
+    x, z = np.meshgrid(np.linspace(-1, 1.8, 90), np.linspace(-1, 1, 70))
+    origins = np.stack([x.ravel(), np.full(x.size, 9.0), z.ravel()], axis=1)
+    down = np.tile([0.0, -1.0, 0.0], (len(origins), 1))
+    sheet = trimesh.Trimesh(at, faces, process=False)
+    tops = []
+    for mesh in (sheet, solid):
+        hit, ray, _ = mesh.ray.intersects_location(origins, down, multiple_hits=False)
+        top = np.full(len(origins), np.nan)
+        top[ray] = hit[:, 1]
+        tops.append(top)
+    both = np.isfinite(tops[0]) & np.isfinite(tops[1])
+    lies = tops[0][both] - tops[1][both]
+    assert both.sum() > 150
+    assert lies.min() > -0.004
+    assert np.quantile(lies, 0.05) < 0.03, "it lies on it, and does not float"
+    assert at[:, 1].min() > -1e-6
+
+
+@pytest.mark.parametrize("own", [{"size": 2.5}, {"tall": 3}, {"at": [0, 1.5, 0]}])
+def test_it_is_laid_from_above_whatever_becomes_of_what_is_beneath(own: dict[str, Any]) -> None:
+    product = over([{**things(ROCK)[0], **own}], wide=4, long=4)
+    at, _ = sheet_of(product)
+    top = max(
+        product.mesh.positions[part(product, p.material)][..., 1].max()
+        for p in product.mesh.parts
+        if p.material != "cloth"
+    )
+    assert top > 1.2 and top < at[:, 1].max() < top + 0.06
+
+
+@pytest.mark.parametrize("spans", [0.0, 0.4, 2.0])
+@pytest.mark.parametrize("size", [(0.1, 0.1, 0.1), (1, 1, 1), (200, 0.2, 0.2), (200, 200, 200)])
+def test_a_body_is_known_at_so_many_points_at_most(size: Any, spans: float) -> None:
+    box = trimesh.creation.box(size)
+    body = body_of(np.asarray(box.triangles, float), spans)
+    assert 27 <= body.away.size < 2.5 * draping._MOST_POINTS
+    assert body.cell >= draping._FINEST and np.isfinite(body.away).all()
+
+
+def test_hollows_are_spanned_as_far_as_told() -> None:
+    depth = {}
+    for spans in (0, 60):
+        product = over(things(JAR), spans=spans, wide=1.6, long=1.6, stuff="linen")
+        at, _ = sheet_of(product)
+        middle = np.hypot(at[:, 0], at[:, 2]) < 0.05
+        depth[spans] = float(product.mesh.positions[:, 1].max() - at[middle, 1].min())
+    assert depth[60] < 0.04 < 1.5 * depth[60] + 0.02 < depth[0]
+
+
+def test_what_it_lies_on_comes_with_it_or_not() -> None:
+    whole, bare = (over(things(ROCK), shown=shown) for shown in (True, False))
+    assert set(whole.materials) == {"cloth", "a0 stone"} and set(bare.materials) == {"cloth"}
+    assert len(whole.collider.pieces) == 1 and not bare.collider.pieces
+    assert np.array_equal(sheet_of(whole)[0], sheet_of(bare)[0]), "the sheet is the same"
+    assert not over(things(ROCK), game={"collider": "none"}).collider.pieces
+    assert over(things(ROCK, JAR)).mesh.triangles > over(things(ROCK, JAR), detail=1).mesh.triangles
+
+
+def test_what_is_not_there_or_too_much_is_told_or_left_out(monkeypatch: pytest.MonkeyPatch) -> None:
+    gone = over([{"id": "p", "asset": "gone"}])
+    assert set(gone.materials) == {"cloth"} and sheet_of(gone)[0][:, 1].max() < 0.2
+    monkeypatch.setattr(cloth_module, "MOST_TRIANGLES", 700)
+    with pytest.raises(TooLargeError, match="the limit is 700") as failed:
+        over(things({**ROCK, "parameters": {"triangles": 801}}))
+    assert failed.value.field == "parts"

@@ -190,7 +190,14 @@ def test_a_bake_writes_them_beside_the_levels_when_asked() -> None:
     assert not BakeParameters().domes and not [f for f in plain if f.startswith("domes/")]
     files = bake(Evaluator(library).evaluate(with_domes(small())), library).files
     labels = {f.split("/")[1].rsplit("-", 1)[0] for f in plain if f.startswith("levels/")}
-    assert {f for f in files if f not in plain} == {f"domes/{label}.glb" for label in labels}
+    more = {f for f in files if f not in plain}
+    assert {f for f in more if f.startswith("domes/")} == {f"domes/{label}.glb" for label in labels}
+    # and their images beside them
+    named = {
+        i["uri"] for f in more if f.startswith("domes/") for i in read_json(files[f])["images"]
+    }
+    assert all(f.startswith(("domes/", "images/")) for f in more)
+    assert {f"../{f}" for f in more if f.startswith("images/")} <= named
     assert all(files[f] == plain[f] for f in plain if f != "manifest.json")
     for label in labels:
         doc = read_json(files[f"domes/{label}.glb"])

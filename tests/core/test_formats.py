@@ -90,6 +90,27 @@ def test_usd_holds_each_seed_as_a_variant(tmp_path: Path) -> None:
             assert (tmp_path / file.Get().path).exists()
 
 
+@pytest.mark.parametrize("kind", sorted(all_kinds()))
+def test_usd_is_without_fault_for_the_formats_own_validators(kind: str, tmp_path: Path) -> None:
+    from pxr import Usd, UsdValidation
+
+    products = [(seed, make(kind, SMALL if kind == "tree" else {}, seed)) for seed in (1, 2)]
+    told = [(s, p.mesh, p.materials) for s, p in products]
+    files = asset_usd(told, kind, embedded_images(Cache()), products[0][1].lamps)
+    for name, data in files.items():
+        path = tmp_path / name
+        path.parent.mkdir(exist_ok=True)
+        path.write_bytes(data)
+    stage = Usd.Stage.Open(str(tmp_path / f"{kind}.usdc"))
+    validators = UsdValidation.ValidationRegistry().GetOrLoadAllValidators()
+    assert len(validators) > 10
+    chosen = stage.GetDefaultPrim().GetVariantSet("seed")
+    for name in chosen.GetVariantNames():
+        chosen.SetVariantSelection(name)
+        found = UsdValidation.ValidationContext(validators).Validate(stage)
+        assert not found, [e.GetMessage() for e in found]
+
+
 def test_a_film_has_one_topology_and_ends_as_the_tree(tmp_path: Path) -> None:
     p = build(TreeParameters, SMALL)
     data = film_glb(p, 3, 6, 4.0, no_images)

@@ -7,6 +7,9 @@ from typing import Any
 import numpy as np
 import pytest
 
+from plough.core.build import fused
+from plough.core.build import heap as kind_module
+from plough.core.cache import Cache
 from plough.core.errors import ParameterError, Superseded, TooLargeError
 from plough.core.kinds import Product, make
 from plough.core.library.references import resolve
@@ -58,11 +61,9 @@ def test_it_is_a_heap_and_all_of_it_is_held_up() -> None:
     assert tops[inner].mean() > 1.3 * tops[outer].mean()
 
 
-def test_the_same_seed_is_the_same_heap_cold_or_warm() -> None:
-    from plough.core.build import heap as module
-
+def test_the_same_seed_is_the_same_heap_cold_or_warm(monkeypatch: pytest.MonkeyPatch) -> None:
     first = heap(7, count=25)
-    module._heaps = type(module._heaps)(1)  # what was kept is gone
+    monkeypatch.setattr(kind_module, "_heaps", Cache(1))  # what was kept is gone
     assert heap(7, count=25).mesh.positions.tobytes() == first.mesh.positions.tobytes()
     assert heap(8, count=25).mesh.positions.tobytes() != first.mesh.positions.tobytes()
 
@@ -176,3 +177,41 @@ def test_a_heap_can_lie_in_a_heap_and_not_in_itself() -> None:
     made = make("heap", found.parameters, 1)
     assert made.counts == {"things": 4}
     assert len(made.collider.pieces) == 12
+
+
+@pytest.mark.parametrize("kept", [20_000_000, 1], ids=["warm", "cold"])
+def test_what_lies_in_another_is_told_as_a_part_of_it(
+    kept: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(kind_module, "_heaps", Cache(kept))
+    monkeypatch.setattr(fused, "_skins", Cache(kept))
+    inner = {"kind": "heap", "version": 1, "parameters": {"parts": [part(lent=ROCK)], "count": 7}}
+    skin = {
+        "kind": "fused",
+        "version": 1,
+        "parameters": {
+            "parts": [{"id": "h", "asset": "h", "at": [0, 0, 0], "lent": inner}],
+            "steps": "coarse",
+            "flat": 0,
+        },
+    }
+    parts = [
+        part("a", {**inner, "parameters": {**inner["parameters"], "count": 8}}),
+        part("b", skin),
+    ]
+    told: list[tuple[float, str]] = []
+    seen: list[Any] = []
+
+    def hear(share: float, words: str, so_far: Any = None, /) -> None:
+        told.append((share, words))
+        if so_far is not None and not seen:
+            seen.append(so_far().counts)
+
+    with telling(hear):
+        heap(33, parts=parts, count=9)
+    shares = [s for s, _ in told]
+    assert shares == sorted(shares) and shares[-1] <= 1
+    assert seen == [{"things": 9}], "the whole is seen, never what lies in it"
+    assert {"Drawing the skin", "Falling"} <= {w for _, w in told}
+    inside = [s for s, w in told if w == "Drawing the skin"]
+    assert min(inside) > 0 and max(inside) < 0.3

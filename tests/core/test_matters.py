@@ -58,6 +58,13 @@ def another(row: Row, now: Any) -> Any:
     return None
 
 
+#: what must hold at once for some parameters to matter, and does in no preset
+TOGETHER: dict[str, dict[str, Any]] = {
+    "cloth": {"hung": "over", "body": "things"},
+    "piece": {"what": "door", "game": {"foot": {"strength": 60}}},
+}
+
+
 def states(kind: str) -> Iterator[tuple[str, dict[str, Any]]]:
     """Recipes in which each condition that the kind declares is met and not met, over its defaults and its presets."""
     yield "defaults", {}
@@ -76,6 +83,8 @@ def states(kind: str) -> Iterator[tuple[str, dict[str, Any]]]:
     for preset in all_presets():
         if preset.kind == kind:
             yield preset.name, dict(preset.parameters)
+    if kind in TOGETHER:
+        yield "together", TOGETHER[kind]
 
 
 def looks(product: Product) -> dict[str, bytes]:

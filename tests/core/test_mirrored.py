@@ -14,9 +14,9 @@ from plough.core.formats.glb_read import read_json
 from plough.core.hashing import digest
 from plough.core.kinds import Product, all_kinds, get_kind
 from plough.core.library import Library
-from plough.core.library.mirror import mirrored, mirrored_mesh
 from plough.core.library.variants import variant_of
 from plough.core.mesh.value import Mesh
+from plough.core.mirror import mirrored, mirrored_mesh
 from plough.core.place.placements import Placements
 from plough.core.presets import all_presets
 from plough.core.scene import Evaluator, read_document

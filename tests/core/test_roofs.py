@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 
 import numpy as np
 import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
 from shapely import Polygon, box, union_all
 from shapely.affinity import rotate, scale
 
 from plough.core.arrays import Float64
+from plough.core.house.plan import Ring
 from plough.core.house.roof import (
     Piece,
     Roof,
@@ -203,3 +207,64 @@ def test_flat_parts_with_holes_are_cut_in_triangles() -> None:
     areas = [area_of(points[list(t)]) for t in found]
     assert min(areas) > 0
     assert sum(areas) == pytest.approx(area_of(points[:4]) - area_of(points[4:]))
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.integers(0, 2**32 - 1), st.integers(3, 40), st.booleans())
+def test_any_simple_ring_is_cut_into_triangles_that_fill_it(
+    seed: int, many: int, along: bool
+) -> None:
+    """Rings about a middle, with corners in between that lie on their edges, as those of floors do."""
+    rng = np.random.default_rng(seed)
+    angle = np.sort(rng.uniform(0, 2 * np.pi, many))
+    assume(np.diff([*angle, angle[0] + 2 * np.pi]).min() > 0.02)
+    assume(np.diff([*angle, angle[0] + 2 * np.pi]).max() < 3.0)
+    ring = (rng.uniform(2, 9, many) * np.stack([np.cos(angle), np.sin(angle)])).T
+    if along:
+        ring = np.stack([ring, 0.5 * (ring + np.roll(ring, -1, axis=0))], axis=1).reshape(-1, 2)
+    found = triangles_of(ring, [np.arange(len(ring))])
+    areas = [area_of(ring[t]) for t in found]
+    assert len(found) == len(ring) - 2 and min(areas) > -1e-9
+    assert sum(areas) == pytest.approx(area_of(ring))
+    # each side of the ring is a side of one triangle, every other of two
+    sides = Counter(tuple(sorted((int(t[k]), int(t[k - 1])))) for t in found for k in range(3))
+    rim = {tuple(sorted((k, (k + 1) % len(ring)))) for k in range(len(ring))}
+    assert all(sides[s] == (1 if s in rim else 2) for s in sides) and rim <= set(sides)
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.integers(0, 2**32 - 1), st.integers(3, 24), st.integers(3, 9))
+def test_any_ring_with_a_hole_is_cut_into_triangles_that_fill_it(
+    seed: int, many: int, inner: int
+) -> None:
+    rng = np.random.default_rng(seed)
+
+    def star(n: int, low: float, high: float) -> np.ndarray:
+        angle = np.sort(rng.uniform(0, 2 * np.pi, n))
+        assume(np.diff([*angle, angle[0] + 2 * np.pi]).min() > 0.02)
+        return (rng.uniform(low, high, n) * np.stack([np.cos(angle), np.sin(angle)])).T
+
+    outer, hole = star(many, 2, 9), star(inner, 0.1, 1.5)
+    assume(Polygon(outer).contains_properly(Polygon(hole)) and Polygon(hole).is_valid)
+    points = np.concatenate([outer, hole[::-1] if area_of(hole) > 0 else hole])
+    assume(area_of(outer) > 0 and area_of(points[many:]) < -1e-3)
+    found = triangles_of(points, [np.arange(many), np.arange(many, many + inner)])
+    areas = [area_of(points[t]) for t in found]
+    assert len(found) == many + inner and min(areas) > -1e-9
+    assert sum(areas) == pytest.approx(area_of(outer) + area_of(points[many:]))
+    sides = Counter(tuple(sorted((int(t[k]), int(t[k - 1])))) for t in found for k in range(3))
+    rim = {tuple(sorted((k, (k + 1) % many))) for k in range(many)}
+    rim |= {tuple(sorted((many + k, many + (k + 1) % inner))) for k in range(inner)}
+    assert all(sides[s] == (1 if s in rim else 2) for s in sides) and rim <= set(sides)
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.integers(0, 2**32 - 1), st.integers(3, 12))
+def test_a_ring_is_sound_where_another_library_says_so(seed: int, many: int) -> None:
+    rng = np.random.default_rng(seed)
+    ring = rng.integers(0, 6, (many, 2)).astype(float)  # many touch, run back, or lie in one line
+    whole = Polygon(ring)
+    corners = Ring(ring, tuple(map(str, range(many))))
+    expected = bool(whole.is_valid and area_of(ring) > 0.25)
+    repeated = any((ring[k] == ring[k - 1]).all() for k in range(many))
+    assert corners.sound == (expected and not repeated)

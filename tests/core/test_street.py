@@ -98,8 +98,13 @@ def standing(found: Evaluation, *assets: str) -> dict[int, tuple[Any, ...]]:
 
 
 def outlines(found: Evaluation, *assets: str) -> list[Polygon]:
+    """Those of the street."""
+    return built(found, "street", *assets)
+
+
+def built(found: Evaluation, layer: str, *assets: str) -> list[Polygon]:
     """What all of each covers of the map, by its triangles and another library."""
-    made = found.layer("street").output.placements
+    made = found.layer(layer).output.placements
     assert made is not None
     whole, out = made.whole(), []
     for k in range(whole.count):
@@ -210,6 +215,7 @@ def test_a_span_that_becomes_longer_leaves_what_lies_behind_it_bit_for_bit() -> 
         ({"trees": []}, ("stub",)),
         ({"lamps": []}, ("pole",)),
         ({"plots": "none"}, ("post",)),
+        ({"plots": "wall"}, ("post",)),
     ],
 )
 def test_each_part_is_by_itself(change: dict[str, Any], assets: tuple[str, ...]) -> None:
@@ -246,6 +252,92 @@ def test_a_hedge_is_open_before_each_door_and_runs_about_the_plot() -> None:
         assert not any(path_to_it.contains(p) for p in hedges)
     # none in the way, and some in front of each side of it
     assert min(way.distance(p) for p in hedges) > 2.5 + 0.8 - 0.2
+
+
+WALLED = {"plots": "wall", "wall_stones": 30, "turn": 0, "jitter": 0, "gate": 3}
+
+
+def walled(found: Evaluation) -> list[Any]:
+    """The pieces of the walls about plots."""
+    return [s for s in found.layer("street").output.solids if "foundations" not in s.name]
+
+
+def plot_walls(found: Evaluation) -> dict[str, Polygon]:
+    """By name the ground that each piece of the walls about plots stands on, as another library hulls its stones."""
+    out = {}
+    for solid in walled(found):
+        flat = solid.mesh.positions[:, [0, 2]].astype(float)
+        out[solid.name] = Polygon(flat[ConvexHull(flat).vertices])
+    return out
+
+
+@pytest.mark.parametrize("own", [{}, {"hedge_front": 0.2, "back": 6}, {"rows": 2, "between": 12}])
+def test_walls_about_plots_stand_in_nothing_and_are_open_before_each_door(
+    own: dict[str, Any],
+) -> None:
+    found = run(**WALLED | own)
+    walls = plot_walls(found)
+    assert len(walls) > 20
+    houses = outlines(found, "cot")
+    (way,) = found.layer("way").output.curves
+    (path,) = found.layer("path").output.curves
+    kept = [
+        *houses,
+        LineString(way.line).buffer(2.5 - 0.05),
+        LineString(path.line).buffer(1.5 - 0.05),
+    ]
+    tree = STRtree(kept)
+    assert not any(len(tree.query(w, predicate="intersects")) for w in walls.values())
+    line = LineString(way.line)
+    for house in houses:
+        door = line.interpolate(line.project(house.centroid))
+        to_it = LineString([door, house.centroid]).buffer(0.9)
+        if house.distance(line) > 12:
+            continue  # of the second row
+        assert not any(to_it.intersects(w) for w in walls.values())
+
+
+def test_walls_about_plots_stand_on_the_ground_as_high_as_told_and_have_colliders() -> None:
+    found = run(**WALLED | {"wall_high": 1.4, "wall_stones": 40})
+    for solid in walled(found):
+        at = solid.mesh.positions
+        ground = found.ground.surface.sample(
+            np.ascontiguousarray(at[:, 0], float), np.ascontiguousarray(at[:, 2], float)
+        )
+        above = at[:, 1] - ground.position[:, 1]
+        assert 1.2 < above.max() < 1.4 + 0.45 and above.min() < 0.05
+    blocks = [s for s in walled(found) if s.collider.pieces]
+    assert len(blocks) > 0.8 * len(
+        walled(found)
+    )  # the last stones of one may have none of their own
+
+
+def test_of_plots_that_meet_one_wall_is_between_them() -> None:
+    found = run(**WALLED | {"points": [[-110, 0], [110, 0]], "across": [[0, 90], [10, 110]]})
+    houses = [h.centroid for h in outlines(found, "cot") if h.centroid.y > 0]
+    at = sorted(h.x for h in houses)
+    walls = list(plot_walls(found).values())
+    met = 0
+    for a, b in zip(at, at[1:], strict=False):
+        if b - a < 15:  # no plot between them is free
+            level = LineString([(a, 14), (b, 14)])  # behind their fronts, where only sides run
+            met += 1
+            assert sum(level.intersects(w) for w in walls) == 1
+    assert met >= 5
+
+
+def test_only_the_walls_near_a_knot_change_with_it() -> None:
+    moved = [*POINTS[:-2], [POINTS[-2][0], POINTS[-2][1] + 4], POINTS[-1]]
+    before, after = run(**WALLED), run(**WALLED | {"points": moved})
+
+    def of(found: Evaluation) -> dict[str, bytes]:
+        return {
+            s.name: s.mesh.positions.tobytes()
+            for s in walled(found)
+            if s.mesh.positions[:, 0].max() < POINTS[2][0] - 8
+        }
+
+    assert of(before) == of(after) and len(of(before)) > 8
 
 
 def test_flags_cover_the_way_and_none_lies_on_another() -> None:
@@ -302,6 +394,7 @@ HEDGED = {"plots": PARTS["plots"], "hedge": PARTS["hedge"], "hedge_deep": 200}
 TOO_MUCH = [
     ({"spacing": 3, "points": ZIGZAG}, "spacing"),
     ({**HEDGED, "hedge_spacing": 0.2, "spacing": 8, "points": STRAIGHT}, "hedge_spacing"),
+    ({"plots": "wall", "wall_stones": 8, "points": STRAIGHT}, "wall_stones"),
 ]
 
 
@@ -325,3 +418,44 @@ def test_what_is_lacking_is_told() -> None:
     assert any("hedges" in t for t in told(plots="hedge"))
     assert any("room" in t for t in told(back=-0.0, wet=50.0))
     assert not told(**PARTS)
+
+
+def test_no_house_stands_in_what_an_earlier_layer_built() -> None:
+    """Whether a street or a hand built it, turned and sized as it may be; what is not built is no matter."""
+    placed = [
+        {"id": "a", "asset": "hall", "seed": 1, "at": [-50, 12], "turn": 33, "size": 1.3},
+        {"id": "b", "asset": "cot", "seed": 2, "at": [38, -13], "turn": 280},
+        {"id": "c", "asset": "post", "seed": 1, "at": [70, 12]},
+    ]
+    hand = {
+        "id": "hand",
+        "kind": "by_hand",
+        "name": "Set down",
+        "parameters": {"mix": [{"asset": a} for a in ("hall", "cot", "post")], "placed": placed},
+    }
+    other = {
+        "id": "old",
+        "kind": "street",
+        "name": "Old street",
+        "parameters": {"paths": ["path"], "mix": [{"asset": "cot"}], "back": 1},
+    }
+    layers = [("hand", hand), ("old", other)]
+    alone = run(spacing=8)
+    for name, layer in layers:
+        before = document(spacing=8)
+        before["layers"].insert(4, layer)
+        found = EVALUATOR.evaluate(read_document(before))
+        earlier = built(found, name, "cot", "hall")
+        houses = built(found, "street", "cot")
+        assert len(earlier) >= 2 and len(houses) > 8
+        tree = STRtree(earlier)
+        clear = [p for p in built(alone, "street", "cot") if not len(tree.query(p, "intersects"))]
+        assert len(clear) < len(built(alone, "street", "cot")), "some would stand in them"
+        hit, _ = tree.query(houses, predicate="intersects")
+        assert not len(hit)
+        # far away from all of them the street is as it was
+        kept, was = standing(found, "cot"), standing(alone, "cot")
+        assert sum(was.get(k) == v for k, v in kept.items()) > 0.6 * len(was)
+    stone = document(spacing=8)
+    stone["layers"].insert(4, {**hand, "parameters": {**hand["parameters"], "placed": placed[2:]}})
+    assert standing(EVALUATOR.evaluate(read_document(stone))) == standing(alone)

@@ -36,6 +36,7 @@ OWN: dict[str, dict[str, Any]] = {
         "share": 100,
         "stems": 4,
         "dense": 8,
+        "size": [5, 8],  # of a willow, so that leaves are leaves
     },
 }
 """Every kind of layer that has touches, with what makes it place many."""
@@ -143,7 +144,7 @@ CHANGES: dict[str, list[dict[str, Any]]] = {
     "pile": [{"size": [60, 70]}, {"how": "set"}],
     "hedge": [{"size": [60, 70]}, {"turn": 0}, {"bank": 1.5}],
     "street": [{"turn": 40}, {"lamps": MIX}, {"paved": "flags"}],
-    "climber": [{"size": [60, 70]}, {"tilt": 0}, {"thick": 0}],
+    "climber": [{"size": [6, 9]}, {"tilt": 0}, {"thick": 0}],
 }
 
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import copy
 import csv
 import io
+import itertools
 import json
 import os
 import signal
@@ -12,6 +14,8 @@ import subprocess
 import sys
 import time
 import zipfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -20,6 +24,7 @@ import httpx
 import pytest
 from PIL import Image
 from sqlalchemy import delete, func, select, text, update
+from sqlalchemy.orm import Session as Db
 from websockets.sync.client import connect
 
 from plough.core.bake import bake
@@ -29,9 +34,10 @@ from plough.core.scene import Evaluator, read_document
 from plough.service import releases
 from plough.service.db.session import Database
 from plough.service.db.tables import Account, Blob, Release, ReleaseFile, Result
-from plough.service.results import Results, _keep_blobs
+from plough.service.results import Results, _keep_blobs, file_loader, keep_model
 from plough.service.work import CARD, run_bake, run_preparing
 from tests.conftest import SMALL, Running, signed_in
+from tests.models import BROKEN
 
 YESTERDAY = datetime.now(UTC) - timedelta(days=2)
 ROOT = Path(__file__).resolve().parents[2]
@@ -51,11 +57,14 @@ def wait(
     raise AssertionError(release)
 
 
+_NUMBERS = itertools.count(1)
+
+
 @pytest.fixture
 def scene_id(sedge: httpx.Client) -> str:
-    return str(
-        sedge.post("/api/scenes", json={"name": "Withy Hythe", "document": SMALL}).json()["id"]
-    )
+    """A scene that has not been baked: what is the same to the last value would not be made again."""
+    body = {"name": f"Withy Hythe {next(_NUMBERS)}", "document": SMALL}
+    return str(sedge.post("/api/scenes", json=body).json()["id"])
 
 
 def test_a_bake_becomes_a_release_with_the_files_of_the_core(
@@ -68,7 +77,8 @@ def test_a_bake_becomes_a_release_with_the_files_of_the_core(
     assert release["done"] == release["known"] > 0
     archive = zipfile.ZipFile(io.BytesIO(sedge.get(f"{base}/1/bundle.zip").content))
     assert archive.testzip() is None
-    expected = bake(Evaluator().evaluate(read_document(SMALL)), Library()).files
+    named = read_document({**SMALL, "name": release["manifest"]["scene"]})
+    expected = bake(Evaluator().evaluate(named), Library()).files
     assert {n: archive.read(n) for n in archive.namelist()} == expected
     manifest = json.loads(archive.read("manifest.json"))
     assert manifest == release["manifest"]
@@ -104,6 +114,78 @@ def test_baking_again_writes_only_what_has_changed(
     sedge.post(base)
     assert wait(sedge, f"{base}/2")["state"] == "done"
     assert blobs() == before
+    database.close()
+
+
+def test_what_is_the_same_is_not_made_again_but_given_the_files_that_were_made(
+    scene_id: str, database_url: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    database = Database(database_url)
+    results = Results(database)
+
+    def files(release: int) -> list[tuple[str, int, list[str]]]:
+        with database.session() as db:
+            rows = db.query(ReleaseFile).filter_by(release_id=release).order_by(ReleaseFile.ordinal)
+            return [(r.path, r.bytes, r.pieces) for r in rows]
+
+    document: Any = {**copy.deepcopy(SMALL), "name": "Twice"}
+    with unqueued(database) as new:
+        first = new(scene_id, document)
+        run_bake(database, results, Library(), first)
+
+        def never(*_: Any, **__: Any) -> None:
+            raise AssertionError("it is made again")
+
+        with monkeypatch.context() as patched:
+            patched.setattr("plough.service.work.Evaluator", never)
+            second = new(scene_id, document)
+            run_bake(database, Results(database), Library(), second)  # as another worker would
+        assert state(database, second) == "done" and files(second) == files(first) != []
+        with database.session() as db:
+            one, other = (db.get(Release, r) for r in (first, second))
+            assert one and other and one.manifest == other.manifest
+            assert one.bytes == other.bytes > 0 and other.done == other.known > 0
+        # one value more, and it is another
+        less = copy.deepcopy(document)
+        less["layers"][-1]["parameters"]["levels"] = False
+        third = new(scene_id, less)
+        run_bake(database, results, Library(), third)
+        assert 0 < len(files(third)) < len(files(first))
+        # what was kept and has lost a blob is made again
+        lost = files(first)[0][2][0]
+        with database.session() as db:
+            db.execute(delete(ReleaseFile).where(ReleaseFile.release_id.in_([first, second])))
+            db.execute(delete(Blob).where(Blob.hash == lost))
+        again = new(scene_id, document)
+        run_bake(database, Results(database), Library(), again)
+        assert state(database, again) == "done" and files(again)[0][2][0] == lost
+    database.close()
+
+
+def test_what_lacks_a_file_is_made_again_once_it_is_there(scene_id: str, database_url: str) -> None:
+    database = Database(database_url)
+    document: Any = {**copy.deepcopy(SMALL), "name": "Lent"}
+    document["assets"][0] |= {
+        "kind": "mesh",
+        "parameters": {"source": digest(BROKEN), "unit": "cm"},
+        "seeds": [1],
+    }
+
+    def levels(new: Callable[..., int]) -> int:
+        release = new(scene_id, document)
+        run_bake(database, Results(database), Library(load=file_loader(database)), release)
+        assert state(database, release) == "done"
+        with database.session() as db:
+            of = (ReleaseFile.release_id == release) & ReleaseFile.path.like("levels/%")
+            return db.scalar(select(func.count()).select_from(ReleaseFile).where(of)) or 0
+
+    with unqueued(database) as new:
+        without = levels(new)
+        with database.session() as db:
+            account = db.scalar(select(Account.id).where(Account.name == "sedge"))
+            assert account is not None
+            keep_model(db, account, "stone.glb", BROKEN)
+        assert levels(new) > without
     database.close()
 
 
@@ -144,7 +226,11 @@ def test_a_bake_survives_a_restart_of_the_service(database_url: str) -> None:
     own.wait()
     try:
         client = signed_in(own.base, "sedge")
-        scene = client.post("/api/scenes", json={"name": "Fen again", "start": "demo"}).json()["id"]
+        made = client.post("/api/scenes", json={"name": "Fen again", "start": "demo"}).json()
+        scene, last = made["id"], made["layers"][-1]
+        # long enough to be met in its middle, without what takes longest
+        less = {"version": last["version"], "parameters": {"textures": False}}
+        assert client.patch(f"/api/scenes/{scene}/layers/{last['id']}", json=less).is_success
         base = f"/api/scenes/{scene}/releases"
         client.post(base)
         wait(client, f"{base}/1", ("running", "done"))
@@ -342,16 +428,38 @@ def test_what_memory_has_let_go_of_is_found_where_it_was_kept_and_else_made_agai
 # Releases as a state machine
 
 
+@contextmanager
+def unqueued(database: Database) -> Iterator[Callable[..., int]]:
+    """Makes releases that no worker takes up, as the test bakes them itself."""
+    mine = "nobody's"
+
+    def made(scene_id: str, document: Any = None) -> int:
+        with database.session() as db:
+            release = added(db, scene_id, document=document)
+            releases._defer(db, mine, mine, f"release {release}", {})
+            return release
+
+    yield made
+    with database.session() as db:
+        db.execute(text("DELETE FROM procrastinate_jobs WHERE queue_name = :mine"), {"mine": mine})
+
+
 def new_release(database: Database, scene_id: str, state: str = "queued") -> int:
     with database.session() as db:
-        account = db.scalar(select(Account.id).where(Account.name == "sedge"))
-        last = db.scalar(select(func.max(Release.number)).where(Release.scene_id == scene_id)) or 0
-        release = Release(
-            scene_id=scene_id, number=last + 1, account_id=account, state=state, document=SMALL
-        )
-        db.add(release)
-        db.flush()
-        return release.id
+        return added(db, scene_id, state)
+
+
+def added(db: Db, scene_id: str, state: str = "queued", document: Any = None) -> int:
+    """A new release; by default of a document that has not been baked."""
+    own = document or {**SMALL, "name": f"Eel Reach {next(_NUMBERS)}"}
+    account = db.scalar(select(Account.id).where(Account.name == "sedge"))
+    last = db.scalar(select(func.max(Release.number)).where(Release.scene_id == scene_id)) or 0
+    release = Release(
+        scene_id=scene_id, number=last + 1, account_id=account, state=state, document=own
+    )
+    db.add(release)
+    db.flush()
+    return release.id
 
 
 def state(database: Database, release_id: int) -> str:
@@ -375,7 +483,6 @@ def test_a_final_state_never_changes(database_url: str, scene_id: str, final: st
 
 def test_a_bake_that_is_cancelled_while_it_runs_ends_so(database_url: str, scene_id: str) -> None:
     database = Database(database_url)
-    release = new_release(database, scene_id)
     calls = 0
 
     def interrupted() -> bool:
@@ -386,7 +493,9 @@ def test_a_bake_that_is_cancelled_while_it_runs_ends_so(database_url: str, scene
                 assert releases.move(db, release, "stopping") is not None
         return False
 
-    run_bake(database, Results(database), Library(), release, interrupted)
+    with unqueued(database) as new:
+        release = new(scene_id)
+        run_bake(database, Results(database), Library(), release, interrupted)
     assert state(database, release) == "cancelled"
     database.close()
 

@@ -53,6 +53,7 @@ class Facing:
     high: float
     out: float  #: metres that it is pulled out by hand
     cells: tuple[Filled, ...]
+    outline: tuple[tuple[float, float], ...] = ()  #: of a gable: metres to its right and up
 
 
 @dataclass(frozen=True, eq=False, slots=True)
@@ -89,6 +90,9 @@ class Product:
     fillings: dict[str, tuple[str, ...]] = field(
         default_factory=dict
     )  #: what may fill a face: pieces, and roles
+    far: Callable[[], Mesh] | None = (
+        None  #: makes a few faces in its place, on which its look is baked where its farthest level is a shell
+    )
     nodes: tuple[Named, ...] = ()  #: what the nearest level was called, piece by piece
     base: Base | None = None
 
@@ -115,7 +119,10 @@ class Kind:
     fetches: bool = False  #: whether it is given files for what is lent to it
     hard: bool = False  #: whether others can be set down on its faces
     based: bool = False  #: whether it has a footing that must reach the ground all about
-    parts: Literal["", "stand", "fuse", "heap"] = ""  #: what it does with its parts, if it has any
+    parts: Literal["", "stand", "fuse", "heap", "cover", "fill"] = (
+        ""  #: what it does with its parts, if it has any
+    )
+    fills: bool = False  #: whether buildings draw it in their walls, in their own colours
     slow: bool = False  #: whether it tells how far it is, as it may take seconds
 
 
@@ -154,7 +161,7 @@ def kind(
     """Register the decorated ``make(parameters, seed, detail) -> Product`` as the kind `name`.
 
     Args:
-        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `hard`, `based`, `parts`, `slow`, `loads` or `fetches` (then `make` is also given a `Load`).
+        more: other fields of `Kind`: `levels`, `impostor`, `seeded`, `hard`, `based`, `parts`, `fills`, `slow`, `loads` or `fetches` (then `make` is also given a `Load`).
     """
 
     def register(make: Make) -> Make:

@@ -83,6 +83,26 @@ Id = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[A-Za-z0-9_-]+
 Coordinate = Annotated[float, Field(ge=-4096, le=4096)]
 Point = tuple[Coordinate, Coordinate]
 """East and south of the middle of the map, in metres."""
+
+
+def knot(*own: tuple[str, float, float]) -> AfterValidator:
+    """Of a point on the map as a tuple of numbers: east and south, and all or none of those that it may have of its own, each with its limits."""
+    limits = (("east", -4096.0, 4096.0), ("south", -4096.0, 4096.0), *own)
+    named = " and ".join(name for name, _, _ in own)
+
+    def checked(point: tuple[float, ...]) -> tuple[float, ...]:
+        if len(point) not in (2, len(limits)):
+            raise ValueError(
+                f"a point has 2 numbers, or {len(limits)} with its own {named} (got {len(point)})"
+            )
+        for value, (name, low, high) in zip(point, limits, strict=False):
+            if not low <= value <= high:
+                raise ValueError(f"{name}: {value:g} is not from {low:g} to {high:g}")
+        return point
+
+    return AfterValidator(checked)
+
+
 _Part = Annotated[float, Field(ge=-2, le=2)]
 Up = tuple[_Part, _Part]
 WHICH_IS_UP = "East and south parts of the direction that is up for it; longer than 1 it goes on beyond level, and 2 is upside down."

@@ -21,6 +21,7 @@ _KINDS = (
     "vessel",
     "cloth",
     "building",
+    "piece",
 )  #: in the order in which they are shown
 
 

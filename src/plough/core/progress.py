@@ -25,6 +25,7 @@ def untold(_share: float, _words: str, _so_far: Callable[[], Any] | None = None)
 
 
 _told: ContextVar[Told] = ContextVar("told", default=untold)
+_span: ContextVar[tuple[float, float]] = ContextVar("span", default=(0.0, 1.0))
 
 
 def tell(share: float, words: str, so_far: Callable[[], Any] | None = None) -> None:
@@ -35,7 +36,19 @@ def tell(share: float, words: str, so_far: Callable[[], Any] | None = None) -> N
         words: what is being done.
         so_far: makes the product as it is now, while `tell` runs; None where there is nothing to see.
     """
-    _told.get()(share, words, so_far)
+    first, last = _span.get()
+    _told.get()(first + share * (last - first), words, so_far if (first, last) == (0, 1) else None)
+
+
+@contextmanager
+def part_of(first: float, last: float) -> Iterator[None]:
+    """What is told in this thread is of a part of the work, from one share of it to another; nothing is seen of that part by itself."""
+    low, high = _span.get()
+    token = _span.set((low + first * (high - low), low + last * (high - low)))
+    try:
+        yield
+    finally:
+        _span.reset(token)
 
 
 @contextmanager

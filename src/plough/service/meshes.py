@@ -31,6 +31,8 @@ Detail = int | Literal["dome"]  #: a level of detail, or the card that faces the
 def drawn(library: Library, variant: Variant) -> list[Detail]:
     """What the view draws a variant with, nearest first: its levels, the last an impostor that is right from above, too."""
     levels = get_kind(variant.kind).levels
+    if library.shelled(variant):
+        return [*range(levels + 1)]
     return [*range(levels), "dome"] if library.levels_of(variant) > levels else [*range(levels)]
 
 

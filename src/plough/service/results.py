@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import UTC, datetime, timedelta
 from threading import Lock
 
+import orjson
 from sqlalchemy import delete, func, select, text, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
@@ -23,6 +24,7 @@ from plough.service.db.session import Database
 from plough.service.db.tables import Blob, Model, ModelPiece, Picture, ReleaseFile, Result
 
 PIECE = 3_500_000  #: bytes of one blob at most
+_LIST = "files"  # of a bake that is kept: the name of what lists its files
 
 
 def file_loader(database: Database) -> Callable[[str], bytes]:
@@ -116,9 +118,7 @@ class Results:
         if keep and all(len(data) <= PIECE for data in made.values()):
             with self.database.session() as db:
                 _keep_blobs(db, {names[n]: data for n, data in made.items()})
-                same = {"blobs": names, "used": func.now()}
-                made_row = insert(Result).values(key=key, blobs=names)
-                db.execute(made_row.on_conflict_do_update(index_elements=["key"], set_=same))
+                _keep_result(db, key, names)
             return self._know(key, names, time.monotonic())
         return self._know(key, names)
 
@@ -175,11 +175,44 @@ class Results:
         names = [digest(p) for p in pieces]
         with self.database.session() as db:
             _keep_blobs(db, dict(zip(names, pieces, strict=True)))
-            values = {"ordinal": ordinal, "bytes": len(data), "pieces": names}
-            row = insert(ReleaseFile).values(release_id=release_id, path=path, **values)
+            _tell_file(db, release_id, ordinal, path, len(data), names)
+
+    def keep_bake(self, key: str, release_id: int) -> None:
+        """Keep which files came of what `key` tells: those of a release that is whole."""
+        with self.database.session() as db:
+            rows = db.scalars(
+                select(ReleaseFile)
+                .where(ReleaseFile.release_id == release_id)
+                .order_by(ReleaseFile.ordinal)
+            ).all()
+            listed = orjson.dumps([[r.path, r.bytes, r.pieces] for r in rows])
+            name = digest(listed)
+            blobs = {_LIST: name, **{p: p for r in rows for p in r.pieces}}
+            _keep_blobs(db, {name: listed})
+            _keep_result(db, key_of(core_key(), key), blobs)
+
+    def write_kept(self, key: str, release_id: int) -> int | None:
+        """Give a release the files that came of what `key` tells, without making or moving any; their bytes, or None where they are not all there."""
+        names = self.known(key)
+        listed = self.get(names[_LIST]) if names else None
+        if names is None or listed is None:
+            return None
+        files = orjson.loads(listed)
+        with self.database.session() as db:
             db.execute(
-                row.on_conflict_do_update(index_elements=["release_id", "path"], set_=values)
+                update(Blob).where(Blob.hash.in_(list(names.values()))).values(at=func.now())
             )
+            for ordinal, (path, size, pieces) in enumerate(files):
+                _tell_file(db, release_id, ordinal, path, size, pieces)
+        return int(sum(size for _, size, _ in files))
+
+    def pieces_of(self, release_id: int, path: str) -> list[str]:
+        """The pieces of a file of a release."""
+        with self.database.session() as db:
+            row = db.get(ReleaseFile, (release_id, path))
+            if row is None:
+                raise LookupError(f"release {release_id} has no file {path}")
+            return list(row.pieces)
 
     def read_pieces(self, names: list[str]) -> Iterator[bytes]:
         """The pieces of a file, one at a time."""
@@ -209,6 +242,21 @@ class Results:
                 )
             )
             return int(gone.rowcount)  # type: ignore[attr-defined]
+
+
+def _keep_result(db: Db, key: str, blobs: Mapping[str, str]) -> None:
+    """Keep what came of a key, by the names of its blobs."""
+    same = {"blobs": dict(blobs), "used": func.now()}
+    row = insert(Result).values(key=key, blobs=dict(blobs))
+    db.execute(row.on_conflict_do_update(index_elements=["key"], set_=same))
+
+
+def _tell_file(
+    db: Db, release_id: int, ordinal: int, path: str, size: int, pieces: list[str]
+) -> None:
+    values = {"ordinal": ordinal, "bytes": size, "pieces": pieces}
+    row = insert(ReleaseFile).values(release_id=release_id, path=path, **values)
+    db.execute(row.on_conflict_do_update(index_elements=["release_id", "path"], set_=values))
 
 
 def _all_there(db: Db, names: Iterable[str]) -> bool:

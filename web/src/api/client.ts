@@ -208,7 +208,8 @@ export interface StreetValues {
   turn: number;
   landmarks: MixEntry[];
   landmark_share: number;
-  plots: 'none' | 'hedge';
+  plots: 'none' | 'hedge' | 'wall';
+  wall_high: number;
   hedge: MixEntry[];
   hedge_deep: number;
   trees: MixEntry[];
@@ -225,7 +226,7 @@ export interface ClimberValues {
   mix: MixEntry[];
   on: string[];
   starts: 'points' | 'foot';
-  points: [number, number][];
+  points: [x: number, z: number, up?: number][];
   share: number;
   stems: number;
   reach: number;

@@ -2581,7 +2581,13 @@ export interface components {
              * @default
              * @enum {string}
              */
-            parts: "" | "stand" | "fuse" | "heap";
+            parts: "" | "stand" | "fuse" | "heap" | "cover" | "fill";
+            /**
+             * Fills
+             * @description Of an asset: whether buildings draw it in their walls.
+             * @default false
+             */
+            fills: boolean;
             /**
              * Slow
              * @description Of an asset: whether it may take seconds: `/api/make/told` tells how far it is.

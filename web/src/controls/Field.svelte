@@ -7,6 +7,7 @@
   import Form from './Form.svelte';
   import OwnFile from './OwnFile.svelte';
   import Parts from './Parts.svelte';
+  import Pieces from './Pieces.svelte';
   import Plan from './Plan.svelte';
   import Points from './Points.svelte';
   import RuledSlider from './RuledSlider.svelte';
@@ -21,6 +22,8 @@
     choices = [],
     reach = 1,
     edges = [],
+    pieces = [],
+    bench,
     outlines = [],
     oninput,
     onchange,
@@ -31,6 +34,8 @@
     choices?: { id: string; name: string }[]; // what a reference may name
     reach?: number; // how far a first guide goes
     edges?: string[]; // of a building's plan
+    pieces?: string[]; // of a kit
+    bench?: { fresh: () => Promise<string | undefined>; open: (asset: string) => void };
     outlines?: Outline[]; // that a plan can be taken from
     oninput?: (v: unknown) => void;
     onchange: (v: unknown) => void;
@@ -112,6 +117,8 @@
   </label>
 {:else if row.control === 'parts' || row.control === 'shares'}
   <Parts {row} heaped={row.control === 'shares'} value={now as []} {disabled} {choices} {oninput} {onchange} />
+{:else if row.control === 'pieces'}
+  <Pieces {row} value={now as []} {disabled} {choices} kit={pieces} {bench} {oninput} {onchange} />
 {:else if row.control === 'text'}
   <label
     class="grid grid-cols-[108px_1fr] items-center gap-2.5 py-[4px]"

@@ -1,8 +1,9 @@
 <script lang="ts">
   /** The parts of a group, each with its place, or of a heap, each with its share; opened one at a time, taken out, added. */
-  import { Button, Select, ToolbarButton } from 'flowbite-svelte';
+  import { ToolbarButton } from 'flowbite-svelte';
   import X from '@lucide/svelte/icons/x';
   import type { Row } from '../api/client';
+  import AddAsset from './AddAsset.svelte';
   import { ruled } from './ruler';
   import RuledSlider from './RuledSlider.svelte';
 
@@ -35,7 +36,6 @@
     onchange: (v: unknown) => void;
   } = $props();
   let opened = $state('');
-  let fresh = $state('');
   const named = (id: string) => choices.find((c) => c.id === id)?.name;
   type Range = [low: number, high: number];
   const ruler = (path: string, title: string, soft: Range, hard: Range, unit: string, start: number) =>
@@ -80,10 +80,8 @@
   const without = (id: string) => value.filter((p) => p.id !== id);
 
   function add(asset: string) {
-    if (!asset) return;
     const id = crypto.randomUUID().slice(0, 8);
     opened = id;
-    fresh = '';
     onchange([...value, { id, asset, seed: choices.find((c) => c.id === asset)?.seeds?.[0] ?? 1 }]);
   }
 </script>
@@ -108,7 +106,7 @@
             onclick={() => (opened = opened === p.id ? '' : p.id)}>{named(p.asset) ?? p.asset}</button
           >
           <ToolbarButton
-            aria-label="take {named(p.asset) ?? p.asset} out of the {heaped ? 'heap' : 'group'}"
+            aria-label="take {named(p.asset) ?? p.asset} out"
             {disabled}
             onclick={() => onchange(without(p.id))}><X size={15} /></ToolbarButton
           >
@@ -130,16 +128,6 @@
     {/each}
   </ul>
   {#if !disabled && value.length < most}
-    <div class="mt-2 flex items-center gap-2">
-      <Select
-        size="sm"
-        class="min-w-0 flex-1 py-1 text-[12.5px]"
-        aria-label="asset to add to the {heaped ? 'heap' : 'group'}"
-        placeholder="another asset…"
-        items={choices.map((c) => ({ value: c.id, name: c.name }))}
-        bind:value={fresh}
-      />
-      <Button color="alternative" size="xs" disabled={!fresh} onclick={() => add(fresh)}>Add</Button>
-    </div>
+    <AddAsset label="asset to add" {choices} onadd={add} />
   {/if}
 </div>

@@ -56,7 +56,7 @@
   Landmarks: {@render part('landmarks', p.landmarks, 'landmarks')}{#if p.landmarks.length}, on
     <Chip text="{shown(p.landmark_share, 1)} %" label="share of landmarks"
       >{@render field('landmark_share')}{@render field('landmark_apart')}{@render field('landmark_seed')}</Chip
-    > of plots{/if}. Plots are <Chip text={p.plots === 'none' ? 'open' : 'hedged'} label="plots"
+    > of plots{/if}. Plots are <Chip text={{ none: 'open', hedge: 'hedged', wall: 'walled' }[p.plots]} label="plots"
     >{@render field('plots')}</Chip
   >{#if p.plots === 'hedge'}
     with {@render part('hedge', p.hedge, 'what hedges are of')},
@@ -64,6 +64,16 @@
       >{@render field('hedge_deep')}{@render field('hedge_front')}{@render field('hedge_spacing')}{@render field(
         'gate',
       )}{@render field('hedge_seed')}</Chip
+    >{:else if p.plots === 'wall'},
+    <Chip text="{metres(p.wall_high)} high" label="walls of plots"
+      >{@render field('wall_high')}{@render field('wall_thick')}{@render field('wall_stones')}{@render field(
+        'wall_light',
+      )}{@render field('wall_dark')}</Chip
+    >,
+    <Chip text="{metres(p.hedge_deep)} deep" label="plots in numbers"
+      >{@render field('hedge_deep')}{@render field('hedge_front')}{@render field('gate')}{@render field(
+        'hedge_seed',
+      )}</Chip
     >{/if}. Trees: {@render part('trees', p.trees, 'trees')}{#if p.trees.length}
     <Chip
       text="{p.trees_stand === 'middle' ? 'in its middle' : 'beside it'}, every {metres(p.tree_spacing)}"

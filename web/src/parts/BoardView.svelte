@@ -16,7 +16,7 @@
   import { quality } from '../view/quality';
   import { Stage } from '../view/stage';
   import { Standing } from '../view/standing.svelte';
-  import { withThings, type Flat, type Spot } from '../view/tools/tool';
+  import { withThings, type Knot, type Spot } from '../view/tools/tool';
   import { BrushTool } from '../view/tools/brush';
   import { DrawTool, type Wanted } from '../view/tools/draw';
   import { ToolHost } from '../view/tools/host.svelte';
@@ -362,7 +362,7 @@
       };
     }
     const name = `New ${kindOf(kind)?.title.toLowerCase() ?? kind}`;
-    const edit = (points: Flat[]): Edit => ({
+    const edit = (points: Knot[]): Edit => ({
       op: 'addLayer',
       kind,
       name,

@@ -7,6 +7,7 @@
   import {
     byEdge,
     faceName,
+    isGable,
     withJoint,
     withPiece,
     withPull,
@@ -72,10 +73,11 @@
   /** Neighbours are reached by arrows: along the storey, and to the one above or below. */
   function key(event: KeyboardEvent, f: Facing, k: number) {
     const row = faces
-      .filter((o) => o.storey === f.storey)
+      .filter((o) => o.storey === f.storey && isGable(o) === isGable(f))
       .flatMap((o) => o.cells.map((_, n) => ({ face: o.id, cell: n })));
     const here = row.findIndex((c) => c.face === f.id && c.cell === k);
-    const over = faces.find((o) => o.edge === f.edge && o.storey === f.storey + (event.key === 'ArrowUp' ? 1 : -1));
+    const above = faces.filter((o) => o.edge === f.edge).sort((a, b) => a.low - b.low);
+    const over = above[above.indexOf(f) + (event.key === 'ArrowUp' ? 1 : -1)];
     const next =
       event.key === 'ArrowRight'
         ? row[here + 1]
@@ -126,14 +128,22 @@
                 aria-label={told(f, k)}
                 aria-pressed={on}
                 data-cell="{f.id}/{k}"
-                class="cursor-pointer outline-none focus-visible:[&>rect:first-child]:stroke-moss"
+                class="cursor-pointer outline-none focus-visible:[&>:first-child]:stroke-moss"
                 onclick={() => (bench.picked = { face: f.id, cell: k })}
                 onkeydown={(event) => key(event, f, k)}
               >
-                <rect
-                  x={c.start * scale}
-                  width={(c.end - c.start) * scale}
-                  height={f.high * scale}
+                <polygon
+                  points={(isGable(f)
+                    ? f.outline
+                    : [
+                        [c.start, 0],
+                        [c.end, 0],
+                        [c.end, f.high],
+                        [c.start, f.high],
+                      ]
+                  )
+                    .map(([along = 0, up = 0]) => `${along * scale},${(f.high - up) * scale}`)
+                    .join(' ')}
                   class="{on
                     ? 'fill-moss-tint stroke-moss'
                     : picked?.face === f.id
@@ -190,7 +200,9 @@
       {@const now = picked}
       <div class="mb-1 flex items-center gap-2">
         <span class="min-w-0 flex-1 truncate font-serif font-semibold" title={face.edge}
-          >{face.looks}, storey {face.storey + 1} · cell {now.cell + 1} of {face.cells.length}</span
+          >{face.looks}, {isGable(face)
+            ? `gable over storey ${face.storey + 1}`
+            : `storey ${face.storey + 1} · cell ${now.cell + 1} of ${face.cells.length}`}</span
         >
         <Select
           size="sm"
@@ -210,44 +222,47 @@
           }}
         />
       </div>
-      <RuledSlider
-        row={PULL}
-        value={face.out}
-        {disabled}
-        oninput={(v) => oninput('faces', withPull(edits, face.id, v))}
-        onchange={(v) => keep(withPull(edits, face.id, v))}
-      />
-      <div class="mt-1 flex items-center gap-2">
-        <Select
-          size="sm"
-          class="min-w-0 flex-1"
-          placeholder=""
-          aria-label="role of this face"
+      {#if !isGable(face)}
+        <RuledSlider
+          row={PULL}
+          value={face.out}
           {disabled}
-          items={[
-            { value: '*', name: edit?.role ? 'role: as its place' : `role: ${ROLES[face.role] ?? face.role}` },
-            ...roles.map((r) => ({ value: r, name: ROLES[r] ?? r })),
-          ]}
-          value={edit?.role ?? '*'}
-          onchange={(e) => keep(withRole(edits, face.id, e.currentTarget.value === '*' ? null : e.currentTarget.value))}
+          oninput={(v) => oninput('faces', withPull(edits, face.id, v))}
+          onchange={(v) => keep(withPull(edits, face.id, v))}
         />
-        {#if !disabled}
-          <Button
-            color="alternative"
-            size="xs"
-            onclick={() => {
-              const next = withSplit(edits, face, now.cell);
-              if (next) keep(next);
-            }}
-            disabled={cell.end - cell.start < 0.6}>Split</Button
-          >
-          {#if edit?.splits?.length}
-            <Button color="alternative" size="xs" onclick={() => keep(withoutSplits(edits, face.id))}
-              >As the role</Button
+        <div class="mt-1 flex items-center gap-2">
+          <Select
+            size="sm"
+            class="min-w-0 flex-1"
+            placeholder=""
+            aria-label="role of this face"
+            {disabled}
+            items={[
+              { value: '*', name: edit?.role ? 'role: as its place' : `role: ${ROLES[face.role] ?? face.role}` },
+              ...roles.map((r) => ({ value: r, name: ROLES[r] ?? r })),
+            ]}
+            value={edit?.role ?? '*'}
+            onchange={(e) =>
+              keep(withRole(edits, face.id, e.currentTarget.value === '*' ? null : e.currentTarget.value))}
+          />
+          {#if !disabled}
+            <Button
+              color="alternative"
+              size="xs"
+              onclick={() => {
+                const next = withSplit(edits, face, now.cell);
+                if (next) keep(next);
+              }}
+              disabled={cell.end - cell.start < 0.6}>Split</Button
             >
+            {#if edit?.splits?.length}
+              <Button color="alternative" size="xs" onclick={() => keep(withoutSplits(edits, face.id))}
+                >As the role</Button
+              >
+            {/if}
           {/if}
-        {/if}
-      </div>
+        </div>
+      {/if}
     {:else}
       <p class="pt-2 text-soft">
         Every face from outside, to scale, storeys over each other. Choose a cell to fill it otherwise, to split it or

@@ -126,10 +126,35 @@
     await makeOf('heap', `${asset.name} heap`, [{ id: 'p1', asset: asset.id, seed: asset.seeds[0] ?? 1, seeds }]);
   }
 
-  async function makeOf(way: 'fuse' | 'heap', name: string, parts: Values[]) {
+  /** A sheet of cloth that lies over this one, or over its parts, and hangs down nearly to the ground. */
+  async function cover() {
+    const facts = bench.made?.facts;
+    if (!asset || !facts) return;
+    const own = kind?.parts === 'stand' ? ($state.snapshot(asset.parameters.parts) as Values[]).slice(0, 16) : null;
+    const side = Math.round(20 * Math.min(20, Math.max(0.4, 2 * facts.canopy_radius + 1.7 * facts.height))) / 20;
+    await makeOf('cover', `${asset.name} covered`, own ?? [{ id: 'p1', asset: asset.id, seed: bench.seed }], {
+      hung: 'over',
+      body: 'things',
+      wide: side,
+      long: side,
+      wind: 0.5,
+    });
+  }
+
+  /** A new asset that buildings draw in their walls; its id. */
+  async function housePiece() {
+    const kind = app.assets.find((k) => k.fills);
+    if (!kind || !asset) return undefined;
+    const name = `${asset.name} piece`.slice(0, 80);
+    const parameters = 'kit' in bench.parameters ? { kit: bench.parameters.kit } : {};
+    const made = await open.edit({ op: 'addAsset', kind: kind.name, name, parameters, seeds: [1] });
+    return made?.created_id ?? undefined;
+  }
+
+  async function makeOf(way: 'fuse' | 'heap' | 'cover', name: string, parts: Values[], more: Values = {}) {
     const kind = app.ofParts(way)?.name;
     if (!kind) return;
-    const parameters = { parts };
+    const parameters = { parts, ...more };
     const made = await open.edit({ op: 'addAsset', kind, name: name.slice(0, 80), parameters, seeds: [1] });
     if (made?.created_id) await push(`/scene/${params.scene}/asset/${made.created_id}`);
   }
@@ -239,9 +264,13 @@
                 reach={Number(bench.parameters.stem_length ?? 1)}
                 {outlines}
                 edges={[...new Set((bench.made?.facts.faces ?? []).filter((f) => !f.storey).map((f) => f.edge))]}
-                choices={(open.scene?.assets ?? []).filter((a) =>
-                  ['parts', 'shares'].includes(r.control) ? a.id !== params.asset : a.kind === r.to,
-                )}
+                pieces={bench.made?.facts.fillings.kit ?? []}
+                bench={{ fresh: housePiece, open: (id) => push(`/scene/${params.scene}/asset/${id}`) }}
+                choices={(open.scene?.assets ?? [])
+                  .filter((a) =>
+                    ['parts', 'shares', 'pieces'].includes(r.control) ? a.id !== params.asset : a.kind === r.to,
+                  )
+                  .map((a) => ({ ...a, drawn: app.assets.some((k) => k.name === a.kind && k.fills) }))}
                 oninput={(v) => oninput(r.path, v)}
                 onchange={(v) => onchange(r.path, v)}
               />
@@ -366,7 +395,7 @@
             onchange={(name) => open.edit({ op: 'asset', id: params.asset, name })}
           />
           <div class="mt-1 flex flex-wrap gap-1.5">
-            {#if !disabled && app.seeded(asset.kind) && !kind?.parts}<Button
+            {#if !disabled && app.seeded(asset.kind) && ['', 'cover', 'fill'].includes(kind?.parts ?? '')}<Button
                 color="alternative"
                 onclick={() => (presetsOpen = true)}>Start from a preset…</Button
               >{/if}
@@ -387,6 +416,16 @@
             {#if !disabled && !bench.slow}
               <Button color="alternative" title="A new asset: many of this one, dropped in a heap" onclick={heap}
                 >Heap…</Button
+              >
+            {/if}
+            {#if !disabled && !bench.slow && kind?.parts !== 'cover'}
+              <Button
+                color="alternative"
+                title="A new asset: a sheet of cloth that lies over {kind?.parts === 'stand'
+                  ? 'its parts'
+                  : 'this one'}"
+                disabled={!bench.made}
+                onclick={cover}>Cover…</Button
               >
             {/if}
           </div>

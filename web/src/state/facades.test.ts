@@ -25,6 +25,7 @@ const face: Facing = {
   high: 2.4,
   out: 0,
   cells: [0, 2, 4].map((start) => ({ start, end: start + 2, piece: 'panel', opening: null, by_hand: false })),
+  outline: [],
 };
 
 describe('what is done to faces by hand', () => {

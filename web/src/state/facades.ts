@@ -21,6 +21,7 @@ export interface Facing {
   high: number;
   out: number;
   cells: FilledCell[];
+  outline: [along: number, up: number][]; // of a gable; empty where it is a rectangle
 }
 
 export interface FaceEdit {
@@ -59,7 +60,7 @@ export const withRole = (edits: FaceEdit[], id: string, role: string | null) =>
 /** Where a cell can be split, nearest to so many metres along its face; null where it is too narrow. */
 export function splitAt(face: Facing, cell: number, along: number): number | null {
   const own = face.cells[cell];
-  if (!own || own.end - own.start < 2 * THIN) return null;
+  if (!own || isGable(face) || own.end - own.start < 2 * THIN) return null;
   return Math.min(own.end - THIN, Math.max(own.start + THIN, along));
 }
 
@@ -108,8 +109,26 @@ export function cellAt(face: Facing, along: number): number {
   return found < 0 ? face.cells.length - 1 : found;
 }
 
+/** What is filled by hand only: it is neither pulled nor split. */
+export const isGable = (f: Facing) => f.outline.length > 0;
+
 /** What a face is called. */
-export const faceName = (f: Facing) => `${f.looks} ${f.edge}, storey ${f.storey + 1}`;
+export const faceName = (f: Facing) => `${f.looks} ${f.edge}, ${isGable(f) ? 'gable' : 'storey'} ${f.storey + 1}`;
+
+/** The corners of a face: metres from its left and up. */
+export const cornersOf = (f: Facing): [along: number, up: number][] =>
+  isGable(f) ? f.outline : [[0, 0], [f.wide, 0], [f.wide, f.high], [0, f.high]]; // prettier-ignore
+
+/** Whether a place lies within a face: by how often a line to its right crosses its outline. */
+export const within = (f: Facing, along: number, up: number): boolean => {
+  const ring = cornersOf(f);
+  let inside = false;
+  ring.forEach(([ax, ay], k) => {
+    const [bx, by] = ring[(k + 1) % ring.length] ?? [0, 0];
+    if (ay > up !== by > up && along < ax + ((up - ay) / (by - ay)) * (bx - ax)) inside = !inside;
+  });
+  return inside;
+};
 
 /** Faces of one edge over each other, edge after edge. */
 export function byEdge(faces: Facing[]): { edge: string; wide: number; faces: Facing[] }[] {

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import asdict, dataclass, field
-from functools import cached_property
+import os
+from collections import deque
+from collections.abc import Callable, Collection, Iterator, Mapping
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import asdict, dataclass, field, replace
+from functools import cached_property, partial
+from itertools import islice
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -16,8 +21,11 @@ from plough.core.bake.ground_file import class_facts, ground_mesh, splat_files
 from plough.core.bake.instances import InstanceWriter, rows_of
 from plough.core.bake.table import COLUMNS, NOTES, table_lines
 from plough.core.cache import Cache
+from plough.core.errors import ParameterError, Superseded
 from plough.core.formats.glb import GlbBuilder, Images, mesh_glb, no_images
+from plough.core.formats.glb_read import read_json
 from plough.core.formats.images import encode
+from plough.core.formats.packed import GROUND
 from plough.core.ground.mesh import Network, fit_network
 from plough.core.hashing import digest
 from plough.core.kinds import get_kind
@@ -40,10 +48,30 @@ class BakeResult:
     manifest: dict[str, Any] = field(default_factory=dict)
 
 
+Part = tuple[str, Callable[[], dict[str, bytes]]]
+"""The name of a part of a bake, and what makes its files."""
+
+
 class Baker:
     """Bakes one evaluation in parts, so that it can report and be stopped."""
 
-    def __init__(self, evaluation: Evaluation, library: Library) -> None:
+    def __init__(
+        self, evaluation: Evaluation, library: Library, only: Collection[str] = ()
+    ) -> None:
+        """Bakes all layers, or the ground and those in `only`.
+
+        Raises:
+            ParameterError: `only` names what is no layer.
+        """
+        known = [r.layer.id for r in evaluation.layers]
+        for name in only:
+            if name not in known:
+                raise ParameterError(
+                    "only", f"there is no layer {name!r}; layers are {', '.join(known)}", value=name
+                )
+        if only:
+            kept = tuple(r for r in evaluation.layers if r.layer.id in only)
+            evaluation = replace(evaluation, layers=kept)
         self.evaluation = evaluation
         self.library = library
         last = evaluation.document.layers[-1]
@@ -51,6 +79,8 @@ class Baker:
         self.files: dict[str, bytes] = {}
         self.variants: dict[str, Variant] = {}
         self._numbers: dict[str, int] = {}
+        self._left = False
+        self._lock = Lock()
         for result in evaluation.layers:
             placed = result.output.placements
             if placed is None:
@@ -62,16 +92,24 @@ class Baker:
 
     def parts(self) -> list[str]:
         """Names of the parts, in order; each is one step of `run`."""
-        levels = [f"levels of {label}" for label in self.variants] if self.parameters.levels else []
-        domes = [f"card of {v.label}" for v in self._domed()]
-        splat = ["splat maps"] if self.parameters.splat != "none" else []
-        return [*levels, *domes, "ground", *splat, "placements.csv", "scene.glb", "manifest.json"]
+        return [*(name for name, _ in self._parts(no_images)), "scene.glb", "manifest.json"]
+
+    def _parts(self, images: Images) -> list[Part]:
+        """Those that need no other, each with what makes its files."""
+        variants = self.variants.values() if self.parameters.levels else ()
+        levels = [(f"levels of {v.label}", partial(self._level_files, v, images)) for v in variants]
+        domes = [(f"card of {v.label}", partial(self._dome_file, v, images)) for v in self._domed()]
+        ground: list[Part] = [("ground", self._network), ("splat maps", self._splat)]
+        if self.parameters.splat == "none":
+            del ground[1]
+        return [*levels, *domes, *ground, ("placements.csv", self._placements)]
 
     def _domed(self) -> list[Variant]:
         """The variants of which a card that faces the eye is written."""
         if not self.parameters.domes:
             return []
-        return [v for v in self.variants.values() if get_kind(v.kind).impostor]
+        all_ = self.variants.values()
+        return [v for v in all_ if get_kind(v.kind).impostor and not self.library.shelled(v)]
 
     def run(self) -> Iterator[tuple[str, dict[str, bytes]]]:
         """Makes part after part; gives each part's name and the files it made.
@@ -79,29 +117,18 @@ class Baker:
         Raises:
             TooLargeError: more plain nodes than the limit, or a file beyond what its format holds.
         """
-        images = embedded_images(self.library.cache) if self.parameters.textures else no_images
+        p = self.parameters
+        images = (
+            embedded_images(self.library.cache, p.images == "webp") if p.textures else no_images
+        )
         writer = InstanceWriter(GlbBuilder(images), self.library, self.parameters)
         numbers = {k: (v, self._numbers[k]) for k, v in self.variants.items()}
         placed = (r.output.placements for r in self.evaluation.layers)
         writer.check_nodes(numbers, sum(p.count for p in placed if p and any(p.spin)))
-        if self.parameters.levels:
-            for label, variant in self.variants.items():
-                made = {
-                    f"levels/{label}-{d}.glb": self._level_file(variant, d, images)
-                    for d in range(self.library.levels_of(variant))
-                }
-                yield self._done(f"levels of {label}", made)
-        for variant in self._domed():
-            product = self.library.dome(variant)
-            data = mesh_glb(product.mesh, product.materials, f"{variant.label}-dome", images)
-            yield self._done(f"card of {variant.label}", {f"domes/{variant.label}.glb": data})
-        _ = self.network
-        yield self._done("ground", {})
-        if self.parameters.splat != "none":
-            made = splat_files(self.evaluation.ground, int(self.parameters.splat))
-            yield self._done("splat maps", {f"splat/{k}": v for k, v in made.items()})
-        yield self._done("placements.csv", {"placements.csv": self._table()})
-        builder = GlbBuilder(images)
+        beside = Beside(images) if p.textures and p.images_lie == "beside" else None
+        for name, made in self._made(self._parts(beside or images)):
+            yield self._done(name, made | (beside.new(made) if beside else {}))
+        builder = GlbBuilder(images, self._packs)
         writer = InstanceWriter(builder, self.library, self.parameters)
         yield self._done("scene.glb", {"scene.glb": self._scene(builder, writer)})
         yield self._done("manifest.json", {"manifest.json": self._manifest(writer)})
@@ -110,16 +137,70 @@ class Baker:
         self.files |= made
         return name, made
 
-    def _level_file(self, variant: Variant, detail: int, images: Images) -> bytes:
-        product = self.library.level(variant, detail)
-        mesh = self.library.exported(variant, detail)
-        return mesh_glb(
-            mesh, product.materials, f"{variant.label}-{detail}", images, lamps=product.lamps
-        )
+    def _made(self, parts: list[Part]) -> Iterator[tuple[str, dict[str, bytes]]]:
+        """What parts come to, in their order; several are made at the same time."""
+        workers = os.cpu_count() or 1
+        waiting: deque[tuple[str, Future[dict[str, bytes]]]] = deque()
+        left = iter(parts)
+        with ThreadPoolExecutor(workers) as pool:
+            try:
+                pool.submit(lambda: self.network)  # it takes long, and much waits for it
+                for name, make in islice(left, 2 * workers):
+                    waiting.append((name, pool.submit(make)))
+                while waiting:
+                    name, future = waiting.popleft()
+                    yield name, future.result()
+                    waiting += [(n, pool.submit(make)) for n, make in islice(left, 1)]
+            finally:
+                self._left = True
+                pool.shutdown(cancel_futures=True)
 
-    @cached_property
+    def _check(self) -> None:
+        """Raises what stops the work where nobody waits for it any more."""
+        if self._left:
+            raise Superseded("the bake was left")
+
+    def _level_files(self, variant: Variant, images: Images) -> dict[str, bytes]:
+        return {
+            f"levels/{variant.label}-{d}.glb": self._level_file(variant, d, images)
+            for d in range(self.library.levels_of(variant))
+        }
+
+    def _level_file(self, variant: Variant, detail: int, images: Images) -> bytes:
+        product = self.library.level(variant, detail, self._check)
+        mesh = self.library.exported(variant, detail)
+        name, lamps = f"{variant.label}-{detail}", product.lamps
+        return mesh_glb(mesh, product.materials, name, images, lamps=lamps, packs=self._packs)
+
+    def _dome_file(self, variant: Variant, images: Images) -> dict[str, bytes]:
+        product = self.library.dome(variant, self._check)
+        name = f"{variant.label}-dome"
+        data = mesh_glb(product.mesh, product.materials, name, images, packs=self._packs)
+        return {f"domes/{variant.label}.glb": data}
+
+    @property
+    def _packs(self) -> bool:
+        return self.parameters.packing == "meshopt"
+
+    def _placements(self) -> dict[str, bytes]:
+        return {"placements.csv": self._table()}
+
+    def _network(self) -> dict[str, bytes]:
+        _ = self.network
+        return {}
+
+    def _splat(self) -> dict[str, bytes]:
+        made = splat_files(self.evaluation.ground, int(self.parameters.splat))
+        return {f"splat/{k}": v for k, v in made.items()}
+
+    @property
     def network(self) -> Network | None:
         """The ground as it is written, where it is not written as it is."""
+        with self._lock:
+            return self._fitted
+
+    @cached_property
+    def _fitted(self) -> Network | None:
         surface = self.evaluation.surface
         if surface.own is not None:
             return None
@@ -169,7 +250,9 @@ class Baker:
 
     def _scene(self, builder: GlbBuilder, writer: InstanceWriter) -> bytes:
         ground = ground_mesh(self.evaluation.ground, self.network)
-        shape = builder.add_mesh(ground.mesh, ground.materials, "ground", shares=ground.shares)
+        shape = builder.add_mesh(
+            ground.mesh, ground.materials, "ground", shares=ground.shares, off=GROUND
+        )
         extras = (
             {"classes": class_facts(self.evaluation.ground)} if ground.shares is not None else None
         )
@@ -332,16 +415,51 @@ def _miss(network: Network, evaluation: Evaluation, x: Float64, z: Float64) -> f
     return float(miss.max()) if miss.size else 0.0
 
 
-def embedded_images(cache: Cache) -> Images:
-    """Draws and encodes maps as PNG, each recipe once."""
+class Beside:
+    """Images in files of their own, which all files that draw them name."""
+
+    def __init__(self, images: Images) -> None:
+        self._images = images
+        self._paths: dict[bytes, str] = {}
+        self._given: set[str] = set()
+
+    def __call__(self, material: Material) -> dict[str, bytes | str]:
+        """The maps of a material by their addresses, as seen from a folder beside that of the images."""
+        return {name: self._address(data) for name, data in self._images(material).items()}
+
+    def _address(self, data: bytes | str) -> str:
+        if isinstance(data, str):
+            return data
+        path = self._paths.get(data)
+        if path is None:
+            ending = "webp" if data[8:12] == b"WEBP" else "png"
+            path = self._paths[data] = f"images/{digest(data)[:20]}.{ending}"
+        return f"../{path}"
+
+    def new(self, files: Mapping[str, bytes]) -> dict[str, bytes]:
+        """The images that some files name, and none before them did."""
+        by_path = {path: data for data, path in list(self._paths.items())}
+        glbs = (data for path, data in files.items() if path.endswith(".glb"))
+        named = {uri[3:] for data in glbs for uri in _addresses(data)}
+        out = {path: by_path[path] for path in sorted(named - self._given)}
+        self._given |= named
+        return out
+
+
+def _addresses(glb: bytes) -> list[str]:
+    return [i["uri"] for i in read_json(glb).get("images", ()) if "uri" in i]
+
+
+def embedded_images(cache: Cache, as_webp: bool = False) -> Images:
+    """Draws and encodes maps as PNG or WebP, each recipe once."""
 
     def images(material: Material) -> dict[str, bytes | str]:
         recipe = material.maps
         if recipe is None:
             return {}
         encoded = cache.get(
-            ("maps", repr(recipe)),
-            lambda: encode(recipe.draw()),
+            ("maps webp" if as_webp else "maps", repr(recipe)),
+            lambda: encode(recipe.draw(), as_webp),
             lambda e: sum(map(len, e.values())),
         )
         return dict(encoded)

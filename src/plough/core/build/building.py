@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import replace
 from typing import Annotated, ClassVar, Literal
 
@@ -10,9 +11,12 @@ import numpy as np
 from pydantic import Field
 
 from plough.core.arrays import Float32
+from plough.core.build.group import alike, by_slot, parts_field
 from plough.core.build.hulled import hull_collider
+from plough.core.build.own_pieces import MOST_OWN, OwnPiece, hung_up, kit_with
 from plough.core.collider import Collider, GameParameters
 from plough.core.errors import ParameterError
+from plough.core.formats.images import Load
 from plough.core.grow.lamina import SIZES, TextureSize
 from plough.core.house.body import (
     MOST_STOREYS,
@@ -23,18 +27,20 @@ from plough.core.house.body import (
     RoofRule,
     Storey,
     Wing,
+    blocks_of,
     covered_of,
     outline,
     storeys_of,
 )
 from plough.core.house.facade import Cell, Edit, Filling
+from plough.core.house.far import far_of
 from plough.core.house.kits import COVERINGS, KITS, ROLES, Kit, KitName, RoleName
 from plough.core.house.raised import Footing, Raised, base_of, raised
-from plough.core.house.roof import triangles_of
 from plough.core.house.roofed import RoofLook
-from plough.core.kinds import Base, Facing, Filled, Product, kind
+from plough.core.kinds import Base, Facing, Filled, Product, kind, no_files
 from plough.core.matters import Matters, above, among, either
 from plough.core.mesh.material import Material
+from plough.core.mesh.value import join
 from plough.core.parameters import (
     Id,
     Parameters,
@@ -86,7 +92,9 @@ class CellEdit(Parameters):
 class FaceEdit(Parameters):
     """What is done to one face by hand."""
 
-    id: str = Field(max_length=64, description="Its edge and its storey: w0-1.")
+    id: str = Field(
+        max_length=64, description="Its edge and its storey: w0-1; of a gable: w1-gable0."
+    )
     role: RoleName | None = None
     out: float = Field(0.0, ge=-20, le=20, description="Metres that it is pulled out.")
     splits: tuple[Annotated[float, Field(ge=0, le=200)], ...] = Field(
@@ -119,6 +127,16 @@ class BuildingGame(GameParameters):
         "each",
         "Collider",
         {"none": "None", "each": "Convex pieces, storey by storey", "convex": "One hull"},
+    )
+    impostor: Literal["shell", "crossed", "eight"] = choice(  # type: ignore[assignment]
+        "shell",
+        "Farthest level",
+        {
+            "shell": "A few faces with its look on them",
+            "crossed": "Two crossed cards",
+            "eight": "Four cards, eight views",
+        },
+        help="Drawn from the asset itself.",
     )
 
 
@@ -198,6 +216,16 @@ class BuildingParameters(Parameters):
     front: RoleParameters = section(RoleParameters(), "Front", "Faces")
     lower: RoleParameters = section(RoleParameters(), "Ground floor", "Faces")
     above: RoleParameters = section(RoleParameters(), "Upper floors", "Faces")
+    cornice: float = number(
+        0.0,
+        "Cornice",
+        (0, 0.8),
+        soft=(0, 0.4),
+        unit="m",
+        step=0.01,
+        group="Faces",
+        help="High, under the eaves or the parapet; none below 2 cm.",
+    )
     gable_lights: bool = flag(True, "Windows in gables", group="Faces")
     faces: tuple[FaceEdit, ...] = Field(
         (),
@@ -267,10 +295,17 @@ class BuildingParameters(Parameters):
         help="Below the ground.",
     )
     kit: KitName = choice("timber", "Kit", {name: k.title for name, k in KITS.items()}, group="Kit")
+    pieces: tuple[OwnPiece, ...] = parts_field(
+        "Assets that fill cells beside the kit's pieces, or in place of them.",
+        MOST_OWN,
+        "pieces",
+        "Kit",
+    )
     texture_size: TextureSize = choice("512", "Texture size", SIZES, group="Kit")
     game: BuildingGame = section(BuildingGame(), "Game", "Game")
 
 
+_GABLE = re.compile(r"gable\d{1,2}(\.\d)?")  # of a face's id
 _NARROWEST = 0.3  #: metres of a cell; below, it is as wide as the kit has it
 _THINNEST = (
     0.02  #: metres of a roof, below which it is as thick as its covering has it; of a parapet
@@ -301,10 +336,20 @@ def storeys(p: BuildingParameters) -> list[Storey]:
     pulls = []
     for k, f in enumerate(p.faces):
         edge, _, storey = f.id.rpartition("-")
-        if not storey.isdigit() or not edge:
+        gable = _GABLE.fullmatch(storey) is not None
+        if not edge or not (storey.isdigit() or gable):
             raise ParameterError(
-                f"faces.{k}.id", "names no face: an edge, a dash and a storey, as w0-1", value=f.id
+                f"faces.{k}.id",
+                "names no face: an edge, a dash and a storey, as w0-1, or a gable, as w1-gable0",
+                value=f.id,
             )
+        if gable:
+            for field in ("out", "splits", "role"):
+                if getattr(f, field):
+                    raise ParameterError(
+                        f"faces.{k}.{field}", "a gable has its cell filled only", value=f.id
+                    )
+            continue
         pulls.append(Pull(edge, int(storey), f.out))
     heights = [p.ground, *([p.upper] * (p.storeys - 1))]
     return storeys_of(base, p.footing, heights, wings, pulls, p.setback - p.jetty, p.from_storey)
@@ -326,9 +371,14 @@ def _fillings(p: BuildingParameters, k: Kit, seed: int) -> dict[RoleName, Fillin
 
 def _edits(p: BuildingParameters, k: Kit) -> dict[str, Edit]:
     out = {}
+    own_names = {q.called for q in p.pieces}
     for n, f in enumerate(p.faces):
         for m, c in enumerate(f.cells):
-            if c.piece and not any(c.piece in kit.pieces for kit in KITS.values()):
+            if (
+                c.piece
+                and c.piece not in own_names
+                and not any(c.piece in kit.pieces for kit in KITS.values())
+            ):
                 known = ", ".join(k.pieces)
                 raise ParameterError(
                     f"faces.{n}.cells.{m}.piece",
@@ -342,15 +392,8 @@ def _edits(p: BuildingParameters, k: Kit) -> dict[str, Edit]:
     return out
 
 
-def made_of(p: BuildingParameters, seed: int, detail: int) -> tuple[Raised, list[Storey]]:
-    """A building's triangles, and its storeys.
-
-    Raises:
-        ParameterError: its plan would cross itself, or names what is not there.
-    """
-    k = KITS[p.kit]
-    own = storeys(p)
-    rule = RoofRule(p.roof, math.radians(p.pitch), p.overhang, p.verge)
+def _roof(p: BuildingParameters, k: Kit) -> tuple[RoofRule, RoofLook]:
+    """How its roofs are made, and what lies on them."""
     covering = k.covering if p.covering == "kit" else p.covering
     look = RoofLook(
         p.thick if p.thick >= _THINNEST else _THICK[covering],
@@ -359,6 +402,20 @@ def made_of(p: BuildingParameters, seed: int, detail: int) -> tuple[Raised, list
         p.dormers,
         p.ridge,
     )
+    return RoofRule(p.roof, math.radians(p.pitch), p.overhang, p.verge), look
+
+
+def made_of(
+    p: BuildingParameters, seed: int, detail: int, kit: Kit | None = None
+) -> tuple[Raised, list[Storey]]:
+    """A building's triangles, and its storeys; `kit` is that of its name, with pieces of its own.
+
+    Raises:
+        ParameterError: its plan would cross itself, or names what is not there.
+    """
+    k = kit or KITS[p.kit]
+    own = storeys(p)
+    rule, look = _roof(p, k)
     made = raised(
         own,
         covered_of(own, rule),
@@ -370,6 +427,7 @@ def made_of(p: BuildingParameters, seed: int, detail: int) -> tuple[Raised, list
         p.door,
         seed,
         detail,
+        p.cornice if p.cornice >= _THINNEST else 0.0,
     )
     return made, own
 
@@ -394,21 +452,11 @@ def _materials(
 def _collider(p: BuildingParameters, own: list[Storey], points: Float32) -> Collider:
     if p.game.collider != "each":
         return hull_collider(p.game, points)  # type: ignore[arg-type]
-    pieces = []
-    for s in own:
-        corners = s.ring.corners
-        way = np.roll(corners, -1, axis=0) - corners
-        after = np.roll(way, -1, axis=0)
-        bend = way[:, 0] * after[:, 1] - way[:, 1] * after[:, 0]
-        rows = [np.arange(len(corners))]
-        if (bend < -1e-9).any():
-            rows = [np.array(t) for t in triangles_of(corners, rows)]
-        for r in rows:
-            flat = np.concatenate([corners[r], corners[r]])
-            up = np.repeat([0.0 if s.number == 0 else s.low, s.high], len(r))
-            pieces.append(np.column_stack([flat[:, 0], up, -flat[:, 1]]).astype(np.float32))
     return Collider(
-        pieces=tuple(pieces), movement=p.game.movement, camera=p.game.camera, shots=p.game.shots
+        pieces=tuple(piece for s in own for piece in blocks_of(s)),
+        movement=p.game.movement,
+        camera=p.game.camera,
+        shots=p.game.shots,
     )
 
 
@@ -419,11 +467,16 @@ def _collider(p: BuildingParameters, own: list[Storey], points: Float32) -> Coll
     BuildingParameters,
     hard=True,
     based=True,
-    version=2,
+    fetches=True,
+    parts="fill",
+    version=4,
 )
-def make(p: BuildingParameters, seed: int, detail: int) -> Product:
+def make(p: BuildingParameters, seed: int, detail: int, load: Load = no_files) -> Product:
     """A building; its front faces south."""
-    made, own = made_of(p, seed, detail)
+    _once("pieces", [q.called for q in p.pieces])
+    kit, things = kit_with(KITS[p.kit], p.pieces, load)
+    made, own = made_of(p, seed, detail, kit)
+    rule, look = _roof(p, kit)
     if made.why:
         raise ParameterError("roof", f"cannot be made over this plan: {made.why[0]}", value=p.roof)
     edges: dict[str, int] = {}
@@ -431,6 +484,9 @@ def make(p: BuildingParameters, seed: int, detail: int) -> Product:
         edges.setdefault(f.edge, len(edges))
     materials, repeats = _materials(p, made.soup.slots)
     mesh = made.soup.mesh(repeats)
+    hung = hung_up(made.soup.hung, things, materials, seed, detail, load)
+    if hung:
+        mesh = by_slot(join(alike([mesh, *(x.mesh for x in hung)])))
     at = mesh.positions
     foot = own[0].ring.corners
     radius = float(np.hypot(foot[:, 0], foot[:, 1]).max())
@@ -444,27 +500,39 @@ def make(p: BuildingParameters, seed: int, detail: int) -> Product:
         height=float(at[:, 1].max()),
         collider=_collider(p, own, at),
         game=p.game,
+        lamps=tuple(lamp for x in hung for lamp in x.lamps),
         counts={"faces": len(made.faces), "openings": openings, "triangles": mesh.triangles},
         faces=tuple(
-            _facing(p, f, made.cells[f.id]) for f in sorted(made.faces, key=lambda f: edges[f.edge])
+            _facing(p, kit, f, made.cells[f.id], made.outlines.get(f.id, ()))
+            for f in sorted(made.faces, key=lambda f: edges[f.edge])
         ),
         base=Base(
             base_of(own[0].ring, p.footing_out), p.deep, materials["plinth"], repeats["plinth"]
         ),
-        fillings={"pieces": tuple(KITS[p.kit].pieces), "roles": ROLES[:3]},
+        far=lambda: far_of(own, covered_of(own, rule), look, p.deep, seed),
+        fillings={
+            "pieces": tuple(kit.pieces),
+            "kit": tuple(KITS[p.kit].pieces),
+            "roles": ROLES[:3],
+        },
     )
 
 
-def _facing(p: BuildingParameters, face: FaceOf, cells: list[Cell]) -> Facing:
+def _facing(
+    p: BuildingParameters,
+    kit: Kit,
+    face: FaceOf,
+    cells: list[Cell],
+    outline: tuple[tuple[float, float], ...],
+) -> Facing:
     edit = next((f for f in p.faces if f.id == face.id), FaceEdit(id=face.id))
-    known = KITS[p.kit].pieces
+    known = kit.pieces
     by_hand = {c.cell for c in edit.cells if not c.piece or c.piece in known}
     found = []
     for c in cells:
         opening = None
         if c.piece is not None and c.piece.open:
-            x0, x1, y0, y1 = c.piece.opening(c.wide, face.high)
-            opening = (c.left + x0, c.left + x1, y0, y1)
+            opening = c.opening
         found.append(Filled(c.start, c.end, c.name, opening, c.number in by_hand))
     return Facing(
         face.id,
@@ -479,4 +547,5 @@ def _facing(p: BuildingParameters, face: FaceOf, cells: list[Cell]) -> Facing:
         face.high,
         edit.out,
         tuple(found),
+        outline,
     )

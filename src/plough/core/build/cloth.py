@@ -3,17 +3,23 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 import numpy as np
 
 from plough.core.arrays import Float64, Int64
-from plough.core.build.draping import Air, Shape, Sheet, settled
+from plough.core.build.draping import NO_BODY, Air, Body, Shape, Sheet, body_of, settled
+from plough.core.build.group import GroupPart, alike, by_slot, parts_field, standing
 from plough.core.build.turning import Shell, rod
 from plough.core.build.ware import Ware
 from plough.core.build.weave import Stuff, Weave
+from plough.core.cache import Cache
 from plough.core.collider import Collider, GameParameters
-from plough.core.kinds import Product, kind
+from plough.core.errors import TooLargeError
+from plough.core.formats.images import Load
+from plough.core.hashing import key_of
+from plough.core.kinds import Product, kind, no_files
 from plough.core.matters import Matters, above, among
 from plough.core.mesh.material import Material, as_bytes
 from plough.core.mesh.surface import crease_normals, split_corners
@@ -33,6 +39,7 @@ from plough.core.parameters import (
 )
 from plough.core.rng import seed_for, stream, uniform
 
+MOST_TRIANGLES = 400_000  #: that a sheet lies on
 _EVERY = (1, 2, 4)  #: points of the settled grid from one that is kept to the next, by level
 _SIDES = (10, 6, 4)  #: round poles, by level
 _THINNEST = 0.2  # mm of what is not of one layer
@@ -43,10 +50,16 @@ _TIGHT = {"canvas": 1.0, "linen": 0.9, "net": 0.22}
 _THROUGH = {"canvas": 0.16, "linen": 0.4, "net": 0.1}
 
 
+_bodies = Cache(40_000_000)
+_settled = Cache(20_000_000)
+
+
 class ClothGame(GameParameters):
     """What a sheet brings for a game."""
 
-    collider: Literal["none"] = choice("none", "Collider", {"none": "None"})
+    collider: Literal["none", "each"] = choice(  # type: ignore[assignment]
+        "each", "Collider", {"none": "None", "each": "Of what it lies on"}
+    )
 
 
 class ClothParameters(Parameters):
@@ -59,7 +72,9 @@ class ClothParameters(Parameters):
         "height": among("hung", "line", "corners", "ridge"),
         "poles": among("hung", "line", "corners", "ridge"),
         "spread": among("hung", "ridge"),
-        "body body_*": among("hung", "over"),
+        "body body_* parts spans shown": among("hung", "over"),
+        "body_*": among("body", "block", "round"),
+        "parts spans shown": among("body", "things"),
         "pole_thick": among("poles", True),
         "gusts direction": above("wind"),
         "hem hem_wide": above("thickness"),
@@ -112,8 +127,30 @@ class ClothParameters(Parameters):
         help="Of their length; they hang free at 0.",
         group="Hung",
     )
-    body: Literal["block", "round"] = choice(
-        "block", "Over", {"block": "A block", "round": "A barrel"}, group="Hung"
+    body: Literal["block", "round", "things"] = choice(
+        "block",
+        "Over",
+        {"block": "A block", "round": "A barrel", "things": "Things of the scene"},
+        group="Hung",
+    )
+    parts: tuple[GroupPart, ...] = parts_field(
+        "What it lies on, each where it stands.", 16, group="Hung"
+    )
+    spans: float = number(
+        40,
+        "Spans hollows",
+        (0, 200),
+        soft=(0, 100),
+        unit="cm",
+        step=1,
+        help="Narrower hollows and gaps of it are not sunk into.",
+        group="Hung",
+    )
+    shown: bool = flag(
+        True,
+        "With what it lies on",
+        group="Hung",
+        help="Drawn and blocking with it; else the sheet alone, to be set over what stands there.",
     )
     body_long: float = number(
         1.1, "Its length", (0.1, 10), soft=(0.3, 3), unit="m", step=0.05, group="Hung"
@@ -187,8 +224,8 @@ def _fixed_at(many: int, columns: int) -> Int64:
     )
 
 
-def _sheet(p: ClothParameters, phase: float) -> Sheet:
-    """The sheet as it is cut and fixed: rows down it, columns along x."""
+def _sheet(p: ClothParameters, phase: float, things: Sequence[Product] = ()) -> Sheet:
+    """The sheet as it is cut and fixed, over `things` where it is to lie on them: rows down it, columns along x."""
     rows, columns = _grid(p)
     u = np.linspace(-0.5, 0.5, columns)[None, :] + np.zeros((rows, 1))
     v = np.linspace(0.0, 1.0, rows)[:, None] + np.zeros((1, columns))
@@ -196,7 +233,7 @@ def _sheet(p: ClothParameters, phase: float) -> Sheet:
     fixed = np.zeros((rows, columns), bool)
     at = np.empty((rows, columns, 3))
     at[..., 0] = u * p.wide
-    shape = Shape(0, 0.0, 0.0, 0.0)
+    shape, body = Shape(0, 0.0, 0.0, 0.0), NO_BODY
     if p.hung == "line":
         at[..., 0] *= tight
         at[..., 1] = p.height - v * p.long
@@ -234,13 +271,43 @@ def _sheet(p: ClothParameters, phase: float) -> Sheet:
             own = _fixed_at(3, columns)
             fixed[0, own] = fixed[-1, own] = True
     else:
-        block = p.body == "block"
-        shape = Shape(1 if block else 2, p.body_long, p.body_high, p.body_wide)
-        at[..., 1] = p.body_high + 0.03
         at[..., 2] = (v - 0.5) * p.long
+        if p.body != "things":
+            what = 1 if p.body == "block" else 2
+            shape = Shape(what, p.body_long, p.body_high, p.body_wide)
+            at[..., 1] = p.body_high + 0.03
+        elif things:
+            told = [q.model_dump(mode="json") for q in p.parts]
+            key = key_of("body", told, p.spans)
+            body = _bodies.get(key, lambda: _body(things, p.spans), lambda b: b.away.nbytes)
+            shape = Shape(4, 0.0, 0.0, 0.0)
+            at[..., 1] = max(float(t.mesh.positions[:, 1].max()) for t in things) + 0.05
+        else:
+            at[..., 1] = 0.3
     way = math.radians(p.direction)
     air = Air(p.wind * math.sin(way), p.wind * math.cos(way), p.gusts, phase)
-    return Sheet(p.wide, p.long, at, fixed, _HEAVY[p.stuff], _TIGHT[p.stuff], p.stiff, shape, air)
+    heavy, tight = _HEAVY[p.stuff], _TIGHT[p.stuff]
+    return Sheet(p.wide, p.long, at, fixed, heavy, tight, p.stiff, shape, air, body)
+
+
+def _body(things: Sequence[Product], spans: float) -> Body:
+    """What things come to that a sheet lies on; hollows narrower than `spans` centimetres are not there.
+
+    Raises:
+        TooLargeError: they have too many triangles.
+    """
+    total = sum(t.mesh.triangles for t in things)
+    if total > MOST_TRIANGLES:
+        raise TooLargeError(
+            "parts",
+            f"have {total:,} triangles; the limit is {MOST_TRIANGLES:,}: lay it over fewer, or over what has less detail",
+            limit=f"{MOST_TRIANGLES:,} triangles",
+            value=total,
+        )
+    return body_of(
+        np.concatenate([t.mesh.positions.astype(np.float64)[t.mesh.indices] for t in things]),
+        0.01 * spans,
+    )
 
 
 def _cells(rows: int, columns: int) -> Int64:
@@ -401,33 +468,47 @@ def _wood(shell: Shell) -> Mesh:
     "Cloth",
     "Awnings, sails, nets and covers: a sheet hung up, settled, and lying in the wind.",
     ClothParameters,
+    fetches=True,
+    parts="cover",
 )
-def make(p: ClothParameters, seed: int, detail: int) -> Product:
+def make(p: ClothParameters, seed: int, detail: int, load: Load = no_files) -> Product:
     """A sheet that hangs about the origin, with what holds it."""
     own = int(seed_for(seed, "cloth"))
     phase = math.tau * uniform(np.uint64(own), _PHASE, np.uint64(0))
-    sheet = _sheet(p, phase)
+    materials: dict[str, Material] = {}
+    over = p.hung == "over" and p.body == "things"
+    things = standing(p.parts, materials, 0, load) if over else []
+    sheet = _sheet(p, phase, things)
     every = _EVERY[min(detail, 2)]
-    points = settled(sheet)[::every, ::every]
+    points = _settled.get(sheet.key, lambda: settled(sheet), lambda at: at.nbytes)[::every, ::every]
     meshes = [_cloth(p, points)]
-    materials = {
-        "cloth": Material("cloth", _skin(p, own), cutout=True, translucency=_THROUGH[p.stuff])
-    }
+    skin = _skin(p, own)
+    materials["cloth"] = Material("cloth", skin, cutout=True, translucency=_THROUGH[p.stuff])
+    shown = things if p.shown else []
+    if shown and detail:
+        shown = standing(p.parts, materials, detail, load)
+    meshes += [t.mesh for t in shown]
     if p.poles and p.hung != "over":
         meshes += [_wood(s) for s in _rods(p, sheet, own, _SIDES[min(detail, 2)])]
         bare = Ware("wood", own % 4, 256, (0.55, 0.47, 0.36), (0.33, 0.27, 0.2), 0.6, 14, 0.0)
         materials["wood"] = Material("wood", bare, roughness=1.0)
-    mesh = join(meshes)
+    mesh = by_slot(join(alike(meshes))) if shown else join(meshes)
+    collider = Collider()
+    if p.game.collider == "each":
+        rods = tuple(c for t in shown for c in t.collider.capsules)
+        pieces = tuple(piece for t in shown for piece in t.collider.pieces)
+        collider = Collider(rods, pieces, p.game.movement, p.game.camera, p.game.shots)
     at = mesh.positions
     feet = at[at[:, 1] < 0.15]
     return Product(
         mesh,
-        materials,
+        {x.material: materials[x.material] for x in mesh.parts},
         footprint_radius=float(np.hypot(feet[:, 0], feet[:, 2]).max()) if len(feet) else 0.1,
         canopy_radius=float(np.hypot(at[:, 0], at[:, 2]).max()),
         height=float(at[:, 1].max()),
-        collider=Collider((), (), p.game.movement, p.game.camera, p.game.shots),
+        collider=collider,
         game=p.game,
+        lamps=tuple(lamp for t in shown for lamp in t.lamps),
         counts={"triangles": mesh.triangles},
     )
 

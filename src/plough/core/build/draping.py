@@ -12,8 +12,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from plough.core.arrays import Bool, Float64, Int64
+from plough.core.arrays import Bool, Float32, Float64, Int64
+from plough.core.hashing import digest, key_of
 from plough.core.kernels import kernel
+from plough.core.mesh.voxels import distances, grid_about
 
 _GRAVITY = 9.81  # m/s²
 _AIR = 1.2  # kg/m³
@@ -24,16 +26,48 @@ _PASSES = 12  # over all lengths in a step
 _OFF = 0.006  # metres that cloth keeps from what it lies on, at least
 _UNEVEN = 0.0004  # metres more, up to six times, so that no three points of it lie in a line
 _GRIP = 0.35  # of its way over what it lies on that a point keeps
+_HOLD = 0.75  # the same, over things
 _RIPPLES = 4  # waves of gusts over a sheet
+_LOOKED = 0.03  # metres along a thread from one look to the next
+_FINEST = 0.012  # metres between the points at which a body is known, at least
+_MOST_POINTS = 1_200_000  # of them
+_ABOUT = 0.8  # of the way between them, that a body is thicker there: so sheets are found
 
 
 class Shape(NamedTuple):
     """What a sheet may lie on; metres. It stands on the ground about the origin."""
 
-    what: int  #: 0 nothing, 1 a block, 2 a round post, 3 a level pole along x
+    what: int  #: 0 nothing, 1 a block, 2 a round post, 3 a level pole along x, 4 a body
     long: float  #: along x
     high: float
     wide: float  #: along z; of what is round: its diameter
+
+
+class Body(NamedTuple):
+    """Any solid things that a sheet may lie on: how far they are, on a grid."""
+
+    origin: Float64  #: (3,) metres of its first point
+    cell: float  #: metres between points
+    away: Float32  #: (x, y, z) metres, below 0 within
+
+
+NO_BODY = Body(np.zeros(3), 1.0, np.zeros((0, 0, 0), np.float32))
+
+
+def body_of(triangles: Float64, spans: float) -> Body:
+    """The body of triangles (t, 3, 3), without hollows and gaps that are narrower than `spans` metres."""
+    from scipy.ndimage import distance_transform_edt
+
+    low, high = triangles.reshape(-1, 3).min(axis=0), triangles.reshape(-1, 3).max(axis=0)
+    room = high - low + spans + 8.0 * _FINEST  # that the grid takes, with what is about them
+    cell = max(_FINEST, float(np.prod(room) / _MOST_POINTS) ** (1 / 3))
+    grid = grid_about(low, high, cell, 0.5 * spans + 4.0 * cell)
+    away = distances(triangles, grid, _ABOUT * cell)
+    if spans > 0:
+        # closed: grown by half of it, and drawn back as far
+        back = 0.5 * spans - distance_transform_edt(away < 0.5 * spans, cell)
+        away = np.where(away < 0.5 * spans, np.minimum(away, back), away).astype(np.float32)
+    return Body(grid.origin, cell, away)
 
 
 class Air(NamedTuple):
@@ -58,6 +92,15 @@ class Sheet:
     stiff: float  #: against folding, 0 to 1
     shape: Shape
     air: Air
+    body: Body = NO_BODY
+
+    @property
+    def key(self) -> str:
+        """Tells it from any that settles otherwise."""
+        arrays = (self.at, self.fixed, self.body.origin, self.body.away)
+        plain = (self.wide, self.long, self.heavy, self.tight, self.stiff, self.shape, self.air)
+        told = [a.shape for a in arrays], plain, self.body.cell
+        return key_of(repr(told), digest(*(np.ascontiguousarray(a).tobytes() for a in arrays)))
 
 
 @kernel
@@ -100,7 +143,37 @@ def _lengths(p: Float64, fixed: Bool, du: float, dv: float, stiff: float, back: 
 
 
 @kernel
-def _out(p: Float64, q: Float64, s: Shape, off: float, grips: bool) -> None:
+def _off_body(b: Body, x: float, y: float, z: float, way: Float64) -> float:
+    """Metres from a body, and in `way` (3,) the direction away from it; where it is not known, far."""
+    u, v, w = (x - b.origin[0]) / b.cell, (y - b.origin[1]) / b.cell, (z - b.origin[2]) / b.cell
+    i, j, k = int(math.floor(u)), int(math.floor(v)), int(math.floor(w))
+    n, m, o = b.away.shape
+    if i < 0 or j < 0 or k < 0 or i + 1 >= n or j + 1 >= m or k + 1 >= o:
+        return 1e9
+    u, v, w = u - i, v - j, w - k
+    total = 0.0
+    way[:] = 0.0
+    for a in range(2):
+        for c in range(2):
+            for d in range(2):
+                fa = u if a else 1.0 - u
+                fc = v if c else 1.0 - v
+                fd = w if d else 1.0 - w
+                own = b.away[i + a, j + c, k + d]
+                total += fa * fc * fd * own
+                way[0] += (fc * fd * own) if a else -(fc * fd * own)
+                way[1] += (fa * fd * own) if c else -(fa * fd * own)
+                way[2] += (fa * fc * own) if d else -(fa * fc * own)
+    long = math.sqrt(way[0] ** 2 + way[1] ** 2 + way[2] ** 2)
+    if long < 1e-12:
+        way[0], way[1], way[2] = 0.0, 1.0, 0.0
+    else:
+        way /= long
+    return total
+
+
+@kernel
+def _out(p: Float64, q: Float64, s: Shape, b: Body, off: float, grips: bool) -> None:
     """Bring a point (3,) that was at `q` so far out of the ground and of what the sheet lies on, which holds it a little."""
     x, y, z = p[0], p[1], p[2]
     pushed = False
@@ -139,11 +212,59 @@ def _out(p: Float64, q: Float64, s: Shape, off: float, grips: bool) -> None:
                 y += out
             else:
                 y, z = s.high + dy * (r + out) / r, z * (r + out) / r
+    elif s.what == 4:
+        way = np.empty(3)
+        out = off - _off_body(b, x, y, z, way)
+        if out > 0.0:
+            pushed = True
+            x, y, z = x + out * way[0], y + out * way[1], z + out * way[2]
     if pushed:
-        grip = _GRIP if grips else 0.0
+        grip = (_HOLD if s.what == 4 else _GRIP) if grips else 0.0
         p[0] = x + grip * (q[0] - x)
         p[1] = y
         p[2] = z + grip * (q[2] - z)
+
+
+@kernel
+def _clear(
+    p: Float64, before: Float64, fixed: Bool, b: Body, du: float, dv: float, back: bool, grips: bool
+) -> None:
+    """Bring threads out of a body, as seen at places between their ends; it holds their ends, which were at `before`, a little."""
+    n, m = fixed.shape
+    way = np.empty(3)
+    for step in range(n * m):
+        at = n * m - 1 - step if back else step
+        i, j = at // m, at % m
+        near = _off_body(b, p[i, j, 0], p[i, j, 1], p[i, j, 2], way)
+        for way_on in range(3):  # along its row, down its column, and between, as it is drawn
+            k, q = i + int(way_on > 0), j + int(way_on != 1)
+            long = du if way_on == 0 else (dv if way_on == 1 else math.hypot(du, dv))
+            if k >= n or q >= m or near > long:
+                continue
+            touched = 0.0
+            many = min(max(int(long / _LOOKED), 1), 6)
+            for s in range(1, many + 1):
+                share = s / (many + 1.0)
+                rest = 1.0 - share
+                x = rest * p[i, j, 0] + share * p[k, q, 0]
+                y = rest * p[i, j, 1] + share * p[k, q, 1]
+                z = rest * p[i, j, 2] + share * p[k, q, 2]
+                out = _OFF - _off_body(b, x, y, z, way)
+                if out <= 0.0:
+                    continue
+                touched = _HOLD
+                out /= rest * rest + share * share
+                for c in range(3):
+                    if not fixed[i, j]:
+                        p[i, j, c] += rest * out * way[c]
+                    if not fixed[k, q]:
+                        p[k, q, c] += share * out * way[c]
+            if grips and touched > 0.0:
+                for c in (0, 2):
+                    if not fixed[i, j]:
+                        p[i, j, c] += touched * (before[i, j, c] - p[i, j, c])
+                    if not fixed[k, q]:
+                        p[k, q, c] += touched * (before[k, q, c] - p[k, q, c])
 
 
 @kernel
@@ -167,6 +288,7 @@ def _settle(
     stiff: float,
     shape: Shape,
     air: Air,
+    body: Body,
     held: Float64,
     nearest: Int64,
     reach: Float64,
@@ -174,6 +296,7 @@ def _settle(
 ) -> None:
     n, m = fixed.shape
     before = p.copy()
+    aside = np.empty(3)
     lift = 0.5 * _AIR * tight / heavy
     for _ in range(steps):
         for i in range(n):
@@ -195,13 +318,18 @@ def _settle(
                     ) * math.cos(1.7 * air.phase + _RIPPLES * (1.1 * i / n - 1.9 * j / m))
                     through = (nx * air.x + nz * air.z) * gust
                     push = lift * through * abs(through)
+                # no farther than it is from the body, so that it does not pass through what is thin
+                most = _FASTEST
+                if shape.what == 4:
+                    off = abs(_off_body(body, p[i, j, 0], p[i, j, 1], p[i, j, 2], aside))
+                    most = min(most, 0.6 * max(off, body.cell))
                 for c in range(3):
                     pull = push * (nx if c == 0 else (ny if c == 1 else nz))
                     if c == 1:
                         pull -= _GRAVITY
                     way = _DAMPED * (p[i, j, c] - before[i, j, c]) + pull * _STEP * _STEP
                     before[i, j, c] = p[i, j, c]
-                    p[i, j, c] += min(_FASTEST, max(-_FASTEST, way))
+                    p[i, j, c] += min(most, max(-most, way))
         for k in range(_PASSES):
             _lengths(p, fixed, du, dv, stiff, k % 2 == 1)
             for i in range(n):
@@ -211,7 +339,9 @@ def _settle(
                     if held.shape[0]:
                         _held(p[i, j], held[nearest[i, j]], reach[i, j])
                     off = _OFF + _UNEVEN * ((3 * i + 5 * j) % 7)
-                    _out(p[i, j], before[i, j], shape, off, k == _PASSES - 1)
+                    _out(p[i, j], before[i, j], shape, body, off, k == _PASSES - 1)
+            if shape.what == 4 and k % 4 == 3:
+                _clear(p, before, fixed, body, du, dv, k % 8 == 7, k == _PASSES - 1)
 
 
 def settled(sheet: Sheet, steps: tuple[int, ...] = (240, 90, 24)) -> Float64:
@@ -227,7 +357,7 @@ def settled(sheet: Sheet, steps: tuple[int, ...] = (240, 90, 24)) -> Float64:
         p[fixed] = sheet.at[::every, ::every][fixed]
         rows, columns = fixed.shape
         du, dv = sheet.wide / (columns - 1), sheet.long / (rows - 1)
-        args = (sheet.heavy, sheet.tight, 0.5 * sheet.stiff, sheet.shape, sheet.air)
+        args = (sheet.heavy, sheet.tight, 0.5 * sheet.stiff, sheet.shape, sheet.air, sheet.body)
         _settle(p, fixed, du, dv, *args, *_nearest(p, fixed, du, dv), count)
     assert p.shape == (n, m, 3)
     return p

@@ -14,6 +14,7 @@ from plough.core.cache import Cache
 from plough.core.errors import TooLargeError
 from plough.core.formats.images import Load
 from plough.core.hashing import key_of
+from plough.core.kernels import together
 from plough.core.kinds import Product, kind, no_files
 from plough.core.matters import Matters, among
 from plough.core.mesh.fuse import FuseRule, Skin, coarser, fused
@@ -23,7 +24,7 @@ from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.topology import numbered
 from plough.core.mesh.value import Mesh, Part, join
 from plough.core.parameters import Parameters, choice, count, flag, number, section
-from plough.core.progress import tell
+from plough.core.progress import part_of, tell
 from plough.core.vectors import normals_of, unit
 
 MOST_SOURCE = 1_500_000  #: triangles that are fused
@@ -33,6 +34,7 @@ _STEPS = {"coarse": 64, "medium": 128, "fine": 256}  # cells along the longest s
 _LEAST = 8  # cells along the longest side
 _SHARES = (0.3, 0.08)  # of the triangles, at the second level and the third
 _FEW = 60  # triangles of a skin that is drawn whole at each level
+_PARTS = 0.1  # of the work, in which what is fused is made
 _ALIKE = (
     0.8  # cosine between the normals of a skin and of its source where they are taken for the same
 )
@@ -194,8 +196,10 @@ def _mesh(p: FusedParameters, source: _Source, skin: Skin) -> Mesh:
     faces, slot = skin.faces[order], slot[order]
     corner = faces.reshape(-1)
     flat = normals_of(skin.points, faces)
-    normals = _shaded(p, source, skin, faces)
-    uv = boxed_coordinates(skin.points[corner], flat, 1.0)
+    normals, uv = together(
+        lambda: _shaded(p, source, skin, faces),
+        lambda: boxed_coordinates(skin.points[corner], flat, 1.0),
+    )
     repeat = np.maximum(source.dense[slot], 0.02)
     uv = (uv / np.repeat(repeat, 3)[:, None]).astype(np.float32)
     # a tint for each point and slot: the mean of what its triangles are nearest to
@@ -252,7 +256,8 @@ class _Made(NamedTuple):
 
 def _made(p: FusedParameters, load: Load) -> _Made:
     materials: dict[str, Material] = {}
-    made = standing(p.parts, materials, 0, load)
+    with part_of(0.0, _PARTS):
+        made = standing(p.parts, materials, 0, load)
     sources = _source(made, materials)
     if not sources:
         return _Made([], {})
@@ -271,7 +276,7 @@ def _made(p: FusedParameters, load: Load) -> _Made:
     for k, (source, rule) in enumerate(zip(sources, rules, strict=True)):
 
         def told(share: float, words: str, k: int = k) -> None:
-            tell((k + share) / len(sources), words)
+            tell(_PARTS + (0.98 - _PARTS) * (k + share) / len(sources), words)
 
         skin = fused(source.triangles, rule, told)
         if skin is not None:
@@ -309,8 +314,11 @@ def make(p: FusedParameters, seed: int, detail: int, load: Load = no_files) -> P
     made = _skins.get(key_of("fused", told), lambda: _made(p, load), lambda m: m.nbytes)
     if not made.skins:
         return empty(p.game)
-    mesh = by_slot(join([_mesh(p, *_level(*s, detail)) for s in made.skins]))
     at = np.concatenate([skin.points for _, skin, _ in made.skins])
+    mesh, collider = together(
+        lambda: by_slot(join([_mesh(p, *_level(*s, detail)) for s in made.skins])),
+        lambda: hull_collider(p.game, at),
+    )
     across = float(np.hypot(at[:, 0], at[:, 2]).max())
     high = float(at[:, 1].max())
     foot = at[at[:, 1] <= 0.15 * high + 1e-6]
@@ -320,7 +328,7 @@ def make(p: FusedParameters, seed: int, detail: int, load: Load = no_files) -> P
         float(np.hypot(foot[:, 0], foot[:, 2]).max(initial=0.0)) or across,
         across,
         max(0.01, high),
-        hull_collider(p.game, at),
+        collider,
         p.game,
         counts={"triangles": mesh.triangles, "skins": len(made.skins)},
         measures={

@@ -18,6 +18,7 @@ from plough.core.mesh.material import Material
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part, join
 from plough.core.parameters import Id, Parameters, Seed, Up, build, section
+from plough.core.progress import part_of
 from plough.core.vectors import rotations
 
 MOST_PARTS = 64  #: of one group
@@ -51,14 +52,16 @@ class GroupPart(LentPart):
     tall: float = Field(1.0, ge=0.05, le=20, description="Its height, besides its size.")
 
 
-def parts_field(help: str, most: int = MOST_PARTS, control: str = "parts") -> Any:
+def parts_field(
+    help: str, most: int = MOST_PARTS, control: str = "parts", group: str = "Parts"
+) -> Any:
     """Field of the assets that something is of."""
     return Field(
         (),
         max_length=most,
         title="Parts",
         description=help,
-        json_schema_extra={"control": control, "unit": "", "group": "Parts", "parts": True},
+        json_schema_extra={"control": control, "unit": "", "group": group, "parts": True},
     )
 
 
@@ -108,7 +111,11 @@ def standing(
 ) -> list[Product]:
     """What parts are, each where it stands; their materials are added to `materials`, under names of their own."""
     there = sorted((q for q in parts if q.lent), key=lambda q: (q.asset, q.seed, q.id))
-    return [_placed(part_made(q, detail, load), q, materials) for q in there]
+    made = []
+    for k, q in enumerate(there):
+        with part_of(k / len(there), (k + 1) / len(there)):
+            made.append(_placed(part_made(q, detail, load), q, materials))
+    return made
 
 
 def empty(game: GameParameters) -> Product:
@@ -124,10 +131,10 @@ def _nothing() -> Mesh:
     return Mesh(corners, up, uv, face, (Part("nothing", 0, 1),))
 
 
-def part_made(part: LentPart, detail: int, load: Load) -> Product:
+def part_made(part: LentPart, detail: int, load: Load, field: str = "parts") -> Product:
     """What a part is, in its own coordinates."""
     found = get_kind(part.lent["kind"])
-    parameters = build(found.parameters, part.lent["parameters"], "parts")
+    parameters = build(found.parameters, part.lent["parameters"], field)
     level = min(detail, found.levels - 1)
     files = (load,) if found.loads or found.fetches else ()
     product = found.make(parameters, part.seed, level, *files)

@@ -38,7 +38,7 @@ from plough.core.place.pose import Pose, set_up
 from plough.core.place.rules import own_sizes
 from plough.core.place.solid_bodies import hull_body, solid_bodies
 from plough.core.place.variants import NONE, Choices
-from plough.core.progress import tell
+from plough.core.progress import part_of, tell
 from plough.core.rng import seed_for
 
 MOST_ASSETS = 8
@@ -136,7 +136,8 @@ def _shapes(things: Sequence[_Thing], load: Load) -> Shapes:
     found = []
     for k, thing in enumerate(things):
         tell(_MAKING * k / len(things), "Making what lies in it")
-        product = thing.made(0, load)
+        with part_of(_MAKING * k / len(things), _MAKING * (k + 1) / len(things)):
+            product = thing.made(0, load)
         found.append(solid_bodies(product) or (hull_body(product)._replace(blocks=True),))
     return Shapes.of(found)
 
@@ -169,11 +170,12 @@ def _lying(
         )
     times = np.bincount(variant, minlength=len(things)).tolist()
     last = max(thing.levels for thing in things) - 1
-    least = sum(
-        n * thing.made(last, load).mesh.triangles
-        for n, thing in zip(times, things, strict=True)
-        if n
-    )
+    with part_of(_MAKING, _MAKING):
+        least = sum(
+            n * thing.made(last, load).mesh.triangles
+            for n, thing in zip(times, things, strict=True)
+            if n
+        )
     if least > MOST_TRIANGLES:
         raise TooLargeError(
             "count",
@@ -194,7 +196,13 @@ def _lying(
     begin = replace(begin, position=at.astype(np.float32), rotation=turn.astype(np.float32))
 
     def told(share: float, so_far: Callable[[], Placements]) -> None:
-        tell(_MAKING + 0.6 * share, "Falling", lambda: shown(so_far()))
+        at = _MAKING + 0.6 * share
+
+        def seen() -> Product:
+            with part_of(at, at):
+                return shown(so_far())
+
+        tell(at, "Falling", seen)
 
     return settled_pile(pile, begin, shapes, Level(), told=told)
 
@@ -206,8 +214,14 @@ def _heap(p: HeapParameters, placed: Placements, detail: int, load: Load) -> Pro
     times = np.bincount(placed.variant, minlength=len(things))
     most = _SHARES[detail] * p.triangles
     last = max(things[k].levels for k in used) - 1
-    for level in range(min(detail, last), last + 1):
-        made = {k: things[k].made(level, load) for k in used}
+    first = min(detail, last)
+    ways = (last + 1 - first) * len(used)
+    for level in range(first, last + 1):
+        made: dict[int, Product] = {}
+        for k in used:
+            done = (level - first) * len(used) + len(made)
+            with part_of(done / ways, (done + 1) / ways):
+                made[k] = things[k].made(level, load)
         if sum(times[k] * m.mesh.triangles for k, m in made.items()) <= most:
             break
     materials: dict[str, Material] = {}
@@ -266,4 +280,5 @@ def make(p: HeapParameters, seed: int, detail: int, load: Load = no_files) -> Pr
         lambda found: 200 + found.nbytes,
     )
     tell(0.95, "Putting it together")
-    return _heap(p, placed, detail, load) if placed.count else empty(p.game)
+    with part_of(0.95, 1.0):
+        return _heap(p, placed, detail, load) if placed.count else empty(p.game)

@@ -1,7 +1,8 @@
 """glTF 2.0 in its binary form.
 
 Channels written: POSITION, NORMAL, TANGENT, TEXCOORD_0 and, on demand, TEXCOORD_1 as float; COLOR_0 (linear tint) and _WIND (sway, branch phase, flutter, occlusion) as
-normalised bytes; indices as 16 or 32 bits. Instances by EXT_mesh_gpu_instancing, levels of detail by MSFT_lod, lamps by KHR_lights_punctual.
+normalised bytes; indices as 16 or 32 bits. Instances by EXT_mesh_gpu_instancing, levels of detail by MSFT_lod, lamps by KHR_lights_punctual; compressed by EXT_meshopt_compression and
+KHR_mesh_quantization (see `plough.core.formats.packed`), images as WebP by EXT_texture_webp.
 """
 
 from __future__ import annotations
@@ -18,6 +19,15 @@ import orjson
 from plough.core.arrays import UInt8
 from plough.core.errors import TooLargeError
 from plough.core.formats.glb_read import JSON_PART, MAGIC
+from plough.core.formats.packed import (
+    GROUND,
+    PLACE,
+    Channel,
+    Packed,
+    packed,
+    packed_indices,
+    reordered,
+)
 from plough.core.lamp import Lamp
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh, Named, run_of
@@ -33,7 +43,8 @@ _COMPONENT = {
 _TYPE = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}
 
 Images = Callable[[Material], dict[str, bytes | str]]
-"""Gives the maps of a material, each as PNG bytes (embedded) or as an address."""
+"""Gives the maps of a material, each as PNG or WebP bytes (embedded) or as an address."""
+_MESHOPT, _WEBP, _SMALLER = "EXT_meshopt_compression", "EXT_texture_webp", "KHR_mesh_quantization"
 
 
 def no_images(material: Material) -> dict[str, bytes | str]:
@@ -50,10 +61,16 @@ class Instances:
 
 
 class GlbBuilder:
-    """Collects meshes, materials and nodes, then gives the bytes."""
+    """Collects meshes, materials and nodes, then gives the bytes.
 
-    def __init__(self, images: Images = no_images) -> None:
+    Args:
+        packs: whether meshes and instances are compressed.
+    """
+
+    def __init__(self, images: Images = no_images, packs: bool = False) -> None:
         self._images = images
+        self._packs = packs
+        self._unpacked = 0  # bytes of what is compressed, as a reader comes to hold them
         self._chunks: list[bytes] = []
         self._length = 0
         self._json: dict[str, Any] = {"asset": {"version": "2.0", "generator": "Plough"}}
@@ -65,10 +82,16 @@ class GlbBuilder:
         return self._json.setdefault(name, [])  # type: ignore[no-any-return]
 
     def _view(self, data: bytes, target: int | None = None) -> int:
-        view: dict[str, Any] = {"buffer": 0, "byteOffset": self._length, "byteLength": len(data)}
+        at = self._stored(data)
+        view: dict[str, Any] = {"buffer": 0, "byteOffset": at, "byteLength": len(data)}
         if target:
             view["target"] = target
         self._list("bufferViews").append(view)
+        return len(self._json["bufferViews"]) - 1
+
+    def _stored(self, data: bytes) -> int:
+        """Where bytes begin in the binary part."""
+        at = self._length
         padded = data + b"\0" * (-len(data) % 4)
         if self._length + len(padded) > MOST_BYTES:
             raise TooLargeError(
@@ -78,7 +101,59 @@ class GlbBuilder:
             )
         self._chunks.append(padded)
         self._length += len(padded)
-        return len(self._json["bufferViews"]) - 1
+        return at
+
+    def _packed(self, made: Packed, target: int | None, bounds: bool = False) -> int:
+        """The accessor of compressed rows."""
+        size = made.rows * made.stride
+        view: dict[str, Any] = {
+            "buffer": 1,
+            "byteOffset": self._unpacked,
+            "byteLength": size,
+            "extensions": {
+                _MESHOPT: {
+                    "buffer": 0,
+                    "byteOffset": self._stored(made.data),
+                    "byteLength": len(made.data),
+                    "byteStride": made.stride,
+                    "count": made.rows,
+                    "mode": made.mode,
+                    **({"filter": made.filter} if made.filter != "NONE" else {}),
+                }
+            },
+        }
+        if target:
+            view["target"] = target
+        width = 1 if made.mode == "TRIANGLES" else made.values.shape[1]
+        if target == 34962:
+            view["byteStride"] = made.stride
+        self._unpacked += size + (-size % 4)
+        self._used |= {_MESHOPT} | ({_SMALLER} if made.normalized else set())
+        self._list("bufferViews").append(view)
+        accessor: dict[str, Any] = {
+            "bufferView": len(self._json["bufferViews"]) - 1,
+            "componentType": made.component,
+            "count": made.rows,
+            "type": _TYPE[width],
+        }
+        if made.normalized:
+            accessor["normalized"] = True
+        if bounds:
+            accessor["min"] = made.values.min(axis=0).tolist()
+            accessor["max"] = made.values.max(axis=0).tolist()
+        self._list("accessors").append(accessor)
+        return len(self._json["accessors"]) - 1
+
+    def _channel(
+        self, values: np.ndarray[Any, Any], channel: Channel, off: float, bounds: bool = False
+    ) -> int:
+        """The accessor of a channel of vertices."""
+        if self._packs:
+            made = packed(values, channel, off)
+            if channel == "facing":  # octahedral rows hold a fourth number
+                made = made._replace(values=made.values[:, :3])
+            return self._packed(made, 34962, bounds)
+        return self._accessor(values, 34962, normalized=channel == "bytes", bounds=bounds)
 
     def _accessor(
         self,
@@ -108,16 +183,26 @@ class GlbBuilder:
     def _texture(self, image: bytes | str, name: str) -> int:
         if image not in self._image_index:
             entry: dict[str, Any] = {"name": name}
+            webp = image.endswith(".webp") if isinstance(image, str) else image[8:12] == b"WEBP"
             if isinstance(image, str):
                 entry["uri"] = image
             else:
-                entry["bufferView"], entry["mimeType"] = self._view(image), "image/png"
+                entry["bufferView"] = self._view(image)
+            if webp or "bufferView" in entry:
+                entry["mimeType"] = "image/webp" if webp else "image/png"
             self._list("images").append(entry)
             if "samplers" not in self._json:
                 self._json["samplers"] = [
                     {"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}
                 ]
-            self._list("textures").append({"source": len(self._json["images"]) - 1, "sampler": 0})
+            texture: dict[str, Any] = {"sampler": 0}
+            source = {"source": len(self._json["images"]) - 1}
+            if webp:
+                texture["extensions"] = {_WEBP: source}
+                self._used.add(_WEBP)
+            else:
+                texture |= source
+            self._list("textures").append(texture)
             self._image_index[image] = len(self._json["textures"]) - 1
         return self._image_index[image]
 
@@ -174,36 +259,41 @@ class GlbBuilder:
         prefix: str = "",
         shapes: Sequence[Mesh] = (),
         shares: UInt8 | None = None,
+        off: float = PLACE,
     ) -> int:
         """The index of `mesh`, one primitive a part; parts draw the materials of their slots.
 
         Args:
+            off: metres that its corners may be off where it is compressed.
             shapes: other shapes of the same topology, written as morph targets.
             shares: (vertices, 4 k) of ground classes, four in each of the channels _CLASS_0, _CLASS_1, …
         """
+        packs = self._packs
+        self._packs = packs and not shapes  # what is blended stays as it is
+        if self._packs:
+            mesh, rows = reordered(mesh)
+            shares = None if shares is None else shares[rows]
         attributes = {
-            "POSITION": self._accessor(mesh.positions, 34962, bounds=True),
-            "NORMAL": self._accessor(mesh.normals, 34962),
+            "POSITION": self._channel(mesh.positions, "place", off, bounds=True),
+            "NORMAL": self._channel(mesh.normals, "facing", off),
         }
         mapped = self._images is not no_images and any(
             m.maps is not None for m in materials.values()
         )
         if materials:
-            attributes["TEXCOORD_0"] = self._accessor(mesh.uv0, 34962)
+            attributes["TEXCOORD_0"] = self._channel(mesh.uv0, "uv", off)
         if mapped and mesh.tangents is not None:
-            attributes["TANGENT"] = self._accessor(mesh.tangents, 34962)
+            attributes["TANGENT"] = self._channel(mesh.tangents, "tangent", off)
         if mesh.uv1 is not None:
-            attributes["TEXCOORD_1"] = self._accessor(mesh.uv1, 34962)
-        if mesh.colors is not None:
-            attributes["COLOR_0"] = self._accessor(mesh.colors, 34962, normalized=True)
-        if mesh.wind is not None:
-            attributes["_WIND"] = self._accessor(mesh.wind, 34962, normalized=True)
-        if mesh.masks is not None:
-            attributes["_MASKS"] = self._accessor(mesh.masks, 34962, normalized=True)
+            attributes["TEXCOORD_1"] = self._channel(mesh.uv1, "uv", off)
+        four_each = {"COLOR_0": mesh.colors, "_WIND": mesh.wind, "_MASKS": mesh.masks}
+        for called, values in four_each.items():
+            if values is not None:
+                attributes[called] = self._channel(values, "bytes", off)
         for k in range(0, 0 if shares is None else shares.shape[1], 4):
             assert shares is not None
             four = np.ascontiguousarray(shares[:, k : k + 4])
-            attributes[f"_CLASS_{k // 4}"] = self._accessor(four, 34962, normalized=True)
+            attributes[f"_CLASS_{k // 4}"] = self._channel(four, "bytes", off)
         targets = [
             {
                 "POSITION": self._accessor(shape.positions - mesh.positions, 34962, bounds=True),
@@ -214,11 +304,13 @@ class GlbBuilder:
         small = np.uint16 if mesh.vertices < 65_535 else np.uint32
         primitives = []
         for part in mesh.parts:
-            rows = mesh.indices[part.first : part.first + part.count].reshape(-1)
-            primitive: dict[str, Any] = {
-                "attributes": attributes,
-                "indices": self._accessor(rows.astype(small), 34963),
-            }
+            corners = mesh.indices[part.first : part.first + part.count].reshape(-1).astype(small)
+            told = (
+                self._packed(packed_indices(corners), 34963)
+                if self._packs
+                else self._accessor(corners, 34963)
+            )
+            primitive: dict[str, Any] = {"attributes": attributes, "indices": told}
             if part.material in materials:
                 primitive["material"] = self.add_material(
                     materials[part.material], self._called(part.material, materials, prefix)
@@ -226,6 +318,7 @@ class GlbBuilder:
             if targets:
                 primitive["targets"] = targets
             primitives.append(primitive)
+        self._packs = packs
         entry: dict[str, Any] = {"name": name, "primitives": primitives}
         if targets:
             entry["weights"] = [0.0] * len(targets)
@@ -253,8 +346,19 @@ class GlbBuilder:
 
     def add_instances(self, position: Any, rotation: Any, scale: Any) -> Instances:
         """Accessors for n instances: (n, 3), (n, 4) xyzw and (n, 3) arrays."""
-        names = {"TRANSLATION": position, "ROTATION": rotation, "SCALE": scale}
-        attributes = {k: self._accessor(np.asarray(v, np.float32), None) for k, v in names.items()}
+        names: dict[str, tuple[Any, Channel]] = {
+            "TRANSLATION": (position, "place"),
+            "ROTATION": (rotation, "turn"),
+            "SCALE": (scale, "size"),
+        }
+        attributes = {}
+        for name, (values, channel) in names.items():
+            rows = np.asarray(values, np.float32)
+            attributes[name] = (
+                self._packed(packed(rows, channel, GROUND), None)
+                if self._packs
+                else self._accessor(rows, None)
+            )
         return Instances(attributes, len(position))
 
     def add_light(self, lamp: Lamp, name: str) -> int:
@@ -365,10 +469,14 @@ class GlbBuilder:
             doc["scenes"][0]["extras"] = extras
         if self._used:
             doc["extensionsUsed"] = sorted(self._used)
-            if "EXT_mesh_gpu_instancing" in self._used:
-                doc["extensionsRequired"] = ["EXT_mesh_gpu_instancing"]
+            required = {"EXT_mesh_gpu_instancing", _MESHOPT, _SMALLER, _WEBP} & self._used
+            if required:
+                doc["extensionsRequired"] = sorted(required)
         if self._length:
             doc["buffers"] = [{"byteLength": self._length}]
+        if self._unpacked:
+            fallback = {"byteLength": self._unpacked, "extensions": {_MESHOPT: {"fallback": True}}}
+            doc["buffers"].append(fallback)
         text = orjson.dumps(doc)
         text += b" " * (-len(text) % 4)
         body = b"".join(self._chunks)
@@ -387,9 +495,10 @@ def mesh_glb(
     extras: dict[str, Any] | None = None,
     lamps: Sequence[Lamp] = (),
     shares: UInt8 | None = None,
+    packs: bool = False,
 ) -> bytes:
     """One mesh as a GLB, with its lamps; `extras` go to the scene, `shares` (vertices, 4 k) to channels of ground classes."""
-    builder = GlbBuilder(images)
+    builder = GlbBuilder(images, packs)
     lights = [
         builder.add_node(
             f"{name}-lamp-{k}", light=builder.add_light(x, name), translation=x.position

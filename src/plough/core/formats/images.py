@@ -1,4 +1,4 @@
-"""PNG images of material maps, and images of one's own in place of them."""
+"""PNG and WebP images of material maps, and images of one's own in place of them."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ from plough.core.mesh.material import MapRecipe, Maps, Material
 
 MAPS = ("albedo", "normal", "surface")
 MOST_SIDE, MOST_BYTES = 4096, 8_000_000
+_QUALITY = 90  # of WebP, of 100
 
 
 def png(image: UInt8) -> bytes:
@@ -31,14 +32,24 @@ def png_rgba(image: UInt8) -> bytes:
     return out.getvalue()
 
 
-def encode(maps: Maps) -> dict[str, bytes]:
-    """The images of `maps` as PNG: albedo, normal, surface, and translucency and depth where there are any."""
+def webp(image: UInt8) -> bytes:
+    """`image` (h, w, 3 or 4) as WebP, near enough for textures; an alpha channel that is opaque throughout is left out."""
+    if image.shape[2] == 4 and image[..., 3].min() == 255:
+        image = image[..., :3]
+    out = io.BytesIO()
+    Image.fromarray(image).save(out, "WEBP", quality=_QUALITY, method=4, exact=True)
+    return out.getvalue()
+
+
+def encode(maps: Maps, as_webp: bool = False) -> dict[str, bytes]:
+    """The images of `maps` as PNG or WebP: albedo, normal, surface, and translucency and depth where there are any."""
     images = {"albedo": maps.albedo, "normal": maps.normal, "surface": maps.surface}
     for name in ("translucency", "depth"):
         gray: UInt8 | None = getattr(maps, name)
         if gray is not None:
             images[name] = np.repeat(gray[..., None], 3, axis=-1)
-    return {name: png(image) for name, image in images.items()}
+    write = webp if as_webp else png
+    return {name: write(image) for name, image in images.items()}
 
 
 def check_size(data: bytes, field_name: str = "image", most: int = MOST_BYTES) -> tuple[int, int]:

@@ -188,3 +188,5 @@ def _bind(prim: Any, mesh: Mesh, slots: dict[str, Any]) -> None:
             prim, _name(part.material), UsdGeom.Tokens.face, rows, "materialBind"
         )
         UsdShade.MaterialBindingAPI.Apply(subset.GetPrim()).Bind(slots[part.material])
+    # each face is of one part
+    UsdGeom.Subset.SetFamilyType(prim, "materialBind", UsdGeom.Tokens.partition)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -14,10 +13,10 @@ from plough.core.ground.surface import Hits, Own, Samples
 from plough.core.hashing import digest, key_of
 from plough.core.kernels import kernel
 from plough.core.mesh.material import Material
+from plough.core.mesh.rays import shares_at, tree_of
 from plough.core.mesh.value import Mesh
 from plough.core.tiles import SIZE, Bounds, TileList, code_of, fold, tiles_in
-
-_lock = Lock()  # over the making of trees
+from plough.core.vectors import unit
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,16 +55,7 @@ class TriangleSurface:
 
     @cached_property
     def _tree(self) -> Any:
-        from embreex.mesh_construction import TriangleMesh
-        from embreex.rtcore_scene import EmbreeScene
-
-        with _lock:
-            scene = EmbreeScene()
-            TriangleMesh(scene, self.mesh.positions, self.mesh.indices.astype(np.int32))
-            scene.run(
-                np.zeros((1, 3), np.float32), np.full((1, 3), -1, np.float32)
-            )  # it builds the tree
-        return scene
+        return tree_of(self.mesh.positions, self.mesh.indices)
 
     def _met(self, origin: Float64, direction: Float64) -> Int64:
         """(n,) the triangle that each ray meets first, or -1; rays are cast in the order of their places, which is faster."""
@@ -88,15 +78,10 @@ class TriangleSurface:
         along = np.einsum("ij,ij->i", normal, direction)
         reach = np.einsum("ij,ij->i", normal, a - origin) / np.where(along == 0, 1.0, along)
         position = origin + np.where(hit, reach, 0.0)[:, None] * direction
-        # the share of each corner, by areas
-        size = np.maximum(np.einsum("ij,ij->i", normal, normal), 1e-30)
-        p = position
-        u = np.einsum("ij,ij->i", np.cross(c - b, p - b), normal) / size
-        v = np.einsum("ij,ij->i", np.cross(a - c, p - c), normal) / size
-        share = np.stack([u, v, 1.0 - u - v], axis=1).clip(0.0, 1.0)
+        share = shares_at(a, b, c, normal, position)
         smooth = np.einsum("ij,ijk->ik", share, self.mesh.normals[corners].astype(np.float64))
         length = np.linalg.norm(smooth, axis=1, keepdims=True)
-        flat = normal / np.sqrt(size)[:, None]
+        flat = unit(normal)
         out = np.where(length > 1e-6, smooth / np.maximum(length, 1e-12), flat)
         return Hits(np.where(hit, reach, np.inf), position, out)
 

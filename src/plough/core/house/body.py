@@ -5,15 +5,24 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, Literal, NamedTuple
 
 import numpy as np
 
-from plough.core.arrays import Float64
+from plough.core.arrays import Float32, Float64
 from plough.core.errors import ParameterError
 from plough.core.house.kits import RoleName
 from plough.core.house.plan import LEAST, Region, Ring, difference, moved, pulled, tidied
-from plough.core.house.roof import Piece, Roof, area_of, normals_of, roof_over, tapered
+from plough.core.house.roof import (
+    Piece,
+    Roof,
+    area_of,
+    normals_of,
+    roof_over,
+    tapered,
+    triangles_of,
+)
 
 BodyName = Literal["long", "ell", "tee", "court", "round", "drawn"]
 RoofName = Literal["gable", "hip", "half", "shed", "mansard", "flat"]
@@ -236,8 +245,50 @@ class RoofRule(NamedTuple):
     verge: float  #: how far it stands out over gables
 
 
-def covered_of(storeys: Sequence[Storey], rule: RoofRule) -> list[Covered]:
-    """What of each storey has nothing over it, with its roof."""
+def covered_of(storeys: Sequence[Storey], rule: RoofRule) -> Sequence[Covered]:
+    """What of each storey has nothing over it, with its roof; kept for as long as plan, heights and rule are the same."""
+    return _covered(tuple(map(_told, storeys)), rule)
+
+
+_Told = tuple[int, float, float, tuple[str, ...], bytes]
+"""A storey by its values: those that are the same are equal."""
+
+
+def _told(s: Storey) -> _Told:
+    return s.number, s.low, s.high, s.ring.names, s.ring.corners.tobytes()
+
+
+def _meant(told: _Told) -> Storey:
+    number, low, high, names, corners = told
+    return Storey(number, low, high, Ring(np.frombuffer(corners).reshape(-1, 2), names))
+
+
+def blocks_of(storey: Storey) -> tuple[Float32, ...]:
+    """Convex bodies (n, 3) that fill a storey, in the axes of meshes; the lowest reaches down to the ground."""
+    return _blocks(_told(storey))
+
+
+@lru_cache(maxsize=256)
+def _blocks(told: _Told) -> tuple[Float32, ...]:
+    s = _meant(told)
+    corners = s.ring.corners
+    way = np.roll(corners, -1, axis=0) - corners
+    after = np.roll(way, -1, axis=0)
+    bend = way[:, 0] * after[:, 1] - way[:, 1] * after[:, 0]
+    rows = [np.arange(len(corners))]
+    if (bend < -1e-9).any():
+        rows = list(triangles_of(corners, rows))
+    pieces = []
+    for r in rows:
+        flat = np.concatenate([corners[r], corners[r]])
+        up = np.repeat([0.0 if s.number == 0 else s.low, s.high], len(r))
+        pieces.append(np.column_stack([flat[:, 0], up, -flat[:, 1]]).astype(np.float32))
+    return tuple(pieces)
+
+
+@lru_cache(maxsize=64)
+def _covered(told: tuple[_Told, ...], rule: RoofRule) -> tuple[Covered, ...]:
+    storeys = list(map(_meant, told))
     out = []
     for k, s in enumerate(storeys):
         over = storeys[k + 1].ring if k + 1 < len(storeys) else None
@@ -245,7 +296,7 @@ def covered_of(storeys: Sequence[Storey], rule: RoofRule) -> list[Covered]:
             continue
         for region in difference(s.ring, over):
             out.append(_roofed(region, s, rule, over is None))
-    return out
+    return tuple(out)
 
 
 def _roofed(region: Region, s: Storey, rule: RoofRule, top: bool) -> Covered:

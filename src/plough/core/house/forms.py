@@ -42,6 +42,11 @@ class Drawing:
         """(q, 4, 3) all of them."""
         return np.concatenate(self._batches) if self._batches else np.empty((0, 4, 3))
 
+    @property
+    def drawn(self) -> Drawn:
+        """All of them, with their slots."""
+        return self.quads, tuple(self.slots)
+
     def box(
         self,
         x: tuple[float, float],
@@ -79,6 +84,10 @@ class Drawing:
         sides = [[far[k], far[(k + 1) % 4], near[(k + 1) % 4], near[k]] for k in range(4)]
         self._batches.append(np.array([near, far[::-1], *sides]))
         self.slots += [slot] * 6
+
+
+Drawn = tuple[Float64, tuple[str, ...]]
+"""Quads (q, 4, 3) and their slots."""
 
 
 @dataclass(frozen=True, eq=False)

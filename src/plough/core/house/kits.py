@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal, get_args
 
 from plough.core.house.cladding import Cladding
-from plough.core.house.pieces import PieceParameters
+from plough.core.house.pieces import Brought, PieceParameters
 from plough.core.mesh.material import Material
 from plough.core.parameters import linear, parse_color
 
@@ -66,7 +66,7 @@ class Kit:
 
     title: str
     covers: Mapping[str, Cover | Plain]  #: by slot
-    pieces: Mapping[str, PieceParameters]
+    pieces: Mapping[str, PieceParameters | Brought]
     roles: Mapping[RoleName, Role]
     door: str  #: the piece that the front has
     covering: Covering

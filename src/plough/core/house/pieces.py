@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import ClassVar, Literal
 
 import numpy as np
 
-from plough.core.house.forms import Drawing, Form
+from plough.core.house.forms import Drawing, Drawn, Form
 from plough.core.matters import Matters, among
 from plough.core.parameters import Parameters, choice, count, flag, number
 
 PieceName = Literal["window", "door", "panel", "balcony"]
 BEHIND = 0.02  #: metres behind the wall's face that what lies on it begins
+_SEEN = 0.004  # metres, of what is drawn at all
 
 
 class PieceParameters(Parameters):
@@ -81,11 +83,60 @@ class PieceParameters(Parameters):
         return (0.5 - half) * wide, (0.5 + half) * wide, low * high, min(low + high_, 0.98) * high
 
 
+@dataclass(frozen=True, eq=False)
+class Brought:
+    """A piece that is a thing of its own, hung in its cell; its foot is on the storey's floor, its front looks out."""
+
+    name: str
+    box: tuple[float, float, float, float]  #: left, low, right and high of it, metres
+    fit: Literal["own", "wide", "cell"]
+    cut: (
+        tuple[float, float, float, float] | None
+    )  #: wide, high, sill and deep, metres, of the opening behind it
+
+    what = "window"
+
+    @property
+    def open(self) -> bool:
+        """Whether it has an opening."""
+        return self.cut is not None
+
+    @property
+    def depth(self) -> float:
+        """Metres that its opening is set back."""
+        return self.cut[3] if self.cut else 0.0
+
+    def size(self, wide: float, high: float) -> tuple[float, float]:
+        """How many times as wide and as high as its own it is in a cell."""
+        left, low, right, top = self.box
+        x = wide / max(right - left, 0.01) if self.fit != "own" else 1.0
+        return x, high / max(top - low, 0.01) if self.fit == "cell" else 1.0
+
+    def opening(self, wide: float, high: float) -> tuple[float, float, float, float]:
+        """As that of a kit's piece."""
+        across, up, sill, _ = self.cut or (0.0, 0.0, 0.0, 0.0)
+        x, y = self.size(wide, high)
+        half = min(0.5 * x * across, 0.49 * wide)
+        low = min(sill * y, 0.9 * high)
+        return 0.5 * wide - half, 0.5 * wide + half, low, min(low + up * y, 0.98 * high)
+
+
 @lru_cache(maxsize=512)
 def form_of(p: PieceParameters) -> Form:
     """What of a piece is not the wall itself: for a cell so wide and high, its foot at the left at 0."""
     draw = {"window": _window, "door": _door, "panel": _panel, "balcony": _balcony}[p.what]
     return Form.of(lambda d, w, h: draw(p, d, w, h))
+
+
+@lru_cache(maxsize=1024)
+def reach_of(piece: PieceParameters | Brought, wide: float, high: float) -> tuple[float, float]:
+    """From where to where, metres from the left of a cell so wide, a piece with an opening reaches."""
+    left, right, _, _ = piece.opening(wide, high)
+    if isinstance(piece, Brought):
+        x, _ = piece.size(wide, high)
+        return min(left, 0.5 * wide + x * piece.box[0]), max(right, 0.5 * wide + x * piece.box[2])
+    across = form_of(piece).sized(wide, high)[..., 0]
+    return min(left, float(across.min())), max(right, float(across.max()))
 
 
 def _frame(p: PieceParameters, d: Drawing, x0: float, x1: float, y0: float, y1: float) -> None:
@@ -116,7 +167,7 @@ def _lights(
 
 
 def _head(p: PieceParameters, d: Drawing, x0: float, x1: float, y1: float) -> None:
-    if p.head:
+    if p.head > _SEEN:
         ends = (x0 - 0.12, x1 + 0.12)
         d.box(ends, (y1, y1 + p.head), (-BEHIND, 0.025), "lintel", "back")
 
@@ -126,7 +177,7 @@ def _window(p: PieceParameters, d: Drawing, w: float, h: float) -> None:
     _frame(p, d, x0, x1, y0, y1)
     f = p.frame
     _lights(p, d, x0 + f, x1 - f, y0 + f, y1 - f, p.up)
-    if p.ledge:
+    if p.ledge > _SEEN:
         d.box((x0 - 0.06, x1 + 0.06), (y0 - 0.06, y0), (-p.depth, p.ledge), "ledge", "back")
     _head(p, d, x0, x1, y1)
     if p.shutters:
@@ -218,21 +269,24 @@ def _affine(p: PieceParameters, w: float, h: float) -> tuple[float, float, float
     return p.opening(w, h)
 
 
-def post(wide: float, high: float, out: float) -> Drawing:
+@lru_cache(maxsize=256)
+def post(wide: float, high: float, out: float) -> Drawn:
     """An upright timber about the middle of a place on a wall."""
     d = Drawing()
     d.box((-0.5 * wide, 0.5 * wide), (0.0, high), (-BEHIND, out), "timber", "back")
-    return d
+    return d.drawn
 
 
-def band(long: float, high: float, out: float, slot: str) -> Drawing:
+@lru_cache(maxsize=256)
+def band(long: float, high: float, out: float, slot: str) -> Drawn:
     """A band along a wall, over its whole length."""
     d = Drawing()
     d.box((0.0, long), (0.0, high), (-BEHIND, out), slot, "back")
-    return d
+    return d.drawn
 
 
-def steps(wide: float, rise: float, tread: float = 0.3) -> Drawing:
+@lru_cache(maxsize=256)
+def steps(wide: float, rise: float, tread: float = 0.3) -> Drawn:
     """Steps down from a sill, as many as a drop of `rise` metres needs."""
     d = Drawing()
     many = max(1, int(np.ceil(rise / 0.18)))
@@ -245,4 +299,4 @@ def steps(wide: float, rise: float, tread: float = 0.3) -> Drawing:
             "step",
             "back under",
         )
-    return d
+    return d.drawn

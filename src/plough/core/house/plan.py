@@ -10,10 +10,52 @@ import numpy as np
 
 from plough.core.arrays import Float64
 from plough.core.house.roof import area_of, normals_of
+from plough.core.kernels import kernel
 
 LEAST = 0.02  #: metres that an edge is long
 _GRID = 1e-4  # metres, that corners are rounded to where plans are cut
 _SHARPEST = math.radians(8)  #: of a corner that is moved out with its edges
+
+
+@kernel
+def _side(ax: float, ay: float, bx: float, by: float, x: float, y: float) -> float:
+    """On which side of the line from a to b a place is: above 0 to the left."""
+    return (bx - ax) * (y - ay) - (by - ay) * (x - ax)
+
+
+@kernel
+def _simple(ring: Float64) -> bool:
+    """Whether a ring (n, 2) neither crosses nor touches itself."""
+    n = ring.shape[0]
+    for k in range(n):
+        ax, ay = ring[k, 0], ring[k, 1]
+        bx, by = ring[(k + 1) % n, 0], ring[(k + 1) % n, 1]
+        if ax == bx and ay == by:
+            return False
+        for m in range(k + 1, n):
+            cx, cy = ring[m, 0], ring[m, 1]
+            dx, dy = ring[(m + 1) % n, 0], ring[(m + 1) % n, 1]
+            if m == k + 1 or (m + 1) % n == k:
+                # neighbours share a corner: they must not run back along each other
+                px, py = (cx, cy) if m == k + 1 else (ax, ay)
+                ux, uy = (ax - px, ay - py) if m == k + 1 else (bx - px, by - py)
+                vx, vy = (dx - px, dy - py) if m == k + 1 else (cx - px, cy - py)
+                if ux * vy - uy * vx == 0.0 and ux * vx + uy * vy > 0.0:
+                    return False
+                continue
+            one, other = _side(ax, ay, bx, by, cx, cy), _side(ax, ay, bx, by, dx, dy)
+            here, there = _side(cx, cy, dx, dy, ax, ay), _side(cx, cy, dx, dy, bx, by)
+            if ((one > 0.0) != (other > 0.0) or one == 0.0 or other == 0.0) and (
+                (here > 0.0) != (there > 0.0) or here == 0.0 or there == 0.0
+            ):
+                # in one line they may still lie apart
+                if one == 0.0 and other == 0.0:
+                    if max(ax, bx) < min(cx, dx) or max(cx, dx) < min(ax, bx):
+                        continue
+                    if max(ay, by) < min(cy, dy) or max(cy, dy) < min(ay, by):
+                        continue
+                return False
+    return True
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,10 +84,7 @@ class Ring:
     @property
     def sound(self) -> bool:
         """Whether it neither crosses nor touches itself, and encloses something."""
-        from shapely import Polygon
-
-        shape = Polygon(self.corners)
-        return bool(shape.is_valid and area_of(self.corners) > 0.25)
+        return bool(area_of(self.corners) > 0.25 and _simple(self.corners))
 
 
 def pulled(ring: Ring, edge: int, along: tuple[float, float], out: float, called: str = "") -> Ring:

@@ -12,6 +12,7 @@ import numpy as np
 
 from plough.core.arrays import Float64, Int64
 from plough.core.house.wavefront import DONE, ENDLESS, LOST, OUTSIDE, Planes, grown
+from plough.core.kernels import kernel
 
 LADDER = (
     (1e-5, 0.0),
@@ -44,7 +45,7 @@ class Face(NamedTuple):
     rings: list[Int64]  #: nodes, counter-clockwise from above; holes clockwise
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Roof:
     """What lies over an outline."""
 
@@ -57,11 +58,14 @@ class Roof:
         return float(np.ptp(self.nodes[:, 2])) if len(self.nodes) else 0.0
 
 
+@kernel
 def area_of(ring: Float64) -> float:
     """Square metres within a ring (n, 2), below 0 where it is clockwise."""
-    x, y = ring[:, 0], ring[:, 1]
-    inner = x[:-1] @ y[1:] - y[:-1] @ x[1:]
-    return float(0.5 * (inner + x[-1] * y[0] - y[-1] * x[0]))
+    total, n = 0.0, ring.shape[0]
+    for k in range(n):
+        m = k + 1 if k + 1 < n else 0
+        total += ring[k, 0] * ring[m, 1] - ring[k, 1] * ring[m, 0]
+    return 0.5 * total
 
 
 def normals_of(ring: Float64) -> tuple[Float64, Float64]:
@@ -308,7 +312,7 @@ def sides_of(faces: Sequence[Face]) -> list[tuple[int, int]]:
     out: dict[tuple[int, int], int] = {}
     for face in faces:
         for ring in face.rings:
-            for a, b in zip(ring.tolist(), np.roll(ring, -1).tolist(), strict=True):
+            for a, b in pairwise([*ring.tolist(), int(ring[0])]):
                 if out.get((b, a), 0):
                     out[b, a] -= 1
                 else:
@@ -332,8 +336,119 @@ def rim_of(faces: Sequence[Face]) -> list[Int64]:
     return rings
 
 
-def triangles_of(points: Float64, rings: list[Int64]) -> list[tuple[int, int, int]]:
-    """Triangles, counter-clockwise, of a flat part with holes, over rows of points (n, 2)."""
+@kernel
+def _ears(points: Float64, ring: Int64, out: Int64) -> int:
+    """Cut a simple ring (n,), counter-clockwise, into triangles, the best-shaped ear first; how many, or -1 where none is left to cut."""
+    n = ring.shape[0]
+    before, after = np.empty(n, np.int64), np.empty(n, np.int64)
+    for k in range(n):
+        before[k], after[k] = (k - 1) % n, (k + 1) % n
+    left, at, count = n, 0, 0
+    while left > 3:
+        best, found, k = 0.0, -1, at
+        for _ in range(left):
+            i, j = before[k], after[k]
+            ax, ay = points[ring[i], 0], points[ring[i], 1]
+            bx, by = points[ring[k], 0], points[ring[k], 1]
+            cx, cy = points[ring[j], 0], points[ring[j], 1]
+            area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+            ab = (bx - ax) ** 2 + (by - ay) ** 2
+            bc = (cx - bx) ** 2 + (cy - by) ** 2
+            ca = (ax - cx) ** 2 + (ay - cy) ** 2
+            shape = area / max(ab, bc, ca)
+            if shape > best and area > 1e-9:
+                free, m = True, after[j]
+                while m != i and free:
+                    px, py = points[ring[m], 0], points[ring[m], 1]
+                    same = (
+                        (px == ax and py == ay)
+                        or (px == bx and py == by)
+                        or (px == cx and py == cy)
+                    )
+                    if not same:
+                        near = -1e-12
+                        free = not (
+                            (bx - ax) * (py - ay) - (by - ay) * (px - ax) >= near
+                            and (cx - bx) * (py - by) - (cy - by) * (px - bx) >= near
+                            and (ax - cx) * (py - cy) - (ay - cy) * (px - cx) >= near
+                        )
+                    m = after[m]
+                if free:
+                    best, found = shape, k
+            k = j
+        if found < 0:
+            return -1
+        i, j = before[found], after[found]
+        out[count, 0], out[count, 1], out[count, 2] = ring[i], ring[found], ring[j]
+        count += 1
+        after[i], before[j] = j, i
+        at, left = i, left - 1
+    out[count, 0], out[count, 1], out[count, 2] = ring[before[at]], ring[at], ring[after[at]]
+    return count + 1
+
+
+@kernel
+def _joined(points: Float64, ring: Int64, hole: Int64) -> Int64:
+    """A ring with a hole (clockwise) in it as one ring: out and back where it is shortest from one to the other without crossing either; empty where there is no such way."""
+    n, m = ring.shape[0], hole.shape[0]
+    best, one, other = np.inf, -1, -1
+    for k in range(n):
+        a = points[ring[k]]
+        for j in range(m):
+            b = points[hole[j]]
+            long = (a[0] - b[0]) ** 2 + (a[1] - b[1]) ** 2
+            if long >= best:
+                continue
+            free = True
+            for e in range(n + m):
+                c = points[ring[e] if e < n else hole[e - n]]
+                d = points[ring[(e + 1) % n] if e < n else hole[(e - n + 1) % m]]
+                ends = e == k or (e + 1) % n == k if e < n else e - n == j or (e - n + 1) % m == j
+                if ends:
+                    continue
+                here = (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+                there = (b[0] - a[0]) * (d[1] - a[1]) - (b[1] - a[1]) * (d[0] - a[0])
+                left = (d[0] - c[0]) * (a[1] - c[1]) - (d[1] - c[1]) * (a[0] - c[0])
+                right = (d[0] - c[0]) * (b[1] - c[1]) - (d[1] - c[1]) * (b[0] - c[0])
+                if here * there <= 0.0 and left * right <= 0.0:
+                    free = False
+                    break
+            if free:
+                best, one, other = long, k, j
+    if one < 0:
+        return np.empty(0, np.int64)
+    out = np.empty(n + m + 2, np.int64)
+    for k in range(n + 1):
+        out[k] = ring[(one + k) % n]
+    for j in range(m + 1):
+        out[n + 1 + j] = hole[(other + j) % m]
+    return out
+
+
+def _eared(points: Float64, ring: Int64) -> Int64 | None:
+    """(t, 3) the triangles of a simple ring; None where that fails."""
+    if len(ring) < 3:
+        return None
+    out = np.empty((len(ring) - 2, 3), np.int64)
+    count = _ears(points, ring, out)
+    return out if count == len(out) else None
+
+
+def triangles_of(points: Float64, rings: Sequence[Int64]) -> Int64:
+    """(t, 3) triangles, counter-clockwise, of a flat part with holes, over rows of points (n, 2)."""
+    points = np.ascontiguousarray(points)
+    outer = rings[0]
+    if len(rings) <= 2 and len(outer) >= 3 and area_of(points[outer]) > 0:
+        if len(rings) == 2:
+            outer = _joined(points, outer, rings[1])
+        found = _eared(points, outer)
+        if found is not None:
+            return found
+    return np.array(_cut_up(points, list(rings)), np.int64).reshape(-1, 3)
+
+
+def _cut_up(points: Float64, rings: list[Int64]) -> list[tuple[int, int, int]]:
+    """Triangles of any rings."""
     from shapely import GEOSException, Polygon, constrained_delaunay_triangles, get_coordinates
 
     outer: list[Int64] = []
@@ -343,9 +458,6 @@ def triangles_of(points: Float64, rings: list[Int64]) -> list[tuple[int, int, in
     found: list[tuple[int, int, int]] = []
     for ring in sorted(outer, key=lambda r: -area_of(points[r])):
         own = ring.tolist()
-        if not holes and _convex(points[ring]):
-            found += [(own[0], own[k], own[k + 1]) for k in range(1, len(own) - 1)]
-            continue
         shape = Polygon(points[ring])
         inside = [h for h in holes if shape.contains(Polygon(points[h]))]
         rows = {tuple(points[k].tolist()): int(k) for r in (ring, *inside) for k in r}
@@ -361,13 +473,6 @@ def triangles_of(points: Float64, rings: list[Int64]) -> list[tuple[int, int, in
             turned = area_of(points[[a, b, c]]) < 0
             found.append((a, c, b) if turned else (a, b, c))
     return found
-
-
-def _convex(ring: Float64) -> bool:
-    """Whether a ring turns to the left at each of its corners."""
-    way = np.concatenate([ring[1:], ring[:1]]) - ring
-    on = np.concatenate([way[1:], way[:1]])
-    return bool((way[:, 0] * on[:, 1] - way[:, 1] * on[:, 0] > 1e-9).all())
 
 
 def height_along(roof: Roof, a: Float64, b: Float64) -> Float64:

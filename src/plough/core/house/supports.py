@@ -10,7 +10,7 @@ from shapely import LineString, Point, Polygon, union_all
 
 from plough.core.arrays import Float64
 from plough.core.house.body import Storey
-from plough.core.house.forms import Drawing, placed
+from plough.core.house.forms import Drawing
 from plough.core.house.plan import difference
 from plough.core.house.soup import Soup
 
@@ -28,6 +28,8 @@ def supports(soup: Soup, storeys: Sequence[Storey], deep: float) -> None:
         deep: metres below the ground that posts go down.
     """
     for n, s in enumerate(storeys[1:], 1):
+        if np.array_equal(s.ring.corners, storeys[n - 1].ring.corners):
+            continue
         below = union_all([Polygon(o.ring.corners) for o in storeys[:n]])
         wall = LineString([*(under := storeys[n - 1].ring.corners), under[0]])
         stands: list[Float64] = []  # where something does
@@ -82,4 +84,4 @@ def _support(
         reach, thin = out + 0.5 * _IN, 0.4 * _THICK
         drawing.bar((0.0, -reach), (reach, -thin), 2.0 * thin, (-thin, thin), "timber")
         origin, front = np.array([*back, s.low]), np.array([across[1], -across[0]])
-    soup.quads(placed(drawing.quads, origin, across, front), drawing.slots, owner)
+    soup.drawn(*drawing.drawn, owner, (origin, across, front))

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
+from plough.core.matters import Matters, among
 from plough.core.parameters import Numeral, Parameters, choice, flag, number
 from plough.core.scene.facets import Output
 from plough.core.scene.inputs import Inputs
@@ -12,6 +13,8 @@ from plough.core.scene.registry import layer_kind
 
 class BakeParameters(Parameters):
     """What is written for the game."""
+
+    matters: ClassVar[Matters] = {"images images_lie": among("textures", True)}
 
     instancing: bool = flag(
         True,
@@ -39,6 +42,27 @@ class BakeParameters(Parameters):
         group="What to write",
     )
     textures: bool = flag(True, "Textures", group="What to write")
+    images: Literal["png", "webp"] = choice(
+        "png",
+        "Images as",
+        {"png": "PNG", "webp": "WebP: about a third of the bytes"},
+        group="What to write",
+        help="WebP by EXT_texture_webp.",
+    )
+    images_lie: Literal["beside", "inside"] = choice(
+        "beside",
+        "Images of levels",
+        {"beside": "Beside them, each once", "inside": "Inside each file"},
+        group="What to write",
+        help="The scene's own file holds its images in either case.",
+    )
+    packing: Literal["plain", "meshopt"] = choice(
+        "plain",
+        "Meshes",
+        {"plain": "Plain", "meshopt": "Compressed"},
+        group="What to write",
+        help="EXT_meshopt_compression: places true within 0.2 mm, on the ground within 1 mm, normals within 1.25°.",
+    )
     splat: Annotated[Literal["none", "512", "1024", "2048", "4096"], Numeral] = choice(
         "1024",
         "Splat maps",

@@ -30,11 +30,11 @@ from plough.core.parameters import (
     Color,
     Id,
     Parameters,
-    Point,
     Seed,
     choice,
     color,
     count,
+    knot,
     number,
     parse_color,
     points,
@@ -82,6 +82,10 @@ _THIN = 0.12  # of its thickness that a tip has left
 _PLACE, _KEPT, _FOOT_SEED = (stream(f"climber.{n}") for n in ("place", "kept", "foot"))
 
 
+Start = Annotated[tuple[float, ...], knot(("height", 0, 60))]
+"""East and south; then, where it is above the foot, metres above the ground."""
+
+
 class ClimberParameters(Parameters):
     """Stems and leaves over what stands."""
 
@@ -104,8 +108,8 @@ class ClimberParameters(Parameters):
         {"points": "At points", "foot": "From the foot of what it climbs"},
         group="Where",
     )
-    points: Annotated[tuple[Point, ...], Field(min_length=1, max_length=60)] = points(
-        "Points", least=1, group="Where"
+    points: Annotated[tuple[Start, ...], Field(min_length=1, max_length=60)] = points(
+        "Points", least=1, group="Where", own=(("height", "m", 60),)
     )
     share: float = number(
         20, "Of the foot", (0, 100), unit="%", step=1, group="Where", help="That it starts from."
@@ -357,10 +361,11 @@ def _wanted(
 ) -> tuple[UInt64, Float64]:
     """Ids and places (n, 3) near which it starts."""
     if p.starts == "points":
-        wanted = np.array(p.points, float).reshape(-1, 2)
+        wanted = np.array([(*q, 0.0)[:3] for q in p.points])
         ids = np.array([stream(f"start {k}") for k in range(len(wanted))], np.uint64)
         ground = inputs.surface().sample(*(np.ascontiguousarray(wanted[:, c]) for c in range(2)))
-        return ids, ground.position + np.array([0.0, _STANDS, 0.0])
+        up = np.maximum(wanted[:, 2], _STANDS)
+        return ids, ground.position + up[:, None] * np.array([0.0, 1.0, 0.0])
     if things.triangles > MOST_TRIANGLES:
         _too_many_triangles(things, inputs)
         return np.empty(0, np.uint64), np.empty((0, 3))

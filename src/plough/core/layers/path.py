@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import AfterValidator, Field, ValidationInfo, field_validator
+from pydantic import Field, ValidationInfo, field_validator
 
 from plough.core.errors import ParameterError
 from plough.core.formats.geojson import Drawn
@@ -19,7 +19,7 @@ from plough.core.ground.surface import Surface
 from plough.core.hashing import key_of
 from plough.core.matters import Matters, among
 from plough.core.mesh.material import Material
-from plough.core.parameters import Parameters, allows, choice, flag, number, points
+from plough.core.parameters import Parameters, allows, choice, flag, knot, number, points
 from plough.core.scene.facets import Output, Shaped, solid
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
@@ -39,26 +39,7 @@ _LOOKS: dict[str, CoverName] = {
 }
 
 
-_LIMITS = (
-    ("east", -4096.0, 4096.0),
-    ("south", -4096.0, 4096.0),
-    ("width", 0.0, 40.0),
-    ("slope of its sides", 0.0, 80.0),
-)
-
-
-def _knot(knot: tuple[float, ...]) -> tuple[float, ...]:
-    if len(knot) not in (2, 4):
-        raise ValueError(
-            f"a point has 2 numbers, or 4 with a width and sides of its own (got {len(knot)})"
-        )
-    for value, (name, low, high) in zip(knot, _LIMITS, strict=False):
-        if not low <= value <= high:
-            raise ValueError(f"{name}: {value:g} is not from {low:g} to {high:g}")
-    return knot
-
-
-Knot = Annotated[tuple[float, ...], AfterValidator(_knot)]
+Knot = Annotated[tuple[float, ...], knot(("width", 0, 40), ("slope of its sides", 0, 80))]
 """East and south; then, where it has its own, width in metres and slope of the sides in degrees, 0 being the path's."""
 
 

@@ -1,4 +1,4 @@
-"""A street: houses along paths, with landmarks among them, hedged plots, trees, lamps and a paved way."""
+"""A street: houses along paths, with landmarks among them, hedged or walled plots, trees, lamps and a paved way."""
 
 from __future__ import annotations
 
@@ -10,10 +10,12 @@ import numpy as np
 
 from plough.core.arrays import Bool, Float64, Int64, UInt64
 from plough.core.build.stone import Stone
+from plough.core.errors import TooLargeError
 from plough.core.ground.conditions import Condition, sifted
 from plough.core.ground.paths import Curve
 from plough.core.lay.paving import Paving, many_of, way_of
 from plough.core.lay.skin import Skin
+from plough.core.layers.wall import WallParameters, walls_along
 from plough.core.library.variants import Variant
 from plough.core.matters import Matters, above, among
 from plough.core.mesh.material import Material
@@ -46,9 +48,11 @@ from plough.core.place.street import (
     ground_of,
     hedge_lines,
     ordered,
+    plot_lines,
     plots_of,
     polygons_at,
     reaches,
+    wall_lines,
     with_room,
 )
 from plough.core.place.touches import Touch
@@ -63,9 +67,11 @@ from plough.core.scene.registry import layer_kind
 MOST = 20_000  #: trees, lamps or shrubs of one street
 _LANDMARK, _CONDITION, _PLACE = (stream(f"street.{n}") for n in ("landmark", "condition", "place"))
 MOST_PAVED = 20_000  #: stones of one street
+MOST_WALLED = 40_000  #: stones of the walls about plots along one path
 _JOINT, _CROWN = 0.010, 0.045  # metres
 _GREEN, _LICHEN = (0.55, 0.75, 0.30), (189, 187, 156)
 _DRY = 0.1  # metres of the ground above water, at least
+_BESIDE = 0.1  # metres between walls and what they keep clear of
 _WALK = 0.6  # metres between houses and what else stands in a street
 
 
@@ -74,7 +80,9 @@ class StreetParameters(Parameters):
 
     matters: ClassVar[Matters] = {
         "between": above("rows", 1),
-        "hedge hedge_spacing hedge_front hedge_deep gate hedge_seed": among("plots", "hedge"),
+        "hedge hedge_spacing": among("plots", "hedge"),
+        "hedge_front hedge_deep gate hedge_seed": among("plots", "hedge", "wall"),
+        "wall_high wall_thick wall_stones wall_light wall_dark": among("plots", "wall"),
         "slab way lift kerb light dark way_seed": among("paved", "flags", "setts", "cobbles"),
         "tree_offset": among("trees_stand", "outside"),
     }
@@ -148,10 +156,10 @@ class StreetParameters(Parameters):
         help="At least.",
     )
     landmark_seed: Seed = seeded("Which", group="Landmarks")
-    plots: Literal["none", "hedge"] = choice(
+    plots: Literal["none", "hedge", "wall"] = choice(
         "none",
         "Plots",
-        {"none": "Open", "hedge": "Hedged"},
+        {"none": "Open", "hedge": "Hedged", "wall": "Walled"},
         group="Plots",
         help="Of the first row.",
     )
@@ -183,6 +191,17 @@ class StreetParameters(Parameters):
         2, "Open before the door", (0, 20), soft=(0, 6), unit="m", step=0.1, group="Plots"
     )
     hedge_seed: Seed = seeded("Stand by", group="Plots")
+    wall_high: float = number(
+        1.0, "Walls high", (0.3, 4), soft=(0.4, 2), unit="m", step=0.05, group="Plots"
+    )
+    wall_thick: float = number(
+        0.4, "And thick", (0.2, 1.5), soft=(0.25, 0.7), unit="m", step=0.01, group="Plots"
+    )
+    wall_stones: float = number(
+        28, "Of stones", (5, 80), soft=(10, 45), unit="cm", step=1, group="Plots", help="High."
+    )
+    wall_light: Color = color("#a39a88", "Light", "Plots")
+    wall_dark: Color = color("#6a6457", "Dark", "Plots")
     trees: tuple[MixEntry, ...] = part_mix("Trees", "Trees")
     trees_stand: Literal["middle", "outside"] = choice(
         "outside",
@@ -271,10 +290,11 @@ def evaluate(p: StreetParameters, inputs: Inputs) -> Output:
         inputs.find("nothing-chosen", "nothing is chosen for the hedges of its plots")
     paths = inputs.paths(p.paths)
     kept = (*inputs.cleared(), *(c.strip for name, c in inputs.walked() if name not in p.paths))
-    others = [ground_of(s) for s in kept]
+    others = [*(ground_of(s) for s in kept), *polygons_at(*inputs.built())]
     placed: list[Placements] = []
     shapes: list[Any] = []
-    lost, solids = 0, []
+    lost = 0
+    solids: list[Solid] = []
     for name, path in paths:
         inputs.check()
         taken = [*others, ground_of(path.strip), *shapes]
@@ -284,6 +304,8 @@ def evaluate(p: StreetParameters, inputs: Inputs) -> Output:
         placed.append(built.placed)
         if mixes[2].variants:
             placed.append(_hedges(p, mixes[2], first[2], built, [*others, *shapes], inputs))
+        if p.plots == "wall":
+            solids += _walls(p, built, [*others, *shapes], inputs)
     trees = _trees(p, inputs.seed(p.tree_seed))
     lamps = StreetRule(inputs.seed(p.lamp_seed), p.lamp_spacing, 0.0, "alternate", p.lamp_offset)
     for name, path in paths:
@@ -439,6 +461,38 @@ def _hedges(
     ids, at, faces = hedge_lines(rule, built.course, built.plots, built.half, MOST)
     rows = np.nonzero(clear_of(at, taken, _WALK))[0]
     return _set(mix, first, ids[rows], at[rows], facing_of(faces[rows]), seed, 0.03, inputs)
+
+
+def _walls(p: StreetParameters, built: Built, taken: list[Any], inputs: Inputs) -> list[Solid]:
+    """Walls about plots, where they have room and dry ground."""
+    seed = inputs.seed(p.hedge_seed)
+    size = p.wall_stones
+    stone = WallParameters(
+        seed=p.hedge_seed,
+        points=((0.0, 0.0), (1.0, 0.0)),
+        height=p.wall_high,
+        thickness=p.wall_thick,
+        sizes=(0.7 * size, 1.3 * size),
+        cope=min(0.22, 0.25 * p.wall_high),
+        light=p.wall_light,
+        dark=p.wall_dark,
+    )
+    rule = PlotRule(seed, p.hedge_front + 0.5 * p.wall_thick, p.hedge_deep, p.gate, 1.0)
+    lines = plot_lines(rule, built.course, built.plots, built.half)
+    many = stone.stones_of(float(lines.long.sum()))
+    if many > MOST_WALLED:
+        text = f"walls of the plots would take about {many:,.0f} stones; the limit is {MOST_WALLED:,}: take larger ones, or lower walls"
+        raise TooLargeError("wall_stones", text, limit=f"{MOST_WALLED:,} stones", value=size)
+
+    def free(at: Float64) -> Bool:
+        ground = inputs.surface().sample(*(np.ascontiguousarray(at[:, c]) for c in range(2)))
+        level = -np.inf if inputs.water is None else inputs.water + _DRY
+        dry = ground.hit & (ground.position[:, 1] > level)
+        return np.asarray(clear_of(at, taken, 0.5 * p.wall_thick + _BESIDE) & dry)
+
+    return walls_along(
+        stone, seed, wall_lines(built.course, built.plots, lines, p.wall_thick, free), inputs
+    )
 
 
 def _trees(p: StreetParameters, seed: int) -> StreetRule:

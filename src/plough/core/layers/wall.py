@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 from functools import partial
 from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import model_validator
 
+from plough.core.arrays import Float64, UInt64
 from plough.core.build.stone import Stone
 from plough.core.ground.paths import Curve
 from plough.core.ground.surface import Surface
@@ -20,8 +22,8 @@ from plough.core.lay.fallen import Lost, fallen, lying
 from plough.core.lay.filling import Fill
 from plough.core.lay.gates import GateName
 from plough.core.lay.masonry import Plan
-from plough.core.lay.rule import WallRule
-from plough.core.lay.run import run_curve
+from plough.core.lay.rule import Opening, WallRule
+from plough.core.lay.run import Span, run_curve, spans_of
 from plough.core.lay.skin import Skin
 from plough.core.lay.wall import SILL_STANDS, Piece, collider_of, laid_wall, mesh_of
 from plough.core.matters import Matters, above, among
@@ -221,10 +223,12 @@ class WallParameters(RunParameters):
         return self
 
     def _stones(self) -> float:
-        """About how many stones it is of."""
+        return self.stones_of(self.length)
+
+    def stones_of(self, length: float) -> float:
+        """About how many stones so many metres of it are of."""
         mean = 0.005 * sum(self.sizes)
         long = mean * 0.005 * sum(self.lengths)
-        length = self.length
         copes = {"none": 0.0, "flat": 3.2, "upright": 0.5}[self.coping]  # lengths by heights
         cope = length / (copes * self.cope) if copes else 0.0
         faces: float = 2.0 * length * (self.height + self.footing) / (mean * long)
@@ -261,7 +265,10 @@ def rule_of(p: WallParameters, seed: int) -> WallRule:
     )
 
 
-def _looks(p: WallParameters, seed: int) -> tuple[Dress, Skin, Fill, dict[str, Material]]:
+Looks = tuple[Dress, Skin, Fill, dict[str, Material]]
+
+
+def _looks(p: WallParameters, seed: int) -> Looks:
     dress = Dress(
         seed_for(seed, "dress"), 0.001 * p.gap, p.rounded, p.rough, 0.025 * p.rough, 0.001 * p.worn
     )
@@ -309,20 +316,8 @@ def evaluate(p: WallParameters, inputs: Inputs) -> Output:
     spans = own_spans(p.bends, inputs)
     seed = inputs.seed(p.seed)
     openings = openings_of(p, spans, inputs, p.clear)
-
-    def plan(key: str, make: Callable[[], Plan]) -> Plan:
-        return inputs.kept(key, make, lambda found: 400 * len(found.stones))
-
-    pieces, lost = laid_wall(spans, rule_of(p, seed), openings, plan)
     looks = _looks(p, seed)
-    told = key_of(VERSION, repr(looks))
-
-    def made(piece: Piece) -> Solid | None:
-        inputs.check()
-        key = f"wall {piece.key} {told}"
-        return inputs.kept(key, partial(_made, piece, key, *looks), _bytes)
-
-    solids = [s for s in map(made, pieces) if s is not None]
+    pieces, lost, solids = _laid(rule_of(p, seed), looks, spans, openings, inputs)
     solids += hung(p, spans, openings, p.height, Timber(seed, p.seed), inputs)
     sill = SILL_STANDS + looks[0].proud + 0.02 * p.rough
     through = Through(p.thickness, sill, seed, looks[1], looks[3]["stone"])
@@ -341,6 +336,47 @@ def evaluate(p: WallParameters, inputs: Inputs) -> Output:
         elevation=partial(of_wall, pieces, spans, openings, p.follows == "steps", p.height),
         findings=findings,
     )
+
+
+def walls_along(
+    p: WallParameters, seed: int, lines: Sequence[tuple[UInt64, Float64]], inputs: Inputs
+) -> list[Solid]:
+    """Walls by themselves, each with an id, along the points (k, 2) of its line."""
+    looks, surface, out = _looks(p, seed), inputs.surface(), []
+    for id_, points in lines:
+        curve = run_curve(list(map(tuple, points.tolist())), p.bends, False, p.thickness)
+        spans = inputs.kept(
+            key_of("spans", curve.key, p.bends, surface.key),
+            lambda curve=curve: spans_of(curve, p.bends, surface),  # type: ignore[misc]
+            lambda found, many=len(curve.line): 200 * many,  # type: ignore[misc]
+        )
+        rule = rule_of(p, int(seed_for(seed, f"{int(id_):x}")))
+        solids = _laid(rule, looks, spans, [[] for _ in spans], inputs)[2]
+        out += [replace(s, name=f"{int(id_):x} {s.name}") for s in solids]
+    return out
+
+
+def _laid(
+    rule: WallRule,
+    looks: Looks,
+    spans: Sequence[Span],
+    openings: list[list[Opening]],
+    inputs: Inputs,
+) -> tuple[list[Piece], list[Lost], list[Solid]]:
+    """The pieces of a wall, what has fallen of it, and what stands of it as solids."""
+
+    def plan(key: str, make: Callable[[], Plan]) -> Plan:
+        return inputs.kept(key, make, lambda found: 400 * len(found.stones))
+
+    pieces, lost = laid_wall(spans, rule, openings, plan)
+    told = key_of(VERSION, repr(looks))
+
+    def made(piece: Piece) -> Solid | None:
+        inputs.check()
+        key = f"wall {piece.key} {told}"
+        return inputs.kept(key, partial(_made, piece, key, *looks), _bytes)
+
+    return pieces, lost, [s for s in map(made, pieces) if s is not None]
 
 
 def _made(
@@ -372,7 +408,7 @@ def _coarser(piece: Piece, dress: Dress, skin: Skin, fill: Fill, detail: int) ->
 def _fallen(
     p: WallParameters,
     lost: list[Lost],
-    looks: tuple[Dress, Skin, Fill, dict[str, Material]],
+    looks: Looks,
     inputs: Inputs,
 ) -> list[Solid]:
     """What lies at the foot of a wall that has fallen."""

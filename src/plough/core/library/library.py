@@ -15,8 +15,8 @@ from plough.core.errors import FormatError
 from plough.core.formats.images import Load, with_images
 from plough.core.kinds import Product, get_kind, no_files
 from plough.core.lamp import Lamp
-from plough.core.library.mirror import mirrored
 from plough.core.library.variants import Variant
+from plough.core.mesh.baked import make_shell
 from plough.core.mesh.convex import beyond, hull_of
 from plough.core.mesh.dome import make_dome
 from plough.core.mesh.grid import Skin, skin_of
@@ -26,6 +26,7 @@ from plough.core.mesh.picture import Frame, draw_picture, frame_of, small
 from plough.core.mesh.silhouette import difference, silhouettes
 from plough.core.mesh.unwrap import second_uv
 from plough.core.mesh.value import Mesh
+from plough.core.mirror import mirrored
 from plough.core.parameters import build
 from plough.core.place.bodies import Body, Stop, stop_of
 from plough.core.place.solid_bodies import hull_body, solid_bodies
@@ -99,6 +100,16 @@ class Library:
         kind = get_kind(variant.kind)
         return kind.levels + kind.impostor
 
+    def shelled(self, variant: Variant) -> bool:
+        """Whether it has an impostor that is no card: a few faces with its look on them."""
+
+        def make() -> bool:
+            kind = get_kind(variant.kind)
+            game = getattr(build(kind.parameters, variant.parameters, "parameters"), "game", None)
+            return kind.impostor and getattr(game, "impostor", "") == "shell"
+
+        return self.cache.get(("shelled", variant.key), make, lambda _: 200)
+
     def level(
         self, variant: Variant, detail: int, check: Callable[[], None] | None = None
     ) -> Product:
@@ -137,13 +148,18 @@ class Library:
         return [self.level(variant, d, check) for d in range(self.levels_of(variant))]
 
     def _impostor(self, variant: Variant, check: Callable[[], None] | None = None) -> Product:
-        """The asset as crossed quads with its own pictures, for the far distance."""
+        """The asset for the far distance: crossed quads with its own pictures, or a few faces with its look baked on them."""
 
         def make() -> Product:
             product = self.level(variant, 0, check)
             albedo = {slot: self._albedo(m) for slot, m in product.materials.items()}
             if check is not None:
                 check()
+            if product.far is not None and self.shelled(variant):
+                mesh, materials = make_shell(
+                    product.far(), product.mesh, product.materials, albedo, variant.key
+                )
+                return replace(product, mesh=mesh, materials=materials)
             mesh, materials = make_impostor(
                 product.mesh, product.materials, albedo, variant.key, form=product.game.impostor
             )
@@ -173,6 +189,9 @@ class Library:
         def make() -> Facts:
             if detail >= get_kind(variant.kind).levels:
                 product = self.level(variant, 0, check)
+                if product.far is not None and self.shelled(variant):
+                    far = product.far()
+                    return Facts(far.triangles, 1, far.nbytes)
                 mesh = impostor_quads(product.mesh, form=product.game.impostor)
                 return Facts(mesh.triangles, 1, mesh.nbytes)
             product = self.level(variant, detail, check)

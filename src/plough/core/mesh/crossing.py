@@ -62,6 +62,20 @@ def _pierces(points: Float64, p: int, q: int, t: Int64) -> bool:
 
 
 @kernel
+def _beside(points: Float64, plane: Float64, s: Int64, t: Int64) -> bool:
+    """Whether all points of a triangle that are not another's lie on one side of its plane, or all but in it."""
+    above, below = True, True
+    for k in t:
+        if k in (s[0], s[1], s[2]):
+            continue
+        high = 0.0
+        for c in range(3):
+            high += plane[c] * (points[k, c] - points[s[0], c])
+        above, below = above and high > -plane[3], below and high < plane[3]
+    return above or below
+
+
+@kernel
 def _pair(points: Float64, s: Int64, t: Int64) -> bool:
     """Whether two triangles cross, beyond points that they share."""
     common = 0
@@ -106,15 +120,27 @@ def _boxes(
     shape: Int64,
     room: Float64,
     box: Int64,
+    plane: Float64,
 ) -> None:
-    """The boxes of triangles: `room` in metres, `box` in cells; least and greatest, (t, 6)."""
+    """The boxes of triangles: `room` in metres, `box` in cells; least and greatest, (t, 6). And their planes (t, 4): the unit normal, and how far off it is near."""
     for t in range(faces.shape[0]):
+        i, j, k = faces[t, 0], faces[t, 1], faces[t, 2]
+        size = 0.0
+        for c in range(3):
+            d, e = (c + 1) % 3, (c + 2) % 3
+            plane[t, c] = (points[j, d] - points[i, d]) * (points[k, e] - points[i, e])
+            plane[t, c] -= (points[j, e] - points[i, e]) * (points[k, d] - points[i, d])
+            size += plane[t, c] ** 2
+        size = math.sqrt(size)
+        for c in range(3):
+            plane[t, c] /= max(size, 1e-300)
+        plane[t, 3] = _FLAT * math.sqrt(size)
         for c in range(3):
             a, b, d = points[faces[t, 0], c], points[faces[t, 1], c], points[faces[t, 2], c]
             room[t, c], room[t, c + 3] = min(a, b, d), max(a, b, d)
-            for k in (c, c + 3):
-                at = int(math.floor((room[t, k] - low[c]) / cell))
-                box[t, k] = min(max(at, 0), shape[c] - 1)
+            for m in (c, c + 3):
+                at = int(math.floor((room[t, m] - low[c]) / cell))
+                box[t, m] = min(max(at, 0), shape[c] - 1)
 
 
 @kernel
@@ -138,6 +164,7 @@ def _search(
     faces: Int64,
     room: Float64,
     box: Int64,
+    plane: Float64,
     shape: Int64,
     start: Int64,
     held: Int64,
@@ -158,7 +185,11 @@ def _search(
                             continue
                         if max(box[s, 2], box[t, 2]) != k or (out[s] and out[t]):
                             continue
-                        if not _apart(room[s], room[t]) and _pair(points, faces[s], faces[t]):
+                        if _apart(room[s], room[t]):
+                            continue
+                        if _beside(points, plane[s], faces[s], faces[t]):
+                            continue
+                        if _pair(points, faces[s], faces[t]):
                             out[s] = out[t] = True
 
 
@@ -177,15 +208,17 @@ def crossing(points: Float64, faces: Int64) -> Bool:
     cell = max(_WIDE * float(side.mean()), float((high - low).max()) / _FINEST, 1e-12)
     shape = np.floor((high - low) / cell).astype(np.int64) + 1
     room, box = np.empty((len(faces), 6)), np.empty((len(faces), 6), np.int64)
-    _boxes(points, faces, low, cell, shape, room, box)
+    plane = np.empty((len(faces), 4))
+    _boxes(points, faces, low, cell, shape, room, box, plane)
     start = np.zeros(int(shape.prod()) + 1, np.int64)
     _listed(box, shape, start, np.empty(0, np.int64), False)
     start = np.cumsum(start)
     held = np.empty(int(start[-1]), np.int64)
     _listed(box, shape, start[:-1].copy(), held, True)
     both = [np.zeros(len(faces), bool) for _ in range(2)]
-    middle = int(shape[0]) // 2
-    args = (points, faces, room, box, shape, start, held)
+    layers = start[:: int(shape[1] * shape[2])]
+    middle = int(np.searchsorted(layers, len(held) // 2))
+    args = (points, faces, room, box, plane, shape, start, held)
     together(
         lambda: _search(*args, 0, middle, both[0]),
         lambda: _search(*args, middle, int(shape[0]), both[1]),

@@ -8,13 +8,15 @@ turns over or crosses another, its points go back towards where the grid put the
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import NamedTuple
+from functools import partial
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from plough.core.arrays import Bool, Float64, Int64, UInt8
-from plough.core.kernels import kernel
+from plough.core.kernels import kernel, together
 from plough.core.mesh.crossing import crossing
 from plough.core.mesh.simplify import simplified
 from plough.core.mesh.topology import edges_of
@@ -102,12 +104,13 @@ def fused(triangles: Float64, rule: FuseRule, told: Step = untold) -> Skin | Non
     raw, faces = drawn
     told(0.45, "Pulling it back")
     facing, ends = _normals(raw, faces), edges_of(faces).ends
-    points = _relaxed(raw, ends, facing)
+    about = _about(ends, len(raw))
+    points = _relaxed(raw, about, facing)
     near = nearest_of(points, triangles, grid, found)
     back = _pulled(points, near, triangles, rule.cell)
     if level > 0:  # else it spans no gaps
-        back = _agreed(points, back, ends, rule.cell)
-    points = _smoothed(back, ends, rule.smooth)
+        back = _agreed(points, back, about, rule.cell)
+    points = _smoothed(back, about, rule.smooth)
     known = np.isfinite(nearest_of(points, triangles, grid, found).away)
     points = np.where(known[:, None], points, raw)
     pulled = points = _settled(raw, points, faces, facing, rule.cell)
@@ -131,12 +134,7 @@ def _drawn(found: Band, votes: UInt8, grid: Grid, level: float) -> tuple[Float64
     if not (field < 0).any():
         return None
     points, faces, _, _ = marching_cubes(field, 0.0, allow_degenerate=False)  # type: ignore[no-untyped-call]
-    where = points.astype(np.float64) * grid.cell + grid.origin
-    ends = faces.astype(np.int64)
-    a, b, c = (where[ends[:, k]] for k in range(3))
-    if float(np.einsum("ij,ij->", a, np.cross(b, c))) < 0:
-        ends = np.ascontiguousarray(ends[:, ::-1])
-    return where, ends
+    return points.astype(np.float64) * grid.cell + grid.origin, faces.astype(np.int64)
 
 
 def _normals(points: Float64, faces: Int64) -> Float64:
@@ -147,30 +145,94 @@ def _normals(points: Float64, faces: Int64) -> Float64:
     return unit(np.stack(summed, axis=1))
 
 
+class _About(NamedTuple):
+    """The points next to each."""
+
+    start: Int64  #: (p + 1,) where those of each begin
+    next: Int64  #: (2 e,)
+
+
 @kernel
-def _summed(values: Float64, ends: Int64, out: Float64, count: Float64) -> None:
+def _filled(ends: Int64, start: Int64, out: Int64) -> None:
+    """The other end of each edge, by point; `start` is left where those of each end."""
     for e in range(ends.shape[0]):
-        a, b = ends[e, 0], ends[e, 1]
-        count[a] += 1.0
-        count[b] += 1.0
+        for k in range(2):
+            p = ends[e, k]
+            out[start[p]] = ends[e, 1 - k]
+            start[p] += 1
+
+
+def _about(ends: Int64, count: int) -> _About:
+    start = np.zeros(count + 1, np.int64)
+    np.cumsum(np.bincount(ends.reshape(-1), minlength=count), out=start[1:])
+    out = np.empty(2 * len(ends), np.int64)
+    _filled(ends, start[:-1].copy(), out)
+    return _About(start, out)
+
+
+@kernel
+def _mean(values: Float64, start: Int64, near: Int64, p: int, out: Float64) -> None:
+    """The mean of the neighbours of a point in `out` (3,)."""
+    many = start[p + 1] - start[p]
+    for c in range(3):
+        total = 0.0
+        for n in range(start[p], start[p + 1]):
+            total += values[near[n], c]
+        out[c] = total / max(many, 1)
+
+
+@kernel
+def _slid(
+    points: Float64, facing: Float64, start: Int64, near: Int64, first: int, last: int, out: Float64
+) -> None:
+    mean = np.empty(3)
+    for p in range(first, last):
+        _mean(points, start, near, p, mean)
+        along = 0.0
         for c in range(3):
-            out[a, c] += values[b, c]
-            out[b, c] += values[a, c]
+            along += (mean[c] - points[p, c]) * facing[p, c]
+        for c in range(3):
+            out[p, c] = points[p, c] + 0.6 * (mean[c] - points[p, c] - along * facing[p, c])
 
 
-def _means(values: Float64, ends: Int64) -> Float64:
-    """(p, 3) the mean of the neighbours of each point."""
-    out, count = np.zeros_like(values), np.zeros(len(values))
-    _summed(values, ends, out, count)
-    return np.asarray(out / np.maximum(count, 1.0)[:, None])
+@kernel
+def _neared(
+    way: Float64, cell: float, start: Int64, near: Int64, first: int, last: int, out: Float64
+) -> None:
+    mean = np.empty(3)
+    for p in range(first, last):
+        _mean(way, start, near, p, mean)
+        apart = 0.0
+        for c in range(3):
+            apart += (way[p, c] - mean[c]) ** 2
+        share = min(max(2.0 * math.sqrt(apart) / cell - 0.5, 0.0), 1.0)
+        for c in range(3):
+            out[p, c] = way[p, c] + share * (mean[c] - way[p, c])
 
 
-def _relaxed(points: Float64, ends: Int64, facing: Float64) -> Float64:
+@kernel
+def _nearer(
+    points: Float64, by: float, start: Int64, near: Int64, first: int, last: int, out: Float64
+) -> None:
+    mean = np.empty(3)
+    for p in range(first, last):
+        _mean(points, start, near, p, mean)
+        for c in range(3):
+            out[p, c] = points[p, c] + by * (mean[c] - points[p, c])
+
+
+def _passed(step: Callable[..., None], values: Float64, told: Any, about: _About) -> Float64:
+    """(p, 3) values after a kernel's pass over all points, half of them in each of two threads."""
+    out, n = np.empty_like(values), len(values)
+    halves = ((0, n // 2), (n // 2, n))
+    together(*(partial(step, values, told, *about, first, last, out) for first, last in halves))
+    return out
+
+
+def _relaxed(points: Float64, about: _About, facing: Float64) -> Float64:
     """Points that have slid along the surface towards the middle of their neighbours."""
     for _ in range(_RELAXED):
-        way = _means(points, ends) - points
-        way -= (way * facing).sum(axis=1, keepdims=True) * facing
-        points = points + 0.6 * way
+        points = _passed(_slid, points, facing, about)
     return points
 
 
@@ -185,21 +247,19 @@ def _pulled(points: Float64, near: Nearest, triangles: Float64, cell: float) -> 
     return np.where((near.of >= 0)[:, None], near.place + off[:, None] * way, points)
 
 
-def _agreed(points: Float64, back: Float64, ends: Int64, cell: float) -> Float64:
+def _agreed(points: Float64, back: Float64, about: _About, cell: float) -> Float64:
     """Points pulled back, those in a cleft between two parts, which are drawn to either by turns, midway."""
     way = back - points
     for _ in range(_AGREED):
-        mean = _means(way, ends)
-        apart = lengths(way - mean) / cell
-        way = way + np.clip(2.0 * apart - 0.5, 0.0, 1.0)[:, None] * (mean - way)
+        way = _passed(_neared, way, cell, about)
     return points + way
 
 
-def _smoothed(points: Float64, ends: Int64, passes: int) -> Float64:
+def _smoothed(points: Float64, about: _About, passes: int) -> Float64:
     """Points smoothed without shrinking (Taubin 1995)."""
     for _ in range(passes):
         for by in (0.5, -0.53):
-            points = points + by * (_means(points, ends) - points)
+            points = _passed(_nearer, points, by, about)
     return points
 
 
@@ -419,7 +479,7 @@ def _measured(points: Float64, faces: Int64, triangles: Float64, grid: Grid, fou
     a, b, c = (points[faces[:, k]] for k in range(3))
     area = 0.5 * lengths(normals_of(points, faces))
     own = _known(points, triangles, grid, found)
-    middle = _known(points[faces].mean(axis=1), triangles, grid, found)
+    middle = _known((a + b + c) / 3.0, triangles, grid, found)
     # large triangles are measured all over
     wide = np.maximum(np.maximum(lengths(b - a), lengths(c - b)), lengths(a - c))
     large = np.nonzero(wide > 1.5 * grid.cell)[0]
@@ -435,21 +495,33 @@ def _measured(points: Float64, faces: Int64, triangles: Float64, grid: Grid, fou
         own.away,
         middle.of,
         own.of,
-        _shares(own.place, triangles[own.of]),
+        _shares(own.place, triangles, own.of),
         float(max(own.away.max(), middle.away.max(), over.max(initial=0.0))),
         float((each * area).sum() / max(area.sum(), 1e-30)),
     )
 
 
-def _shares(places: Float64, triangles: Float64) -> Float64:
-    """(n, 3) barycentric coordinates of places in triangles (n, 3, 3)."""
-    a, b, c = triangles.transpose(1, 0, 2)
-    normal = np.cross(b - a, c - a)
-    whole = np.maximum((normal**2).sum(axis=1), 1e-30)
-    v = np.einsum("ij,ij->i", np.cross(places - a, c - a), normal) / whole
-    w = np.einsum("ij,ij->i", np.cross(b - a, places - a), normal) / whole
-    out = np.stack([1.0 - v - w, v, w], axis=1).clip(0.0, 1.0)
-    return np.asarray(out / out.sum(axis=1, keepdims=True))
+@kernel
+def _shares(places: Float64, triangles: Float64, of: Int64) -> Float64:
+    """(n, 3) barycentric coordinates of places in those of the triangles (t, 3, 3)."""
+    out, n = np.empty(places.shape), np.empty(3)
+    for p in range(places.shape[0]):
+        own, whole = triangles[of[p]], 0.0
+        for c in range(3):
+            d, e = (c + 1) % 3, (c + 2) % 3
+            n[c] = (own[1, d] - own[0, d]) * (own[2, e] - own[0, e])
+            n[c] -= (own[1, e] - own[0, e]) * (own[2, d] - own[0, d])
+            whole += n[c] * n[c]
+        v, w = 0.0, 0.0
+        for c in range(3):
+            d, e = (c + 1) % 3, (c + 2) % 3
+            x, y = places[p, d] - own[0, d], places[p, e] - own[0, e]
+            v += n[c] * (x * (own[2, e] - own[0, e]) - y * (own[2, d] - own[0, d]))
+            w += n[c] * ((own[1, d] - own[0, d]) * y - (own[1, e] - own[0, e]) * x)
+        v, w = v / max(whole, 1e-30), w / max(whole, 1e-30)
+        out[p] = min(max(1.0 - v - w, 0.0), 1.0), min(max(v, 0.0), 1.0), min(max(w, 0.0), 1.0)
+        out[p] /= out[p, 0] + out[p, 1] + out[p, 2]
+    return out
 
 
 def _known(points: Float64, triangles: Float64, grid: Grid, found: Band) -> Nearest:

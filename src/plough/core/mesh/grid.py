@@ -15,6 +15,7 @@ from plough.core.kernels import kernel
 
 _CELL = 0.12  # metres
 _MOST_HELD = 8_000_000  # triangles, counted once for each cell that they may be in
+_BESIDE = 0.15  # metres about where a large skin hangs, in which it is looked at first
 _OFFSET = 1 << 20  # cells to either side of the origin
 
 
@@ -323,6 +324,43 @@ def skin_of(points: Float64, faces: Int64) -> Skin:
 
 
 @kernel
+def _cut(
+    g: Grid, w: Scratch, skin: Skin, at: Float64, off: Float64, low: Float64, high: Float64
+) -> bool:
+    """Whether a triangle within a box cuts a skin whose points are `at` (p, 3); `off` (p,) is written on."""
+    many = skin.points.shape[0]
+    e1, e2, across, own = np.empty(3), np.empty(3), np.empty(3), np.empty((3, 3))
+    for k in range(near_box(g, w, low[0], low[1], low[2], high[0], high[1], high[2])):
+        t = w.near[k]
+        before = 0
+        for p in range(many):
+            off[p] = off_plane(g, t, at[p, 0], at[p, 1], at[p, 2])
+            before += off[p] > 0.0
+        if before in (0, many):
+            continue  # all of it on one side
+        v = g.triangles[t]
+        for e in range(skin.edges.shape[0]):
+            a, b = int(skin.edges[e, 0]), int(skin.edges[e, 1])
+            if (off[a] > 0.0) != (off[b] > 0.0) and _through(v, g.normal[t], at[a], at[b]) < 2.0:
+                return True
+        # a corner that pricks a face without touching its edges
+        for f in range(skin.faces.shape[0]):
+            i, j, m = skin.faces[f, 0], skin.faces[f, 1], skin.faces[f, 2]
+            if (off[i] > 0.0) == (off[j] > 0.0) and (off[j] > 0.0) == (off[m] > 0.0):
+                continue
+            for c in range(3):
+                e1[c], e2[c] = at[j, c] - at[i, c], at[m, c] - at[i, c]
+            across[0] = e1[1] * e2[2] - e1[2] * e2[1]
+            across[1] = e1[2] * e2[0] - e1[0] * e2[2]
+            across[2] = e1[0] * e2[1] - e1[1] * e2[0]
+            own[0], own[1], own[2] = at[i], at[j], at[m]
+            for e in range(3):
+                if _through(own, across, v[e], v[(e + 1) % 3]) < 2.0:
+                    return True
+    return False
+
+
+@kernel
 def clear_skins(g: Grid, skin: Skin, position: Float64, rotation: Float64, scale: Float64) -> Bool:
     """(n,) whether no triangle cuts a skin that stands at `position` (n, 3), turned by `rotation` (n, 4; xyzw) and sized by `scale` (n, 3)."""
     w = scratch_for(g)
@@ -330,7 +368,7 @@ def clear_skins(g: Grid, skin: Skin, position: Float64, rotation: Float64, scale
     many = skin.points.shape[0]
     at, off = np.empty((many, 3)), np.empty(many)
     low, high = np.empty(3), np.empty(3)
-    e1, e2, across = np.empty(3), np.empty(3), np.empty(3)
+    first, last = np.empty(3), np.empty(3)
     for n in range(position.shape[0]):
         x, y, z, r = rotation[n, 0], rotation[n, 1], rotation[n, 2], rotation[n, 3]
         for p in range(many):
@@ -342,45 +380,15 @@ def clear_skins(g: Grid, skin: Skin, position: Float64, rotation: Float64, scale
             at[p, 0] = position[n, 0] + a + r * tx + y * tz - z * ty
             at[p, 1] = position[n, 1] + b + r * ty + z * tx - x * tz
             at[p, 2] = position[n, 2] + d + r * tz + x * ty - y * tx
+        wide = 0.0
         for c in range(3):
             low[c], high[c] = at[:, c].min(), at[:, c].max()
-        count = near_box(g, w, low[0], low[1], low[2], high[0], high[1], high[2])
-        for k in range(count):
-            t = w.near[k]
-            before = 0
-            for p in range(many):
-                off[p] = off_plane(g, t, at[p, 0], at[p, 1], at[p, 2])
-                before += off[p] > 0.0
-            if before in (0, many):
-                continue  # all of it on one side
-            v = g.triangles[t]
-            for e in range(skin.edges.shape[0]):
-                a_, b_ = int(skin.edges[e, 0]), int(skin.edges[e, 1])
-                if (off[a_] > 0.0) != (off[b_] > 0.0) and _through(
-                    v, g.normal[t], at[a_], at[b_]
-                ) < 2.0:
-                    out[n] = False
-                    break
-            if not out[n]:
-                break
-            # a corner that pricks a face without touching its edges
-            for f in range(skin.faces.shape[0]):
-                i, j, m = skin.faces[f, 0], skin.faces[f, 1], skin.faces[f, 2]
-                if (off[i] > 0.0) == (off[j] > 0.0) and (off[j] > 0.0) == (off[m] > 0.0):
-                    continue
-                for c in range(3):
-                    e1[c], e2[c] = at[j, c] - at[i, c], at[m, c] - at[i, c]
-                across[0] = e1[1] * e2[2] - e1[2] * e2[1]
-                across[1] = e1[2] * e2[0] - e1[0] * e2[2]
-                across[2] = e1[0] * e2[1] - e1[1] * e2[0]
-                own = np.empty((3, 3))
-                own[0], own[1], own[2] = at[i], at[j], at[m]
-                for e in range(3):
-                    if _through(own, across, v[e], v[(e + 1) % 3]) < 2.0:
-                        out[n] = False
-                        break
-                if not out[n]:
-                    break
-            if not out[n]:
-                break
+            first[c] = max(low[c], position[n, c] - _BESIDE)
+            last[c] = min(high[c], position[n, c] + _BESIDE)
+            wide = max(wide, high[c] - low[c])
+        # what is large is cut where it hangs, if at all
+        if wide > 4.0 * _BESIDE and _cut(g, w, skin, at, off, first, last):
+            out[n] = False
+        else:
+            out[n] = not _cut(g, w, skin, at, off, low, high)
     return out

@@ -10,13 +10,13 @@ import numpy as np
 from plough.core.arrays import Float32, Float64, UInt8
 from plough.core.mesh.bleed import bleed
 from plough.core.mesh.material import Maps, Material, as_bytes
-from plough.core.mesh.raster import Triangles, draw_triangles, empty_samples
+from plough.core.mesh.raster import Triangles, draw_triangles, empty_samples, halved
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
 
 _VIEWS = {"crossed": 2, "eight": 8}
 _COLUMNS = {"crossed": 2, "eight": 4}  #: of the sheet of pictures
-_OVER = 2  #: samples a pixel, on each axis
+_OVER = 2  #: samples a pixel, on each axis; `halved` takes the mean of as many
 _PADDING = 4  #: pixels left free about each picture
 
 
@@ -67,12 +67,6 @@ def _view(
     return samples.color, samples.normal, samples.depth
 
 
-def _shrink(image: Float32) -> Float32:
-    """Mean over blocks of `_OVER` x `_OVER` samples."""
-    h = image.shape[0] // _OVER
-    return image.reshape(h, _OVER, h, _OVER, -1).mean(axis=(1, 3))  # type: ignore[no-any-return]
-
-
 def make_impostor(
     mesh: Mesh,
     materials: dict[str, Material],
@@ -97,18 +91,18 @@ def make_impostor(
             mesh, albedo, materials, _angle(k, views), half, low, high, size * _OVER
         )
         cover = (depth > -1e29).astype(np.float32)
-        alpha = _shrink(cover)[..., 0]
+        alpha = halved(cover[..., None])[..., 0]
         # thin twigs stay above the cut
         images.append(
             np.concatenate(
-                [bleed(_shrink(color), alpha), np.clip(alpha * 1.6, 0, 1)[..., None]], axis=-1
+                [bleed(halved(color), alpha), np.clip(alpha * 1.6, 0, 1)[..., None]], axis=-1
             )
         )
-        small = bleed(_shrink(normal), alpha)
+        small = bleed(halved(normal), alpha)
         small[..., 2] = np.abs(small[..., 2]) + 0.15
         normals.append(small / np.maximum(np.linalg.norm(small, axis=-1, keepdims=True), 1e-6))
         near = np.where(cover > 0, depth / (2.0 * half) + 0.5, 0.0).astype(np.float32)
-        mean = _shrink(near[..., None]) / np.maximum(alpha, np.float32(1e-3))[..., None]
+        mean = halved(near[..., None]) / np.maximum(alpha, np.float32(1e-3))[..., None]
         depths.append(bleed(mean.astype(np.float32), alpha))
     surface = np.zeros((size * (views // columns), size * columns, 3), np.uint8)
     surface[..., 0], surface[..., 1] = 255, 230

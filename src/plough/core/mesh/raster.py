@@ -143,6 +143,20 @@ def draw_triangles(
 
 
 @kernel
+def halved(image: Float32) -> Float32:
+    """(h / 2, w / 2, k) the mean of each two by two samples of an image (h, w, k)."""
+    h, w, k = image.shape[0] // 2, image.shape[1] // 2, image.shape[2]
+    out = np.empty((h, w, k), np.float32)
+    for y in range(h):
+        for x in range(w):
+            for c in range(k):
+                over = image[2 * y, 2 * x, c] + image[2 * y, 2 * x + 1, c]
+                under = image[2 * y + 1, 2 * x, c] + image[2 * y + 1, 2 * x + 1, c]
+                out[y, x, c] = np.float32(0.25) * (over + under)
+    return out
+
+
+@kernel
 def draw_depth(
     points: Float32,
     uv: Float32,

@@ -15,7 +15,7 @@ from plough.core.kernels import kernel
 from plough.core.mesh.value import Mesh
 from plough.core.vectors import across, unit
 
-_GAP = 0.0012  #: of the sheet, between two pieces
+_GAP = 0.0012  # of the sheet, between two pieces
 
 
 @kernel
@@ -34,10 +34,13 @@ def _shelves(
     return x, y, low + tall
 
 
-def second_uv(mesh: Mesh) -> Float32:
+def second_uv(mesh: Mesh, between: float = _GAP) -> Float32:
     """(n, 2) coordinates in [0, 1] in which no two triangles overlap, at about even density.
 
     Pieces whose first coordinates hold no area are laid flat across their mean normal instead.
+
+    Args:
+        between: two pieces, of the sheet's side.
     """
     n, tri = mesh.vertices, mesh.indices.astype(np.int64)
     edges = np.concatenate([tri[:, :2], tri[:, 1:]])
@@ -65,11 +68,13 @@ def second_uv(mesh: Mesh) -> Float32:
     np.maximum.at(high, piece, flat)
     size = high - low
     side = math.sqrt(float((size[:, 0] * size[:, 1]).sum()) * 1.05) + 1e-9
-    gap = _GAP * side
+    gap = between * side
     wide, tall = size[:, 0] + gap, size[:, 1] + gap
     order = np.argsort(-tall, kind="stable")
-    across = max(side, float(wide.max()))
-    x, y, used = _shelves(wide, tall, order, across)
+    # as wide as leaves least of a square free
+    least = max(side, float(wide.max()))
+    laid = [(w, *_shelves(wide, tall, order, w)) for w in least * np.linspace(1.0, 1.6, 13)]
+    across, x, y, used = min(laid, key=lambda found: max(found[0], found[3]))
     whole = max(across, used)
     corner = np.stack([x, y], axis=1) + 0.5 * gap
     return np.ascontiguousarray((flat - low[piece] + corner[piece]) / whole, np.float32)

@@ -266,6 +266,16 @@ def signed(found: Band, votes: UInt8, grid: Grid, level: float) -> Float32:
     return out
 
 
+def distances(triangles: Float64, grid: Grid, level: float) -> Float32:
+    """(x, y, z) metres to the surface at `level` metres outside of triangles, below 0 within: to the triangle where one is near, by the grid's points elsewhere."""
+    from scipy.ndimage import distance_transform_edt
+
+    found = band(triangles, grid, level + 2.5 * grid.cell)
+    near = signed(found, settled_votes(inside_votes(triangles, grid), found), grid, level)
+    out, within = (distance_transform_edt(there, grid.cell) for there in (near >= 0, near < 0))
+    return np.where(found.nearest >= 0, near, out - within).astype(np.float32)
+
+
 @kernel
 def _nearest_of(
     points: Float64,

@@ -1,4 +1,4 @@
-"""Streets: plots along a path, the houses that find room on them, and the lines of their hedges.
+"""Streets: plots along a path, the houses that find room on them, and the lines about those.
 
 A path is cut at its knots, and each of its spans has a whole number of plots on each side, told by the span and not by how far along the path it lies;
 so a knot that is dragged moves the plots of the spans beside it and leaves the others. Lengths along a path are whole numbers of a grain, so that sums and
@@ -7,7 +7,8 @@ differences of them are exact: what lies behind a span that has become longer co
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
 
@@ -23,6 +24,10 @@ MOST_PLOTS = 2_000  #: of one path
 StreetSides = Literal["both", "left", "right", "alternate", "middle"]
 _PLOT, _ALONG, _BACK, _ORDER = (stream(f"street.{n}") for n in ("plot", "along", "back", "order"))
 _GRAIN = 2.0**-20  # metres that all lengths along a path are whole numbers of
+_WALL_STEP = 0.25  # metres between places of a wall that are looked at
+_WALL_BEND = 3.0  # metres between the points of one along a path
+_LEAST_ONWARD = 0.3  # of what a path goes on, that a wall beside it does
+_SHORTEST_WALL = 0.7  # metres
 _SIDE_ROOM = 2.5  # metres beside a house that has no neighbour there, of its plot
 
 
@@ -267,17 +272,25 @@ class PlotRule(NamedTuple):
     spacing: float  #: between the shrubs of a hedge
 
 
-def hedge_lines(
-    rule: PlotRule, course: Course, plots: Plots, half: Float64, most: int
-) -> tuple[UInt64, Float64, Float64]:
-    """Ids, places (n, 2) and the directions (n, 2), square to the hedge, that shrubs about the plots of houses of the first row face.
+class PlotLines(NamedTuple):
+    """The straight lines about plots, by metres along a path and to its right."""
+
+    plot: Int64  #: (n,) row of it
+    part: Int64  #: (n,) 0, 1: its front to the left and to the right of the gate; 2: its back; 3, 4: its sides
+    ends: Float64  #: (n, 2, 2) where each begins and ends
+
+    @property
+    def long(self) -> Float64:
+        """(n,) metres."""
+        return np.asarray(np.abs(self.ends[:, 1] - self.ends[:, 0]).sum(axis=1))
+
+
+def plot_lines(rule: PlotRule, course: Course, plots: Plots, half: Float64) -> PlotLines:
+    """What bounds the plots of houses of the first row; between two that meet there is one line.
 
     Args:
         plots: those with houses.
         half: (n,) metres from the middle of each house to its sides.
-
-    Raises:
-        TooLargeError: there would be more than `most`; none has been made then.
     """
     lines: list[tuple[int, int, float, float, float, float]] = []
     for side in (1, -1):
@@ -303,23 +316,88 @@ def hedge_lines(
             lines += [(row, 2, a, f, b, f), (row, 3, b, n, b, f)]
             if k == 0 or not shared[k - 1]:
                 lines.append((row, 4, a, n, a, f))
-    ends = np.array(lines, float).reshape(-1, 6)
-    long = np.abs(ends[:, 4] - ends[:, 2]) + np.abs(ends[:, 5] - ends[:, 3])
-    many = (long / rule.spacing).astype(np.int64)
+    told = np.array(lines, float).reshape(-1, 6)
+    row, part = told[:, :2].astype(np.int64).T
+    return PlotLines(row, part, told[:, 2:].reshape(-1, 2, 2))
+
+
+def hedge_lines(
+    rule: PlotRule, course: Course, plots: Plots, half: Float64, most: int
+) -> tuple[UInt64, Float64, Float64]:
+    """Ids, places (n, 2) and the directions (n, 2), square to the hedge, that shrubs about the plots of `plot_lines` face.
+
+    Raises:
+        TooLargeError: there would be more than `most`; none has been made then.
+    """
+    lines = plot_lines(rule, course, plots, half)
+    many = (lines.long / rule.spacing).astype(np.int64)
     if many.sum() > most:
         text = f"would take {many.sum():,} shrubs; the limit is {most:,}"
         raise TooLargeError("hedge_spacing", text, limit=f"{most:,}", value=rule.spacing)
-    which = np.repeat(np.arange(len(ends)), many)
+    which = np.repeat(np.arange(len(many)), many)
     number = np.arange(len(which)) - np.repeat(np.cumsum(many) - many, many)
-    row, part, s0, off0, s1, off1 = ends[which].T
+    (s0, off0), (s1, off1) = lines.ends[which, 0].T, lines.ends[which, 1].T
     t = (number + 0.5) / many[which]
     at, away = s0 + grained(t * (s1 - s0)), off0 + t * (off1 - off0)
     place, right = course.place(at, away)
     # along the path they face away from it, and else along it
     along = (np.abs(s1 - s0) > 1e-9)[:, None]
     faces = np.where(along, right, np.stack([right[:, 1], -right[:, 0]], axis=1))
-    own = number.astype(np.uint64) + (part.astype(np.uint64) << np.uint64(20))
-    return bits_array(rule.seed, _PLOT, plots.ids[row.astype(np.int64)] ^ own), place, faces
+    own = number.astype(np.uint64) + (lines.part[which].astype(np.uint64) << np.uint64(20))
+    return bits_array(rule.seed, _PLOT, plots.ids[lines.plot[which]] ^ own), place, faces
+
+
+def wall_lines(
+    course: Course,
+    plots: Plots,
+    lines: PlotLines,
+    thick: float,
+    free: Callable[[Float64], Bool],
+) -> list[tuple[UInt64, Float64]]:
+    """Walls along lines about plots: of each an id and the points (k, 2) that it runs through.
+
+    At corners the sides go through, and the others end at them.
+
+    Args:
+        thick: metres of a wall.
+        free: of places (n, 2), whether a wall may be there; walls end before those where it may not.
+    """
+    out: list[tuple[UInt64, Float64]] = []
+    told = zip(lines.plot.tolist(), lines.part.tolist(), lines.ends, strict=True)
+    for row, part, (a, b) in told:
+        way = np.sign(b - a)
+        if part >= 3:
+            a, b = a - 0.5 * thick * way, b + 0.5 * thick * way
+        else:
+            a = a + 0.5 * thick * way * (part != 1)
+            b = b - 0.5 * thick * way * (part != 0)
+        if (np.sign(b - a) != way).any():
+            continue
+        steps = max(2, math.ceil(float(np.abs(b - a).sum()) / _WALL_STEP) + 1)
+        s, off = (a + np.linspace(0.0, 1.0, steps)[:, None] * (b - a)).T
+        place, _ = course.place(grained(s), off)
+        under, _ = course.place(grained(s), 0.0 * off)
+        # within a bend that is tighter than it is far, it would run back
+        step, below = np.diff(place, axis=0), np.diff(under, axis=0)
+        onward = (step * below).sum(axis=1) >= _LEAST_ONWARD * (below**2).sum(axis=1)
+        # and between two places that a knot has driven apart it may meet something, too
+        onward &= free(0.5 * (place[1:] + place[:-1]))
+        may = free(place) & np.append(onward, True) & np.append(True, onward)
+        for k, (first, last) in enumerate(_runs(may)):
+            points = place[first : last + 1]
+            if float(np.hypot(*np.diff(points, axis=0).T).sum()) >= _SHORTEST_WALL:
+                # no more points than its bends take
+                apart = max(1, round(_WALL_BEND / _WALL_STEP)) if part < 3 else len(points)
+                chosen = np.unique([*range(0, len(points) - 1, apart), len(points) - 1])
+                name = np.uint64(part + 8 * k) << np.uint64(20)
+                out.append((plots.ids[row] ^ name, points[chosen]))
+    return out
+
+
+def _runs(there: Bool) -> list[tuple[int, int]]:
+    """First and last row of each stretch that is there."""
+    edges = np.diff(np.concatenate([[False], there, [False]]).astype(np.int8))
+    return list(zip(np.nonzero(edges > 0)[0], np.nonzero(edges < 0)[0] - 1, strict=True))
 
 
 def clear_of(places: Float64, shapes: Sequence[Any], by: float) -> Bool:

@@ -17,7 +17,7 @@ from plough.core.ground.conditions import Condition, Weighting
 from plough.core.ground.measures import InView, Measure
 from plough.core.ground.paths import Curve, Strip
 from plough.core.ground.surface import Surface
-from plough.core.kinds import Base
+from plough.core.kinds import Base, get_kind
 from plough.core.library.library import Library
 from plough.core.library.references import resolve
 from plough.core.library.variants import Variant, variant_of
@@ -250,6 +250,30 @@ class Inputs:
     def plans(self, variants: Sequence[Variant]) -> list[Float64]:
         """Of each its convex outline from above, (k, 2) metres to its side and to its front."""
         return [self._files.plan(v, self.check) for v in variants]
+
+    def built(self) -> tuple[list[Float64], Float64, Float64]:
+        """What earlier layers placed that stands on a base, upright: outlines as `plans` gives them, in its size; (n, 2) places, metres east and south; (n,) radians that it is turned."""
+        rings: list[Float64] = []
+        place, turn = [np.empty((0, 2))], [np.empty(0)]
+        for output in self._earlier.values():
+            placed = output.placements
+            if placed is None or not placed.count:
+                continue
+            based = [get_kind(v.kind).based for v in placed.variants]
+            if not any(based):
+                continue
+            plans = [
+                self._files.plan(v, self.check) if own else np.empty((0, 2))
+                for v, own in zip(placed.variants, based, strict=True)
+            ]
+            whole = placed.whole()
+            rows = np.nonzero(np.array(based)[whole.variant])[0]
+            for k in rows.tolist():
+                rings.append(plans[int(whole.variant[k])] * whole.scale[k, [0, 2]])
+            place.append(whole.position[rows][:, [0, 2]].astype(np.float64))
+            q = whole.rotation[rows].astype(np.float64)
+            turn.append(2.0 * np.arctan2(q[:, 1], q[:, 3]))
+        return rings, np.concatenate(place), np.concatenate(turn)
 
     @property
     def water(self) -> float | None:

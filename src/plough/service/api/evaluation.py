@@ -446,6 +446,7 @@ def kinds(me: Me, ctx: Ctx) -> KindsOut:
             levels=k.levels + k.impostor,
             seeded=k.seeded,
             parts=k.parts,
+            fills=k.fills,
             slow=k.slow,
             told=declared(k.parameters, "told"),
         )

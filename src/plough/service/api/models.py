@@ -612,9 +612,10 @@ class KindOut(BaseModel):
     gives: list[str] = Field([], description="Of a layer: the facets that its results hold.")
     levels: int = Field(0, description="Of an asset: levels of detail, the impostor included.")
     seeded: bool = Field(True, description="Of an asset: whether seeds make it differ.")
-    parts: Literal["", "stand", "fuse", "heap"] = Field(
+    parts: Literal["", "stand", "fuse", "heap", "cover", "fill"] = Field(
         "", description="Of an asset: what it does with its parts, if it has any."
     )
+    fills: bool = Field(False, description="Of an asset: whether buildings draw it in their walls.")
     slow: bool = Field(
         False,
         description="Of an asset: whether it may take seconds: `/api/make/told` tells how far it is.",

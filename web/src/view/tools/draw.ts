@@ -1,6 +1,6 @@
 /** Draws points on the ground, by clicks or by free hand: of a new layer, or of a hole in one that is there. */
 import type { Edit } from '../../state/editQueue';
-import { lifted, tidy, type Flat, type Gesture, type Hint, type KeyStroke, type Outcome } from './tool';
+import { knotAt, lifted, type Flat, type Gesture, type Hint, type KeyStroke, type Knot, type Outcome } from './tool';
 import { simplified, toleranceOf } from '../../state/freehand';
 import type { Terrain, Tool } from './tool';
 
@@ -12,7 +12,7 @@ export interface Wanted {
   point: string; // what one is called
   whole: string; // and all
   /** The edit that the points come to. */
-  edit: (points: Flat[]) => Edit;
+  edit: (points: Knot[]) => Edit;
 }
 
 export class DrawTool implements Tool {
@@ -22,8 +22,8 @@ export class DrawTool implements Tool {
   readonly alone = true;
   readonly freehand = true;
   private trail: Flat[] | null = null; // of a free hand, as it goes
-  private points: Flat[] = [];
-  private over: Flat | null = null;
+  private points: Knot[] = [];
+  private over: Knot | null = null;
 
   constructor(
     private readonly terrain: Terrain,
@@ -56,14 +56,15 @@ export class DrawTool implements Tool {
   pointer(gesture: Gesture): Outcome {
     if (gesture.kind === 'release') return this.letGo();
     const ground = this.terrain.groundAt(gesture.spot);
-    const at: Flat | null = ground && [tidy(ground.x), tidy(ground.z)];
+    const at = ground && knotAt(this.terrain, ground);
     if (gesture.kind === 'hover') this.over = at;
-    else if (gesture.kind === 'press') this.trail = at ? [at] : [];
+    else if (gesture.kind === 'press') this.trail = at ? [[at[0], at[1]]] : [];
     else if (gesture.kind === 'drag') {
-      if (at) this.trail?.push(at);
+      if (at) this.trail?.push([at[0], at[1]]);
     } else if (at) {
       const last = this.points.at(-1);
-      if (!last || Math.hypot(last[0] - at[0], last[1] - at[1]) > 0.5) this.points = [...this.points, at];
+      if (!last || Math.hypot(last[0] - at[0], last[1] - at[1], (last[2] ?? 0) - (at[2] ?? 0)) > 0.5)
+        this.points = [...this.points, at];
     }
     return 'shown';
   }

@@ -18,6 +18,7 @@ const made = (id: string, at: [number, number], way: [number, number]): Facing =
   high: 2.5,
   out: 0,
   cells,
+  outline: [],
 });
 // a south front and an east side of a house about the origin
 const south = made('w0-0', [-3, 2], [1, 0]);
@@ -39,6 +40,16 @@ describe('faces of a building', () => {
     expect(placeOn(east, 2, 1, 0.5).toArray()).toEqual([3.5, 1.3, 0]);
   });
 });
+
+// over the south front, its peak to the right of the middle
+const gable: Facing = {
+  ...made('w0-gable0', [-3, 2], [1, 0]),
+  role: 'gable',
+  low: 2.8,
+  high: 3,
+  outline: [[0, 0], [6, 0], [4, 3]], // prettier-ignore
+  cells: [{ start: 3, end: 5, piece: 'slit', opening: [3.8, 4.2, 0.5, 1.5], by_hand: false }],
+};
 
 /** A tool whose pointer looks straight north at its spot, in metres. */
 function atHand(own: Partial<House> = {}, blocked = Infinity) {
@@ -118,5 +129,27 @@ describe('the tool for faces', () => {
     tool.cancel();
     expect(tool.commit()).toEqual([]);
     expect(atHand().tool.fill('casement')).toBe('nothing');
+  });
+});
+
+describe('a gable', () => {
+  it('is met within its outline alone', () => {
+    expect(met(from(1, 3.8, 12, [1, 3.8, 2]), gable)?.along).toBeCloseTo(4);
+    expect(met(from(-2.8, 4.8, 12, [-2.8, 4.8, 2]), gable)).toBeNull(); // over its left slope
+    expect(met(from(2.9, 4.8, 12, [2.9, 4.8, 2]), gable)).toBeNull(); // over its right one
+  });
+
+  it('is chosen and filled, and neither pulled nor split', () => {
+    const { tool, pick, house, edits } = atHand({ faces: [south, gable] });
+    tool.pointer({ kind: 'click', spot: { x: 1, y: 3.8 } });
+    expect(pick).toHaveBeenLastCalledWith({ face: 'w0-gable0', cell: 0 });
+    house.picked = { face: 'w0-gable0', cell: 0 };
+    expect(tool.marks()).toEqual([]);
+    expect(tool.strokes()[0]?.points.length).toBe(4);
+    expect(tool.fill('sash')).toBe('commit');
+    expect(edits()?.parameters.faces).toEqual([{ id: 'w0-gable0', cells: [{ cell: 0, piece: 'sash' }] }]);
+    tool.split(true);
+    expect(tool.pointer({ kind: 'click', spot: { x: 1, y: 3.8 } })).toBe('shown');
+    expect(edits()).toBeUndefined();
   });
 });

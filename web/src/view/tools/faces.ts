@@ -3,12 +3,15 @@ import * as THREE from 'three';
 import type { Edit } from '../../state/editQueue';
 import {
   cellAt,
+  cornersOf,
   faceName,
+  isGable,
   splitAt,
   withJoint,
   withPiece,
   withPull,
   withSplit,
+  within,
   withoutJoint,
   type FaceEdit,
   type Facing,
@@ -56,7 +59,7 @@ export function met(ray: THREE.Ray, f: Facing): { along: number; up: number; awa
   if (away <= 0) return null;
   const at = ray.at(away, new THREE.Vector3()).sub(through);
   const along = at.x * f.way[0] + at.z * f.way[1];
-  return along < 0 || along > f.wide || at.y < 0 || at.y > f.high ? null : { along, up: at.y, away };
+  return within(f, along, at.y) ? { along, up: at.y, away } : null;
 }
 
 /** Outwards from a face. */
@@ -95,6 +98,11 @@ export class FaceTool implements Tool {
         ['Esc', 'leave'],
       ];
     if (!this.chosen) return [['click', 'choose a face']];
+    if (isGable(this.chosen))
+      return [
+        ['1–9', 'swap the piece'],
+        ['Esc', 'leave'],
+      ];
     return [
       ['drag the dot', 'pull the face'],
       ['drag a joint', 'widen a cell'],
@@ -125,7 +133,7 @@ export class FaceTool implements Tool {
 
   marks(): Mark[] {
     const face = this.chosen;
-    if (!face || this.splitting || !this.house()?.mayEdit) return [];
+    if (!face || isGable(face) || this.splitting || !this.house()?.mayEdit) return [];
     const middle = 0.5 * face.wide;
     const joints = face.cells.slice(0, -1).map((c, k) => ({
       key: `joint ${k}`,
@@ -141,19 +149,23 @@ export class FaceTool implements Tool {
   strokes(): Stroke[] {
     const out: Stroke[] = [];
     const face = this.chosen;
-    const around = (f: Facing, from: number, to: number) =>
-      [[from, 0], [to, 0], [to, f.high], [from, f.high], [from, 0]].map(([s = 0, up = 0]) => placeOn(f, s, up, 0.03)); // prettier-ignore
+    const ring = (f: Facing, corners: [number, number][]) =>
+      [...corners, ...corners.slice(0, 1)].map(([s, up]) => placeOn(f, s, up, 0.03));
+    const around = (f: Facing) => ring(f, cornersOf(f));
     if (face) {
-      out.push({ points: around(face, 0, face.wide) });
+      out.push({ points: around(face) });
       const cell = face.cells[this.house()?.picked?.cell ?? 0];
-      if (cell && face.cells.length > 1) out.push({ points: around(face, cell.start, cell.end), dashed: true });
-      if (!this.splitting) {
+      if (cell && face.cells.length > 1) {
+        const { start, end } = cell;
+        out.push({ points: ring(face, [[start, 0], [end, 0], [end, face.high], [start, face.high]]), dashed: true }); // prettier-ignore
+      }
+      if (!this.splitting && !isGable(face)) {
         const foot = placeOn(face, 0.5 * face.wide, 0.72 * face.high);
         out.push({ points: [foot, foot.clone().addScaledVector(outOf(face), DOT)] });
       }
     }
     const { over } = this;
-    if (over && over.face.id !== face?.id) out.push({ points: around(over.face, 0, over.face.wide), dashed: true });
+    if (over && over.face.id !== face?.id) out.push({ points: around(over.face), dashed: true });
     const at = over && this.splitting ? splitAt(over.face, cellAt(over.face, over.along), over.along) : null;
     if (over && at !== null)
       out.push({ points: [placeOn(over.face, at, 0, 0.03), placeOn(over.face, at, over.face.high, 0.03)] });

@@ -1,7 +1,18 @@
 /** Moves, adds and removes the points of a layer that is there: of its line or outline, and of the holes in that. */
 import type { Layer } from '../../api/client';
 import type { Edit } from '../../state/editQueue';
-import { lifted, tidy, type Flat, type Gesture, type Hint, type KeyStroke, type Mark, type Outcome } from './tool';
+import {
+  knotAt,
+  lifted,
+  tidy,
+  type Flat,
+  type Gesture,
+  type Hint,
+  type KeyStroke,
+  type Knot,
+  type Mark,
+  type Outcome,
+} from './tool';
 import type { Point, Stroke, Terrain, Tool } from './tool';
 
 /** Where a layer keeps its points, and what they are called. */
@@ -15,9 +26,6 @@ export interface Shape {
   /** What lies about its points, as lines. */
   about?: (layer: Layer, points: Flat[]) => Point[][];
 }
-
-/** A point: east and south, and what it has of its own besides. */
-type Knot = [x: number, z: number, ...own: number[]];
 
 const OUTER = -1; // the ring that is no hole
 
@@ -80,7 +88,7 @@ export class ShapeTool implements Tool {
     const of = ring === OUTER ? '' : ` of hole ${ring + 1}`;
     const out: Mark[] = [];
     points.forEach((p, i) => {
-      out.push({ key: keyOf('point', { ring, i }), label: `${shape.point} ${i + 1}${of}`, at: lifted(this.terrain, flat(p)) }); // prettier-ignore
+      out.push({ key: keyOf('point', { ring, i }), label: `${shape.point} ${i + 1}${of}`, at: lifted(this.terrain, p) }); // prettier-ignore
       const next = points[i + 1] ?? (this.closed(ring) ? points[0] : undefined);
       if (this.live || !next || points.length >= shape.most) return;
       const label = `add a ${shape.point} after ${i + 1}${of}`;
@@ -110,7 +118,7 @@ export class ShapeTool implements Tool {
     if (gesture.kind === 'drag' && this.held) {
       const ground = this.terrain.groundAt(gesture.spot);
       if (!ground) return 'nothing';
-      this.put(this.held, [tidy(ground.x), tidy(ground.z)]);
+      this.put(this.held, knotAt(this.terrain, ground));
       return 'draft';
     }
     if (gesture.kind === 'release') return this.live ? 'commit' : 'nothing';
@@ -126,7 +134,8 @@ export class ShapeTool implements Tool {
     if (!at) return 'nothing';
     if (stroke.kind === 'nudge') {
       const step = stroke.fine ? 0.1 : 1;
-      this.put(place, [tidy(at[0] + stroke.right * step), tidy(at[1] - stroke.up * step)]);
+      const to: Flat = [tidy(at[0] + stroke.right * step), tidy(at[1] - stroke.up * step)];
+      this.put(place, this.terrain.aloft ? [...to, ...own(at)] : to);
       return 'draft';
     }
     if (stroke.kind === 'add') {
@@ -142,8 +151,11 @@ export class ShapeTool implements Tool {
     return 'commit';
   }
 
-  private put({ ring, i }: Place, [x, z]: Flat) {
-    const points = this.points(ring).map((p, k): Knot => (k === i ? [x, z, ...own(p)] : p));
+  /** A point elsewhere, with what it has of its own; where points may be aloft, that is its height. */
+  private put({ ring, i }: Place, to: Knot) {
+    const points = this.points(ring).map((p, k): Knot =>
+      k === i ? (this.terrain.aloft ? to : [...to, ...own(p)]) : p,
+    );
     this.live = { ring, points };
   }
 

@@ -126,6 +126,8 @@ export interface Terrain {
   standsAt(spot: Spot, layer: string): Stood | null;
   /** A layer's curves and outlines on the ground. */
   lines(layer: string): Point[][];
+  /** Whether points lie where the pointer is, above the ground, too. */
+  aloft?: boolean;
 }
 
 /** The same ground for a tool that points at things: what stands over it is under the pointer, too, but for placements of `layer`. */
@@ -135,9 +137,13 @@ export const withThings = (terrain: Terrain, layer: string): Terrain => ({
   seatAt: (spot, of, but) => terrain.seatAt(spot, of, but),
   standsAt: (spot, of) => terrain.standsAt(spot, of),
   lines: (of) => terrain.lines(of),
+  aloft: true,
 });
 
 export type Flat = [x: number, z: number];
+
+/** A point: east and south, and what it has of its own besides. */
+export type Knot = [x: number, z: number, ...own: number[]];
 
 /** Centimetres. */
 export const tidy = (v: number) => Math.round(v * 100) / 100;
@@ -158,5 +164,17 @@ export const round = ([x, z]: Flat, radius: number): Flat[] =>
 export const ringAbout = ({ x, y, z }: Point, radius: number): Point[] =>
   round([x, z], radius).map(([east, south]) => ({ x: east, y: y + 0.03, z: south }));
 
-/** A point of the ground, a little above it so that it is not hidden. */
-export const lifted = (terrain: Terrain, [x, z]: Flat): Point => ({ x, y: terrain.height(x, z) + 0.2, z });
+const FOOT = 0.25; // metres above the ground, below which a point is at the foot of what stands there
+
+/** The point of a layer that lies there: where points may be aloft, with its height above the ground. */
+export function knotAt(terrain: Terrain, { x, y, z }: Point): Knot {
+  const up = terrain.aloft ? tidy(y - terrain.height(x, z)) : 0;
+  return up > FOOT ? [tidy(x), tidy(z), up] : [tidy(x), tidy(z)];
+}
+
+/** A point of the ground, a little above it so that it is not hidden; one aloft is where it is. */
+export const lifted = (terrain: Terrain, [x, z, up = 0]: Knot): Point => ({
+  x,
+  y: terrain.height(x, z) + ((terrain.aloft && up) || 0.2),
+  z,
+});

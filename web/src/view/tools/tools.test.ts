@@ -4,7 +4,7 @@ import { crossed, pathOf } from '../overlay';
 import { BrushTool, type Brush } from './brush';
 import { DrawTool } from './draw';
 import { ShapeTool } from './shape';
-import { withThings, type Flat, type Seat, type Spot, type Terrain } from './tool';
+import { withThings, type Flat, type Knot, type Seat, type Spot, type Terrain } from './tool';
 
 /** Ground on which a spot's pixels are metres; left of 0 is no ground. */
 const terrain: Terrain = {
@@ -17,7 +17,7 @@ const terrain: Terrain = {
 const click = (x: number, y: number) => ({ kind: 'click' as const, spot: { x, y } });
 
 describe('drawing', () => {
-  const edit = (points: Flat[]) => ({
+  const edit = (points: Knot[]) => ({
     op: 'addLayer' as const,
     kind: 'path',
     name: 'New path',
@@ -42,7 +42,7 @@ describe('drawing', () => {
       spot.x < 0 ? null : { point: { x: spot.x, y: 3, z: layer === 'ivy' ? 7 : 0 }, normal: { x: 0, y: 0, z: 1 } };
     const tool = new DrawTool(withThings({ ...terrain, seatAt: wall }, 'ivy'), { ...wanted, least: 1 });
     [click(1, 2), click(-5, 0), click(4, 5)].forEach((g) => tool.pointer(g));
-    expect(tool.commit()).toMatchObject([{ parameters: { points: [[1, 7], [4, 7]] } }]); // prettier-ignore
+    expect(tool.commit()).toMatchObject([{ parameters: { points: [[1, 7, 1], [4, 7, 1]] } }]); // prettier-ignore
   });
 
   it('takes points back and says what is missing', () => {
@@ -63,7 +63,7 @@ describe('drawing', () => {
 });
 
 describe('drawing by free hand', () => {
-  const edit = (points: Flat[]) => ({ op: 'layer' as const, id: 'wood', parameters: { holes: [points] } });
+  const edit = (points: Knot[]) => ({ op: 'layer' as const, id: 'wood', parameters: { holes: [points] } });
   const tool = () => new DrawTool(terrain, { least: 3, point: 'corner', whole: 'a hole', edit });
   const at = (x: number, y: number) => ({ spot: { x, y } });
 
@@ -193,6 +193,41 @@ describe('shaping what is more than a line', () => {
     t.cancel();
     t.key({ kind: 'nudge', mark: 'point 1', right: 1, up: 0, fine: false });
     expect((t.draft()?.value as number[][])[1]).toEqual([11, 0, 6, 40]);
+  });
+});
+
+describe('shaping what is aloft', () => {
+  const layer = { id: 'ivy', parameters: { points: [[0, 0], [4, 0, 1.5]] } } as unknown as Layer; // prettier-ignore
+  const shape = { path: 'points', closed: () => false, least: 1, most: 60, point: 'point' };
+  const face = (spot: Spot): Seat => ({ point: { x: spot.x, y: spot.y, z: 0 }, normal: { x: 0, y: 0, z: 1 } });
+  const tool = () => {
+    const aloft = withThings({ ...terrain, seatAt: face }, 'ivy'); // its ground is 2 m up
+    return new ShapeTool(aloft, () => layer, shape, () => true); // prettier-ignore
+  };
+
+  it('shows points where they are', () => {
+    const at = tool()
+      .marks()
+      .filter((m) => !m.adds)
+      .map((m) => m.at.y);
+    expect(at).toEqual([2.2, 3.5]);
+  });
+
+  it('drags one up a face and down to its foot', () => {
+    const t = tool();
+    t.pointer({ kind: 'press', mark: 'point 0', spot: { x: 0, y: 2 } });
+    t.pointer({ kind: 'drag', spot: { x: 1, y: 4.25 } });
+    expect(t.draft()?.value).toEqual([[1, 0, 2.25], [4, 0, 1.5]]); // prettier-ignore
+    t.cancel();
+    t.pointer({ kind: 'press', mark: 'point 1', spot: { x: 4, y: 3.5 } });
+    t.pointer({ kind: 'drag', spot: { x: 5, y: 2.1 } });
+    expect(t.draft()?.value).toEqual([[0, 0], [5, 0]]); // prettier-ignore
+  });
+
+  it('keeps its height as it is nudged', () => {
+    const t = tool();
+    t.key({ kind: 'nudge', mark: 'point 1', right: 0, up: 1, fine: false });
+    expect((t.draft()?.value as number[][])[1]).toEqual([4, -1, 1.5]);
   });
 });
 
