@@ -6,7 +6,7 @@ import os
 from collections import deque
 from collections.abc import Callable, Collection, Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, dataclass, field, fields, replace
 from functools import cached_property, partial
 from itertools import islice
 from threading import Lock
@@ -18,15 +18,18 @@ import orjson
 import plough
 from plough.core.arrays import Float64
 from plough.core.bake.ground_file import class_facts, ground_mesh, splat_files
-from plough.core.bake.instances import InstanceWriter, rows_of
-from plough.core.bake.table import COLUMNS, NOTES, table_lines
+from plough.core.bake.instances import Counts, InstanceWriter, rows_of
+from plough.core.bake.lattice import Lattice, Square, lattice_of
+from plough.core.bake.table import Rows, table_of
+from plough.core.bake.tiled import Shapes, Tiles, bounds_of, layer_facts
+from plough.core.bake.tileset import tileset_files
 from plough.core.cache import Cache
 from plough.core.errors import ParameterError, Superseded
 from plough.core.formats.glb import GlbBuilder, Images, mesh_glb, no_images
 from plough.core.formats.glb_read import read_json
 from plough.core.formats.images import encode
 from plough.core.formats.packed import GROUND
-from plough.core.ground.mesh import Network, fit_network
+from plough.core.ground.mesh import Network, fit_network, in_squares
 from plough.core.hashing import digest
 from plough.core.kinds import get_kind
 from plough.core.layers.bake import BakeParameters
@@ -36,7 +39,7 @@ from plough.core.mesh.mass import mass_of
 from plough.core.mesh.material import Material
 from plough.core.parameters import build
 from plough.core.place.placements import Placements
-from plough.core.scene.document import Layer, files_of
+from plough.core.scene.document import files_of
 from plough.core.scene.evaluation import Evaluation, LayerResult
 
 
@@ -79,6 +82,7 @@ class Baker:
         self.files: dict[str, bytes] = {}
         self.variants: dict[str, Variant] = {}
         self._numbers: dict[str, int] = {}
+        self.tiles: Tiles  # of one that is written in squares, once its parts are known
         self._left = False
         self._lock = Lock()
         for result in evaluation.layers:
@@ -92,17 +96,70 @@ class Baker:
 
     def parts(self) -> list[str]:
         """Names of the parts, in order; each is one step of `run`."""
-        return [*(name for name, _ in self._parts(no_images)), "scene.glb", "manifest.json"]
+        last = ["manifest.json"] if self.tiled else ["scene.glb", "manifest.json"]
+        return [*(name for name, _ in self._parts(no_images)), *last]
+
+    @property
+    def tiled(self) -> bool:
+        """Whether the scene is written in squares."""
+        return self.parameters.layout != "whole"
 
     def _parts(self, images: Images) -> list[Part]:
         """Those that need no other, each with what makes its files."""
-        variants = self.variants.values() if self.parameters.levels else ()
+        # tiles have the meshes beside them
+        apart = self.parameters.levels and not self.tiled
+        variants = self.variants.values() if apart else ()
         levels = [(f"levels of {v.label}", partial(self._level_files, v, images)) for v in variants]
         domes = [(f"card of {v.label}", partial(self._dome_file, v, images)) for v in self._domed()]
         ground: list[Part] = [("ground", self._network), ("splat maps", self._splat)]
         if self.parameters.splat == "none":
             del ground[1]
-        return [*levels, *domes, *ground, ("placements.csv", self._placements)]
+        table = f"placements.{self.parameters.table}"
+        return [
+            *levels,
+            *domes,
+            *ground,
+            (table, lambda: {table: self._table()}),
+            *(self._tile_parts(images) if self.tiled else ()),
+        ]
+
+    def _tile_parts(self, images: Images) -> list[Part]:
+        """The shapes that tiles draw from, and the tiles."""
+        shapes = Shapes(self.library, self.parameters, images, self._check)
+        tiles = Tiles(
+            self.evaluation,
+            self.library,
+            self.parameters,
+            self.lattice,
+            lambda: self.network,
+            shapes,
+            self._seated,
+            self.notes,
+        )
+        self.tiles = tiles
+        levels = self.library.levels_of if self.parameters.levels else lambda _: 1
+
+        def tile(square: Square) -> dict[str, bytes]:
+            self._check()
+            return {tiles.path(square): tiles.file(square)}
+
+        parts: list[Part] = [
+            (f"shapes of {v.label}", partial(shapes.files, v, levels(v), not tiles.nested))
+            for v in shapes.name(self.variants.values())
+        ]
+        parts += [(tiles.path(square), partial(tile, square)) for square in tiles.squares]
+        if tiles.nested:
+            parts.append(("tileset.json", lambda: self._tileset(tiles)))
+        return parts
+
+    def _tileset(self, tiles: Tiles) -> dict[str, bytes]:
+        low, high = tiles.heights
+        return tileset_files(tiles.lattice, tiles.squares, low, high, tiles.error(0))
+
+    @cached_property
+    def lattice(self) -> Lattice:
+        """The squares that the scene is written in."""
+        return lattice_of(self.evaluation.surface, float(self.parameters.tile_side))
 
     def _domed(self) -> list[Variant]:
         """The variants of which a card that faces the eye is written."""
@@ -128,10 +185,23 @@ class Baker:
         beside = Beside(images) if p.textures and p.images_lie == "beside" else None
         for name, made in self._made(self._parts(beside or images)):
             yield self._done(name, made | (beside.new(made) if beside else {}))
-        builder = GlbBuilder(images, self._packs)
-        writer = InstanceWriter(builder, self.library, self.parameters)
-        yield self._done("scene.glb", {"scene.glb": self._scene(builder, writer)})
-        yield self._done("manifest.json", {"manifest.json": self._manifest(writer)})
+        if self.tiled:
+            counts = self._tiles_counts()
+        else:
+            builder = GlbBuilder(images, self._packs)
+            writer = InstanceWriter(builder, self.library, self.parameters)
+            yield self._done("scene.glb", {"scene.glb": self._scene(builder, writer)})
+            counts = writer.counts
+        yield self._done("manifest.json", {"manifest.json": self._manifest(counts)})
+
+    def _tiles_counts(self) -> Counts:
+        """What the smallest squares hold together; meshes are those of the shapes."""
+        tiles = self.tiles
+        smallest = [c for q, c in tiles.counts.items() if q[0] == tiles.lattice.depth]
+        names = [f.name for f in fields(Counts)]
+        total = Counts(*(sum(getattr(c, n) for c in smallest) for n in names))
+        total.meshes = sum(p.startswith("shapes/") for p in self.files)
+        return total
 
     def _done(self, name: str, made: dict[str, bytes]) -> tuple[str, dict[str, bytes]]:
         self.files |= made
@@ -182,9 +252,6 @@ class Baker:
     def _packs(self) -> bool:
         return self.parameters.packing == "meshopt"
 
-    def _placements(self) -> dict[str, bytes]:
-        return {"placements.csv": self._table()}
-
     def _network(self) -> dict[str, bytes]:
         _ = self.network
         return {}
@@ -213,7 +280,13 @@ class Baker:
         ]
         near: Float64 = np.concatenate([np.empty((0, 2)), *places]).astype(np.float64)
         p = self.parameters
-        return fit_network(surface, samples, p.ground_error / 100, near, p.ground_error_near / 100)
+        fitted = fit_network(
+            surface, samples, p.ground_error / 100, near, p.ground_error_near / 100
+        )
+        if not self.tiled:
+            return fitted
+        side = (fitted.heights.shape[0] - 1) >> self.lattice.depth
+        return replace(fitted, need=in_squares(fitted.need, side, 1.0))
 
     def _seated(self, placed: Placements) -> Placements:
         """`placed`, raised or lowered by as much as the ground that is written differs from the one evaluated."""
@@ -233,20 +306,19 @@ class Baker:
     def _table(self) -> bytes:
         document = self.evaluation.document
         noted = bool(self.notes) or any(x.notes for x in document.layers)
-        lines = [f"{COLUMNS},{NOTES}" if noted else COLUMNS]
+        rows = []
         for result in self.evaluation.layers:
             placed = result.output.placements
             for tile in placed.tiles if placed is not None else ():
                 assert placed is not None
-                seated = self._seated(tile.placements)
                 notes = [
                     {**result.layer.notes, **self.notes.get(v.asset, {})} for v in placed.variants
                 ]
-                of_layer = table_lines(
-                    result.layer.id, placed.variants, seated, notes if noted else None
+                seated = self._seated(tile.placements)
+                rows.append(
+                    Rows(result.layer.id, placed.variants, seated, notes if noted else None)
                 )
-                lines += of_layer
-        return ("\n".join(lines) + "\n").encode()
+        return table_of(rows, self.parameters.table, noted)
 
     def _scene(self, builder: GlbBuilder, writer: InstanceWriter) -> bytes:
         ground = ground_mesh(self.evaluation.ground, self.network)
@@ -279,7 +351,7 @@ class Baker:
             near = builder.add_mesh(solid.mesh, solid.materials, name)
             coverage = [*SCREEN_COVERAGE[: len(lower)], 0.0] if lower else []
             children.append(builder.add_node(name, near, levels=lower, coverage=coverage))
-        extras = {"name": layer.name, "solids": len(children), **_noted(layer)}
+        extras = {"name": layer.name, "solids": len(children), **layer_facts(layer)}
         return builder.add_node(f"{layer.id} solids", children=children, extras=extras)
 
     def _placements_node(
@@ -296,10 +368,10 @@ class Baker:
                     result.layer.id, variant, own, noted, result.layer.game, placed.spin
                 )
         layer = result.layer
-        extras = {"name": layer.name, "placements": placed.count, **_noted(layer)}
+        extras = {"name": layer.name, "placements": placed.count, **layer_facts(layer)}
         return builder.add_node(result.layer.id, children=children, extras=extras)
 
-    def _manifest(self, writer: InstanceWriter) -> bytes:
+    def _manifest(self, counts: Counts) -> bytes:
         document = self.evaluation.document
         layers = [
             {
@@ -309,12 +381,12 @@ class Baker:
                 "key": r.key,
                 "placements": r.output.placements.count if r.output.placements else 0,
                 "findings": [f.text for f in r.output.findings],
-                **_noted(r.layer),
+                **layer_facts(r.layer),
             }
             for r in self.evaluation.layers
         ]
         files = [
-            {"path": path, "bytes": len(data), "blake2b": digest(data)}
+            {"path": path, "is": _what(path), "bytes": len(data), "blake2b": digest(data)}
             for path, data in self.files.items()
         ]
         manifest = {
@@ -322,14 +394,33 @@ class Baker:
             "scene": document.name,
             "document_version": document.version,
             "units": "metres, right-handed, Y up",
-            "counts": asdict(writer.counts),
+            "counts": asdict(counts),
             "ground": self._ground_facts(),
             "layers": layers,
             "assets": [self._asset_facts(v) for v in self.variants.values()],
             "origins": self._origins(),
+            **({"tiles": self._tile_facts()} if self.tiled else {}),
             "files": files,
         }
         return orjson.dumps(manifest, option=orjson.OPT_INDENT_2)
+
+    def _tile_facts(self) -> dict[str, Any]:
+        """The squares: where they lie, and what each holds."""
+        tiles = self.tiles
+        return {
+            "side": tiles.lattice.across(tiles.lattice.depth),
+            "levels": tiles.lattice.depth + 1 if tiles.nested else 1,
+            "list": [
+                {
+                    "path": tiles.path(square),
+                    "level": square[0],
+                    "bounds": [round(v, 3) for v in bounds_of(tiles.lattice, square)],
+                    "instances": tiles.counts[square].instances,
+                    "triangles": tiles.counts[square].triangles,
+                }
+                for square in tiles.squares
+            ],
+        }
 
     def _origins(self) -> list[dict[str, Any]]:
         """From which asset library what is written came, and on what terms."""
@@ -389,6 +480,29 @@ class Baker:
         }
 
 
+_WHAT = {
+    "levels": "one level of one variant",
+    "images": "an image that other files draw from",
+    "domes": "a variant as a card that faces the eye",
+    "splat": "ground classes",
+    "shapes": "meshes that tiles draw from",
+    "tiles": "a tile of the scene",
+    "subtrees": "which tiles there are",
+    "scene.glb": "the scene",
+    "tileset.json": "the tileset",
+    "placements": "the table of placements",
+}
+
+
+def _what(path: str) -> str:
+    """What a file of a bake is, in words."""
+    return _WHAT[
+        path.split("/", maxsplit=1)[0]
+        if "/" in path or path in _WHAT
+        else path.split(".", maxsplit=1)[0]
+    ]
+
+
 def _plain(values: Float64) -> list[Any]:
     """Numbers of six digits."""
     rounded: list[Any] = (
@@ -399,13 +513,6 @@ def _plain(values: Float64) -> list[Any]:
 
 def _notes(notes: dict[str, str]) -> dict[str, Any]:
     return {"notes": notes} if notes else {}
-
-
-def _noted(layer: Layer) -> dict[str, Any]:
-    """What is noted on a layer, and what it is in the game where that is not as usual."""
-    shadow = {} if layer.shadow == "casts" else {"shadow": layer.shadow}
-    game = layer.game.model_dump(exclude_defaults=True)
-    return _notes(layer.notes) | shadow | ({"game": game} if game else {})
 
 
 def _miss(network: Network, evaluation: Evaluation, x: Float64, z: Float64) -> float:

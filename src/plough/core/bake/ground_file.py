@@ -65,13 +65,17 @@ class GroundMesh:
 def ground_mesh(ground: Ground, network: Network | None) -> GroundMesh:
     """The ground as triangles: its own, or those of `network`; coloured by its classes where they dress it."""
     own = ground.surface.own
+    if own is not None:
+        return dressed(ground, own.mesh)
+    assert network is not None
+    return dressed(ground, network_mesh(network, ground.surface))
+
+
+def dressed(ground: Ground, mesh: Mesh) -> GroundMesh:
+    """A mesh of the ground, or of a piece of it, coloured by the classes where they dress it."""
+    own = ground.surface.own
     if own is not None and own.materials:
-        return GroundMesh(own.mesh, own.materials, None)
-    if own is None:
-        assert network is not None
-        mesh = network_mesh(network, ground.surface)
-    else:
-        mesh = own.mesh
+        return GroundMesh(mesh, own.materials, None)
     shares = shares_of_mesh(ground.cover, mesh, paths=True)
     tones = ground.cover.tones
     colors = np.full((mesh.vertices, 4), 255, np.uint8)

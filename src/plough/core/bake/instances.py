@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
 from plough.core.bake.colliders import box_meshes, collider_meshes
 from plough.core.errors import TooLargeError
-from plough.core.formats.glb import GlbBuilder
+from plough.core.formats.glb import GlbBuilder, Outside
 from plough.core.kinds import Product
 from plough.core.lamp import Lamp, placed_at
 from plough.core.layers.bake import BakeParameters
 from plough.core.library.library import SCREEN_COVERAGE, Library
 from plough.core.library.variants import Variant
+from plough.core.mesh.value import Mesh
 from plough.core.place.placements import Placements
 from plough.core.scene.document import LayerGame
 from plough.core.scene.facets import STILL, Spin
@@ -44,14 +45,53 @@ class Counts:
     meshes: int = 0
 
 
-class InstanceWriter:
-    """Writes the placements of layers, and each variant's meshes once."""
+@dataclass(frozen=True, slots=True)
+class Shape:
+    """Meshes that lie in a file of their own."""
 
-    def __init__(self, builder: GlbBuilder, library: Library, parameters: BakeParameters) -> None:
+    path: str  #: in a folder beside that of the files which draw from it
+    outside: Outside
+    meshes: int
+
+
+class Shapes(Protocol):
+    """Gives the meshes of variants as files of their own."""
+
+    def level(self, variant: Variant, detail: int) -> Shape:
+        """The mesh of a level."""
+
+    def bodies(self, variant: Variant) -> Shape | None:
+        """The colliders; None where it has none."""
+
+
+def collider_bodies(product: Product, parameters: BakeParameters) -> list[Mesh]:
+    """The meshes of a product's colliders, as the bake asks for them."""
+    if parameters.colliders == "none":
+        return []
+    make = collider_meshes if parameters.colliders == "asset" else box_meshes
+    return list(make(product.collider))
+
+
+class InstanceWriter:
+    """Writes the placements of layers, and each variant's meshes once.
+
+    Args:
+        shapes: gives meshes that lie outside the file; without, they lie in it.
+    """
+
+    def __init__(
+        self,
+        builder: GlbBuilder,
+        library: Library,
+        parameters: BakeParameters,
+        shapes: Shapes | None = None,
+    ) -> None:
         self.counts = Counts()
         self._builder = builder
         self._library = library
         self._p = parameters
+        self._shapes = shapes
+        self._taken: dict[str, list[int]] = {}
         self._meshes: dict[str, Meshes] = {}
         self._turning: dict[Spin, list[int]] = {}
 
@@ -74,7 +114,7 @@ class InstanceWriter:
             lamps
             + 2 * spinning
             + sum(
-                n * (self.levels_of(v) + len(self._bodies(self._library.level(v, 0))))
+                n * (self.levels_of(v) + len(collider_bodies(self._library.level(v, 0), self._p)))
                 for v, n in counts.values()
             )
         )
@@ -85,14 +125,11 @@ class InstanceWriter:
                 f" the limit is {MOST_NODES:,}: switch instances on, or lower the fill",
             )
 
-    def _bodies(self, product: Product) -> list[Any]:
-        if self._p.colliders == "none":
-            return []
-        make = collider_meshes if self._p.colliders == "asset" else box_meshes
-        return list(make(product.collider))
-
-    def _meshes_of(self, variant: Variant, game: LayerGame) -> Meshes:
+    def _meshes_of(self, variant: Variant, game: LayerGame, detail: int | None) -> Meshes:
         """Equal variants share their meshes, whatever they are called."""
+        if detail is not None:
+            near = self._library.level(variant, 0)
+            return Meshes([self._level(variant, detail)], [], near)
         made = self._shared(variant)
         says = game.flags(made.near.collider.extras())
         if self._p.colliders == "box":
@@ -101,25 +138,38 @@ class InstanceWriter:
             made, says=says, colliders=[] if game.colliders == "none" else made.colliders
         )
 
+    def _level(self, variant: Variant, detail: int) -> int:
+        """The mesh of a level."""
+        if self._shapes is not None:
+            return self._take(self._shapes.level(variant, detail))[0]
+        materials = self._library.level(variant, detail).materials
+        mesh, name = self._library.exported(variant, detail), f"{variant.label}-{detail}"
+        return self._builder.add_mesh(mesh, materials, name, f"{variant.asset} ")
+
+    def _take(self, shape: Shape) -> list[int]:
+        """Meshes that lie outside, each file taken once."""
+        if shape.path not in self._taken:
+            first = self._builder.take(shape.outside, f"../{shape.path}")
+            self._taken[shape.path] = list(range(first, first + shape.meshes))
+        return self._taken[shape.path]
+
     def _shared(self, variant: Variant) -> Meshes:
         if variant.key not in self._meshes:
-            products = [self._library.level(variant, d) for d in range(self.levels_of(variant))]
-            levels = [
-                self._builder.add_mesh(
-                    self._library.exported(variant, d),
-                    p.materials,
-                    f"{variant.label}-{d}",
-                    f"{variant.asset} ",
-                )
-                for d, p in enumerate(products)
-            ]
-            bodies = [
-                self._builder.add_mesh(body, {}, f"collider-{variant.label}-{k}")
-                for k, body in enumerate(self._bodies(products[0]))
-            ]
-            self._meshes[variant.key] = Meshes(levels, bodies, products[0])
+            levels = [self._level(variant, d) for d in range(self.levels_of(variant))]
+            near = self._library.level(variant, 0)
+            self._meshes[variant.key] = Meshes(levels, self._bodies(variant, near), near)
             self.counts.meshes += len(levels)
         return self._meshes[variant.key]
+
+    def _bodies(self, variant: Variant, near: Product) -> list[int]:
+        """The meshes of colliders."""
+        if self._shapes is not None:
+            shape = self._shapes.bodies(variant)
+            return [] if shape is None else self._take(shape)
+        return [
+            self._builder.add_mesh(body, {}, f"collider-{variant.label}-{k}")
+            for k, body in enumerate(collider_bodies(near, self._p))
+        ]
 
     def add(
         self,
@@ -129,6 +179,7 @@ class InstanceWriter:
         noted: dict[str, Any] | None = None,
         game: LayerGame = _AS_ASSET,
         spin: Spin = STILL,
+        detail: int | None = None,
     ) -> list[int]:
         """Nodes of all placements of one variant in a layer.
 
@@ -136,10 +187,11 @@ class InstanceWriter:
             noted: goes to their extras.
             game: what the layer says of colliders.
             spin: degrees a second about their own axes; plain nodes are animated, instances have it in their extras.
+            detail: the one level that is drawn, without colliders; by default all levels and colliders.
         """
-        meshes = self._meshes_of(variant, game)
+        meshes = self._meshes_of(variant, game, detail)
         self.counts.instances += placed.count
-        self.counts.triangles += placed.count * meshes.near.mesh.triangles
+        self.counts.triangles += placed.count * self._library.facts(variant, detail or 0).triangles
         self.counts.colliders += placed.count * len(meshes.colliders)
         name = f"{layer}-{variant.label}"
         lights = self._lights(name, variant, meshes.near.lamps, placed)

@@ -60,6 +60,19 @@ class Instances:
     count: int
 
 
+@dataclass(frozen=True, slots=True)
+class Outside:
+    """Meshes whose bytes lie in a file of their own, which other files draw from."""
+
+    data: bytes
+    told: dict[str, list[Any]]  #: what a reader must know of them: the lists of the JSON
+    used: frozenset[str]  #: extensions
+    unpacked: int  #: bytes of what is compressed, as a reader comes to hold them
+
+
+_OWN, _FALLBACK = 0, 1  # buffers: of the file itself, and that of what is compressed
+
+
 class GlbBuilder:
     """Collects meshes, materials and nodes, then gives the bytes.
 
@@ -77,13 +90,14 @@ class GlbBuilder:
         self._materials: dict[str, int] = {}
         self._image_index: dict[bytes | str, int] = {}
         self._used: set[str] = set()
+        self._beside: list[dict[str, Any]] = []  # buffers in files of their own
 
     def _list(self, name: str) -> list[Any]:
         return self._json.setdefault(name, [])  # type: ignore[no-any-return]
 
     def _view(self, data: bytes, target: int | None = None) -> int:
         at = self._stored(data)
-        view: dict[str, Any] = {"buffer": 0, "byteOffset": at, "byteLength": len(data)}
+        view: dict[str, Any] = {"buffer": _OWN, "byteOffset": at, "byteLength": len(data)}
         if target:
             view["target"] = target
         self._list("bufferViews").append(view)
@@ -107,12 +121,12 @@ class GlbBuilder:
         """The accessor of compressed rows."""
         size = made.rows * made.stride
         view: dict[str, Any] = {
-            "buffer": 1,
+            "buffer": _FALLBACK,
             "byteOffset": self._unpacked,
             "byteLength": size,
             "extensions": {
                 _MESHOPT: {
-                    "buffer": 0,
+                    "buffer": _OWN,
                     "byteOffset": self._stored(made.data),
                     "byteLength": len(made.data),
                     "byteStride": made.stride,
@@ -460,6 +474,81 @@ class GlbBuilder:
         animation = {"name": name, "samplers": [sampler], "channels": channels}
         self._list("animations").append(animation)
 
+    def outside(self) -> Outside:
+        """All meshes added so far, for `take` of other builders; they are in the order in which they were added."""
+        names = (
+            "bufferViews",
+            "accessors",
+            "images",
+            "samplers",
+            "textures",
+            "materials",
+            "meshes",
+        )
+        told = {name: self._json[name] for name in names if name in self._json}
+        return Outside(b"".join(self._chunks), told, frozenset(self._used), self._unpacked)
+
+    def take(self, other: Outside, uri: str) -> int:
+        """The index of the first mesh of `other`, whose bytes lie at `uri`."""
+        buffer = (2 if self._packs else 1) + len(self._beside)
+        self._beside.append({"uri": uri, "byteLength": len(other.data)})
+        views, accessors, meshes = (
+            len(self._json.get(name, ())) for name in ("bufferViews", "accessors", "meshes")
+        )
+        for view in other.told.get("bufferViews", ()):
+            self._list("bufferViews").append(self._moved(view, buffer))
+        self._unpacked += other.unpacked
+        self._used |= other.used
+        if "samplers" in other.told:
+            self._json.setdefault("samplers", other.told["samplers"])
+        textures = [
+            self._taken_texture(texture, other.told["images"][k], uri, views)
+            for k, texture in enumerate(other.told.get("textures", ()))
+        ]
+        materials = [
+            self._taken_material(material, textures) for material in other.told.get("materials", ())
+        ]
+        for accessor in other.told.get("accessors", ()):
+            shifted = accessor | {"bufferView": accessor["bufferView"] + views}
+            self._list("accessors").append(shifted)
+        for mesh in other.told.get("meshes", ()):
+            primitives = [_shifted(p, accessors, materials) for p in mesh["primitives"]]
+            self._list("meshes").append(mesh | {"primitives": primitives})
+        return meshes
+
+    def _moved(self, view: dict[str, Any], buffer: int) -> dict[str, Any]:
+        """A view of what lies in another buffer."""
+        if "extensions" not in view:
+            return view | {"buffer": buffer}
+        packed = view["extensions"][_MESHOPT] | {"buffer": buffer}
+        at = self._unpacked + view["byteOffset"]
+        return view | {"byteOffset": at, "extensions": {_MESHOPT: packed}}
+
+    def _taken_texture(
+        self, texture: dict[str, Any], image: dict[str, Any], uri: str, views: int
+    ) -> int:
+        """The index of a texture of another builder; images of the same address are one."""
+        inside = "bufferView" in image
+        key = f"{uri} {image['bufferView']}" if inside else image["uri"]
+        if key not in self._image_index:
+            if inside:
+                image = image | {"bufferView": image["bufferView"] + views}
+            self._list("images").append(image)
+            source = {"source": len(self._json["images"]) - 1}
+            drawn = {"extensions": {_WEBP: source}} if "extensions" in texture else source
+            self._list("textures").append(texture | drawn)
+            self._image_index[key] = len(self._json["textures"]) - 1
+        return self._image_index[key]
+
+    def _taken_material(self, material: dict[str, Any], textures: Sequence[int]) -> int:
+        """The index of a material of another builder; equal ones are one."""
+        material = _with_textures(material, textures)
+        key = orjson.dumps(material).decode()
+        if key not in self._materials:
+            self._list("materials").append(material)
+            self._materials[key] = len(self._json["materials"]) - 1
+        return self._materials[key]
+
     def finish(self, roots: Sequence[int], extras: dict[str, Any] | None = None) -> bytes:
         """The file, with `roots` as the nodes of its scene."""
         doc = self._json
@@ -477,6 +566,9 @@ class GlbBuilder:
         if self._unpacked:
             fallback = {"byteLength": self._unpacked, "extensions": {_MESHOPT: {"fallback": True}}}
             doc["buffers"].append(fallback)
+        if self._beside:
+            assert self._length, "the first buffer is the file's own"
+            doc["buffers"] += self._beside
         text = orjson.dumps(doc)
         text += b" " * (-len(text) % 4)
         body = b"".join(self._chunks)
@@ -485,6 +577,28 @@ class GlbBuilder:
         if body:
             out += [struct.pack("<II", len(body), _BIN), body]
         return b"".join(out)
+
+
+def _with_textures(told: dict[str, Any], textures: Sequence[int]) -> dict[str, Any]:
+    """What a material tells, with the indices of its textures as `textures` says."""
+
+    def of(name: str, value: Any) -> Any:
+        if not isinstance(value, dict):
+            return value
+        if name.endswith("Texture"):
+            return value | {"index": textures[value["index"]]}
+        return _with_textures(value, textures)
+
+    return {name: of(name, value) for name, value in told.items()}
+
+
+def _shifted(primitive: dict[str, Any], accessors: int, materials: Sequence[int]) -> dict[str, Any]:
+    """A primitive whose accessors begin later, and whose materials are those of `materials`."""
+    attributes = {name: k + accessors for name, k in primitive["attributes"].items()}
+    out = {"attributes": attributes, "indices": primitive["indices"] + accessors}
+    if "material" in primitive:
+        out["material"] = materials[primitive["material"]]
+    return out
 
 
 def mesh_glb(

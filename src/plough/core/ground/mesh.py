@@ -205,7 +205,57 @@ def _twist(fine: Float64, allowed: Float32) -> float:
 
 def network_mesh(network: Network, surface: Surface, tile: float = 4.0) -> Mesh:
     """The network as a mesh with the surface's own normals, part `ground`."""
-    corners = _triangles(network.need)
+    return _meshed(network, _triangles(network.need), surface, tile)
+
+
+def network_tiles(
+    network: Network, surface: Surface, side: int, coarser: float = 1.0, tile: float = 4.0
+) -> dict[tuple[int, int], Mesh]:
+    """The network cut in squares, by column and row; neighbours meet without cracks, whatever `coarser` either was made with.
+
+    Args:
+        side: cells a side of a square, a power of two.
+        coarser: how many times farther the surface may be missed; not on the sides of squares, which are as in the network itself.
+    """
+    corners = _triangles(in_squares(network.need, side, coarser))
+    column = corners[:, ::2].sum(axis=1) // (3 * side)
+    row = corners[:, 1::2].sum(axis=1) // (3 * side)
+    squares = -(-(network.heights.shape[0] - 1) // side)
+    code = row * squares + column
+    order = np.argsort(code, kind="stable")
+    found, first = np.unique(code[order], return_index=True)
+    runs = zip(found.tolist(), np.split(order, first[1:]), strict=True)
+    return {
+        (k % squares, k // squares): _meshed(network, corners[rows], surface, tile)
+        for k, rows in runs
+    }
+
+
+@kernel
+def in_squares(need: Float32, side: int, coarser: float) -> Float32:
+    """`need` of a network that misses `coarser` times more, no triangle of which reaches from one square of `side` cells into another."""
+    n = need.shape[0] - 1
+    out = np.zeros(need.shape, np.float32)
+    total = 2 * n * n - 2
+    parents = total - n * n
+    for index in range(total - 1, -1, -1):
+        ax, ay, bx, by, cx, cy = _corners(index, n)
+        mx, my = (ax + bx) >> 1, (ay + by) >> 1
+        on_side = mx % side == 0 or my % side == 0
+        worst = need[my, mx] if on_side else need[my, mx] / coarser
+        wide = max(ax, bx, cx) - min(ax, bx, cx)
+        high = max(ay, by, cy) - min(ay, by, cy)
+        if max(wide, high) > side:
+            worst = max(worst, np.float32(2.0))
+        if index < parents:
+            worst = max(worst, out[(ay + cy) >> 1, (ax + cx) >> 1])
+            worst = max(worst, out[(by + cy) >> 1, (bx + cx) >> 1])
+        out[my, mx] = max(worst, out[my, mx])
+    return out
+
+
+def _meshed(network: Network, corners: Int64, surface: Surface, tile: float) -> Mesh:
+    """Triangles of a network, (m, 6) columns and rows of their corners, as a mesh."""
     rows, columns = corners[:, 1::2].ravel(), corners[:, ::2].ravel()
     code = rows * network.heights.shape[1] + columns
     used, indices = np.unique(code, return_inverse=True)

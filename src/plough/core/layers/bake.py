@@ -14,8 +14,27 @@ from plough.core.scene.registry import layer_kind
 class BakeParameters(Parameters):
     """What is written for the game."""
 
-    matters: ClassVar[Matters] = {"images images_lie": among("textures", True)}
+    matters: ClassVar[Matters] = {
+        "images": among("textures", True),
+        "images_lie": among("textures", True),
+        "tile_side": among("layout", "tiles", "tileset"),
+    }
 
+    layout: Literal["whole", "tiles", "tileset"] = choice(
+        "whole",
+        "The scene as",
+        {"whole": "One file", "tiles": "A file a tile", "tileset": "3D Tiles 1.1"},
+        group="What to write",
+        help="Tiles hold the ground and what stands on it about their own middles, and draw from meshes beside them."
+        " 3D Tiles nest: each holds what is seen of it from its distance, without colliders.",
+    )
+    tile_side: Annotated[Literal["32", "64", "128", "256", "512"], Numeral] = choice(
+        "64",
+        "A tile's side",
+        {s: f"About {s} m" for s in ("32", "64", "128", "256", "512")},
+        group="What to write",
+        help="The side of the ground is halved until it comes nearest; of 3D Tiles it is that of the smallest.",
+    )
     instancing: bool = flag(
         True,
         "Instances by extension",
@@ -62,6 +81,12 @@ class BakeParameters(Parameters):
         {"plain": "Plain", "meshopt": "Compressed"},
         group="What to write",
         help="EXT_meshopt_compression: places true within 0.2 mm, on the ground within 1 mm, normals within 1.25°.",
+    )
+    table: Literal["csv", "jsonl", "parquet"] = choice(
+        "csv",
+        "Placements as",
+        {"csv": "CSV", "jsonl": "JSON lines", "parquet": "Parquet"},
+        group="What to write",
     )
     splat: Annotated[Literal["none", "512", "1024", "2048", "4096"], Numeral] = choice(
         "1024",
