@@ -33,7 +33,7 @@ from plough.core.library import Library
 from plough.core.scene import Evaluator, read_document
 from plough.service import releases
 from plough.service.db.session import Database
-from plough.service.db.tables import Account, Blob, Release, ReleaseFile, Result
+from plough.service.db.tables import Account, Blob, Release, ReleaseFile, Result, Scene
 from plough.service.results import Results, _keep_blobs, file_loader, keep_model
 from plough.service.work import CARD, run_bake, run_preparing
 from tests.conftest import SMALL, Running, signed_in
@@ -453,9 +453,10 @@ def added(db: Db, scene_id: str, state: str = "queued", document: Any = None) ->
     """A new release; by default of a document that has not been baked."""
     own = document or {**SMALL, "name": f"Eel Reach {next(_NUMBERS)}"}
     account = db.scalar(select(Account.id).where(Account.name == "sedge"))
-    last = db.scalar(select(func.max(Release.number)).where(Release.scene_id == scene_id)) or 0
+    scene = db.get_one(Scene, scene_id)
+    scene.releases += 1
     release = Release(
-        scene_id=scene_id, number=last + 1, account_id=account, state=state, document=own
+        scene_id=scene_id, number=scene.releases, account_id=account, state=state, document=own
     )
     db.add(release)
     db.flush()

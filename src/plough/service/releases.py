@@ -68,9 +68,11 @@ def move(db: Db, release_id: int, state: str, **values: Any) -> Release | None:
     return release
 
 
-def tell(db: Db, release: Release) -> None:
-    """Tell everyone who looks at the scene how far the release is."""
+def tell(db: Db, release: Release, state: str | None = None) -> None:
+    """Tell everyone who looks at the scene how far the release is, or in which other `state`."""
     progress = {n: getattr(release, n) for n in ("state", "done", "known", "part")}
+    if state is not None:
+        progress["state"] = state
     notify(db, release.scene_id, {"type": "release", "release": release.number, **progress})
 
 

@@ -228,6 +228,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/releases/{number}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Scene Back
+         * @description Make the scene what it was when a release was baked, its name excepted; all of it is undone as one.
+         */
+        post: operations["take_scene_back_api_scenes__scene_id__releases__number__take_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{scene_id}/edits": {
         parameters: {
             query?: never;
@@ -392,6 +412,34 @@ export interface paths {
          * @description One release.
          */
         get: operations["read_release_api_scenes__scene_id__releases__number__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete Release
+         * @description Delete a release that has ended and is not pinned, with its files and stills; its number is not used again.
+         */
+        delete: operations["delete_release_api_scenes__scene_id__releases__number__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit Release
+         * @description Write notes on a release, or keep it from being deleted.
+         */
+        patch: operations["edit_release_api_scenes__scene_id__releases__number__patch"];
+        trace?: never;
+    };
+    "/api/scenes/{scene_id}/releases/{number}/compare/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Releases
+         * @description What differs in release `number` from release `other`: layers, assets, placements by id, weight.
+         */
+        get: operations["compare_releases_api_scenes__scene_id__releases__number__compare__other__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1604,6 +1652,30 @@ export interface components {
             };
         };
         /**
+         * AssetChangeOut
+         * @description What became of an asset.
+         */
+        AssetChangeOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Change
+             * @description same, values, result (its values are the same, what it came to is not), added or removed
+             */
+            change: string;
+            /** Values */
+            values: components["schemas"]["ValueChangeOut"][];
+            /**
+             * Before
+             * @description Triangles of the nearest level, over its variants.
+             */
+            before: number;
+            /** After */
+            after: number;
+        };
+        /**
          * AssetEdit
          * @description Changes of an asset: only what is given changes.
          */
@@ -1880,6 +1952,52 @@ export interface components {
              * @description By which its colour is multiplied, sRGB.
              */
             tint: string;
+        };
+        /**
+         * ComparedOut
+         * @description What differs between two releases.
+         */
+        ComparedOut: {
+            /**
+             * Before
+             * @description The release's number.
+             */
+            before: number;
+            /** After */
+            after: number;
+            /** Layers */
+            layers: components["schemas"]["LayerChangeOut"][];
+            /** Assets */
+            assets: components["schemas"]["AssetChangeOut"][];
+            /** Weight */
+            weight: components["schemas"]["WeightChangeOut"][];
+            /**
+             * Added
+             * @description Places in metres, of each layer's placements; of very many an even share.
+             */
+            added: [
+                number,
+                number,
+                number
+            ][];
+            /** Removed */
+            removed: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Moved
+             * @description From and to.
+             */
+            moved: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
         };
         /**
          * Condition
@@ -2718,6 +2836,43 @@ export interface components {
              *     }
              */
             game: components["schemas"]["LayerGame"];
+        };
+        /**
+         * LayerChangeOut
+         * @description What became of a layer from one release to the other.
+         */
+        LayerChangeOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /**
+             * Change
+             * @description same, values, result (its values are the same, what it came to is not), added or removed
+             */
+            change: string;
+            /** Values */
+            values: components["schemas"]["ValueChangeOut"][];
+            /**
+             * Before
+             * @description Placements.
+             */
+            before: number;
+            /** After */
+            after: number;
+            /** Added */
+            added: number;
+            /** Removed */
+            removed: number;
+            /** Moved */
+            moved: number;
+            /**
+             * Altered
+             * @description Turned, of another size or variant, in the same place.
+             */
+            altered: number;
         };
         /**
          * LayerEdit
@@ -3686,6 +3841,19 @@ export interface components {
             area: number;
         };
         /**
+         * ReleaseEdit
+         * @description What is noted on a release; what is left out stays as it is.
+         * @example {
+         *       "notes": "For the review."
+         *     }
+         */
+        ReleaseEdit: {
+            /** Notes */
+            notes?: string | null;
+            /** Pinned */
+            pinned?: boolean | null;
+        };
+        /**
          * ReleaseOut
          * @description A bake and how far it is.
          */
@@ -3728,6 +3896,16 @@ export interface components {
             } | null;
             /** Stills */
             stills: components["schemas"]["StillOut"][];
+            /**
+             * Notes
+             * @description What people wrote on it.
+             */
+            notes: string;
+            /**
+             * Pinned
+             * @description Whether it is kept from being deleted.
+             */
+            pinned: boolean;
         };
         /**
          * RevisionIn
@@ -4532,6 +4710,18 @@ export interface components {
             ctx?: Record<string, never>;
         };
         /**
+         * ValueChangeOut
+         * @description A value that is another; null where it was left to its default.
+         */
+        ValueChangeOut: {
+            /** Path */
+            path: string;
+            /** Before */
+            before: unknown;
+            /** After */
+            after: unknown;
+        };
+        /**
          * VariantOut
          * @description One seed of an asset in a layer.
          */
@@ -4625,6 +4815,18 @@ export interface components {
              * @description Its address.
              */
             picture: string;
+        };
+        /**
+         * WeightChangeOut
+         * @description A count or a size, before and after.
+         */
+        WeightChangeOut: {
+            /** What */
+            what: string;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
         };
         /**
          * WeightOut
@@ -5650,6 +5852,79 @@ export interface operations {
             };
         };
     };
+    take_scene_back_api_scenes__scene_id__releases__number__take_back_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Tells this edit from any other of the scene: sent again, it is made once. */
+                "Idempotency-Key"?: string | null;
+                /** @description Undone and redone together with one's own edit before it, as one. */
+                "Edit-Joined"?: boolean;
+            };
+            path: {
+                number: number;
+                scene_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_edits_api_scenes__scene_id__edits_get: {
         parameters: {
             query?: {
@@ -6402,6 +6677,213 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReleaseOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_release_api_scenes__scene_id__releases__number__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_release_api_scenes__scene_id__releases__number__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleaseEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReleaseOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_releases_api_scenes__scene_id__releases__number__compare__other__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                number: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
                 };
             };
             /** @description Not signed in. */

@@ -13,6 +13,11 @@ export function rowsOf(name: string): Row[] {
   return kindOf(name)?.parameters ?? [];
 }
 
+/** What the parameters of a kind are called, by path. */
+export function layerTitles(name: string): Map<string, string> {
+  return new Map(rowsOf(name).map((r) => [r.path, r.title]));
+}
+
 /** Whether every scene has exactly one layer of the kind, in its place. */
 export function fixed(kind: string): boolean {
   return (kindOf(kind)?.place ?? 'middle') !== 'middle';

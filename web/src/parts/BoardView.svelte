@@ -32,6 +32,7 @@
   import TroublePanel from './TroublePanel.svelte';
   import AssetTray from './AssetTray.svelte';
   import BoardPanels from './BoardPanels.svelte';
+  import ChangeMarks from './ChangeMarks.svelte';
   import Overlay from './Overlay.svelte';
   import ScaleBar from './ScaleBar.svelte';
 
@@ -490,6 +491,7 @@
       host={tools}
       label="outline of {drawing ? 'the new layer' : (selected?.name ?? 'nothing')}"
     />{/if}
+  {#if tools && open.marked}<ChangeMarks {open} host={tools} />{/if}
   {#if painted && selected && PLACERS.some((b) => b.id === brush.inHand)}<AssetTray
       {open}
       choices={mixed(selected)}

@@ -53,6 +53,7 @@ type Change =
     }
   | { op: 'removeAsset'; id: string }
   | { op: 'scene'; name?: string; settings?: Values }
+  | { op: 'takeBack'; release: number }
   | { op: 'undo' }
   | { op: 'redo' };
 

@@ -5,6 +5,7 @@ import {
   type Asset,
   type Evaluation,
   type Layer,
+  type Compared,
   type Release,
   type Scene,
   type Values,
@@ -33,6 +34,8 @@ export class SceneStore {
   refusal = $state(''); // why the last evaluation or draft was refused
   present = $state<string[]>([]);
   releases = $state.raw<Release[]>([]);
+  /** Two releases whose differences are shown in the view. */
+  marked = $state.raw<Compared | null>(null);
   selected = $state('');
   /** The layer that the pointer is over in the view; none by ''. */
   pointed = $state('');
@@ -390,7 +393,7 @@ export class SceneStore {
     if (message.type === 'release') {
       const number = message.release as number;
       const known = this.releases.find((r) => r.number === number);
-      const ended = ['done', 'failed', 'cancelled'].includes(message.state as string);
+      const ended = ['done', 'failed', 'cancelled', 'deleted'].includes(message.state as string);
       if (!known || ended) await this.loadReleases();
       else
         this.releases = this.releases.map((r) =>

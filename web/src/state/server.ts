@@ -138,6 +138,10 @@ export class SceneServer implements Server {
         const body = { version: versions.scene, name: edit.name, settings: edit.settings };
         return take(api.PATCH('/api/scenes/{scene_id}', { params: { path, header }, body }));
       }
+      case 'takeBack': {
+        const params = { path: { ...path, number: edit.release }, header };
+        return take(api.POST('/api/scenes/{scene_id}/releases/{number}/take-back', { params }));
+      }
       case 'undo':
         return take(api.POST('/api/scenes/{scene_id}/undo', { params: { path, header } }));
       case 'redo':

@@ -81,6 +81,77 @@ class ReleaseOut(BaseModel):
     finished: datetime | None
     manifest: dict[str, Any] | None
     stills: list[StillOut]
+    notes: str = Field(description="What people wrote on it.")
+    pinned: bool = Field(description="Whether it is kept from being deleted.")
+
+
+class ReleaseEdit(In):
+    """What is noted on a release; what is left out stays as it is."""
+
+    model_config = ConfigDict(json_schema_extra={"examples": [{"notes": "For the review."}]})
+    notes: str | None = Field(None, max_length=4000)
+    pinned: bool | None = None
+
+
+class ValueChangeOut(BaseModel):
+    """A value that is another; null where it was left to its default."""
+
+    path: str
+    before: Any
+    after: Any
+
+
+_CHANGE = "same, values, result (its values are the same, what it came to is not), added or removed"
+
+
+class LayerChangeOut(BaseModel):
+    """What became of a layer from one release to the other."""
+
+    id: str
+    name: str
+    kind: str
+    change: str = Field(description=_CHANGE)
+    values: list[ValueChangeOut]
+    before: int = Field(description="Placements.")
+    after: int
+    added: int
+    removed: int
+    moved: int
+    altered: int = Field(description="Turned, of another size or variant, in the same place.")
+
+
+class AssetChangeOut(BaseModel):
+    """What became of an asset."""
+
+    id: str
+    name: str
+    change: str = Field(description=_CHANGE)
+    values: list[ValueChangeOut]
+    before: int = Field(description="Triangles of the nearest level, over its variants.")
+    after: int
+
+
+class WeightChangeOut(BaseModel):
+    """A count or a size, before and after."""
+
+    what: str
+    before: int
+    after: int
+
+
+class ComparedOut(BaseModel):
+    """What differs between two releases."""
+
+    before: int = Field(description="The release's number.")
+    after: int
+    layers: list[LayerChangeOut]
+    assets: list[AssetChangeOut]
+    weight: list[WeightChangeOut]
+    added: list[tuple[float, float, float]] = Field(
+        description="Places in metres, of each layer's placements; of very many an even share."
+    )
+    removed: list[tuple[float, float, float]]
+    moved: list[tuple[float, float, float, float, float, float]] = Field(description="From and to.")
 
 
 class SceneCard(BaseModel):

@@ -4,26 +4,41 @@ from __future__ import annotations
 
 import io
 import re
+from dataclasses import asdict
+from typing import Any
 
+import numpy as np
 from fastapi import APIRouter, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
 from PIL import Image
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 from stream_zip import ZIP_64, stream_zip
 
+from plough.core.arrays import Float32
+from plough.core.bake.compare import Baked, compare, read_table
 from plough.core.errors import ParameterError
 from plough.core.hashing import digest
 from plough.core.scene.document import read_document
 from plough.service import documents, releases
 from plough.service.accounts import scene_for
 from plough.service.api.context import Ctx, Me, Session
-from plough.service.api.models import PROBLEMS, ReleaseOut, StillOut
+from plough.service.api.models import (
+    PROBLEMS,
+    AssetChangeOut,
+    ComparedOut,
+    LayerChangeOut,
+    ReleaseEdit,
+    ReleaseOut,
+    StillOut,
+    WeightChangeOut,
+)
 from plough.service.db.tables import Account, Release, ReleaseFile, ReleaseStill
 from plough.service.errors import NotFound, Stale
 
+MOST_PLACES = 4000  #: that are told of a comparison, of each sort
 MOST_WIDE, MOST_TALL = 3840, 2160  #: pixels of a still
 router = APIRouter(prefix="/api/scenes/{scene_id}/releases", tags=["releases"], responses=PROBLEMS)
 
@@ -42,6 +57,8 @@ def release_out(db: Db, release: Release) -> ReleaseOut:
         "created",
         "finished",
         "manifest",
+        "notes",
+        "pinned",
     )
     return ReleaseOut(
         author=author, stills=_stills(db, release), **{n: getattr(release, n) for n in names}
@@ -69,7 +86,8 @@ def _stills(db: Db, release: Release) -> list[StillOut]:
     ]
 
 
-def _release(db: Db, scene_id: str, number: int) -> Release:
+def find_release(db: Db, scene_id: str, number: int) -> Release:
+    """A release by its number; raises `NotFound`."""
     found = db.scalar(select(Release).where(Release.scene_id == scene_id, Release.number == number))
     if found is None:
         raise NotFound(f"there is no release {number} of this scene")
@@ -102,12 +120,10 @@ def start_bake(scene_id: str, db: Session, me: Me) -> ReleaseOut:
         )
     document = documents.document_of(db, scene)
     read_document(document.model_dump(mode="json"))
-    number = (
-        db.scalar(select(func.max(Release.number)).where(Release.scene_id == scene_id)) or 0
-    ) + 1
+    scene.releases += 1
     release = Release(
         scene_id=scene_id,
-        number=number,
+        number=scene.releases,
         account_id=me.id,
         state="queued",
         part="waiting for a worker",
@@ -125,14 +141,86 @@ def start_bake(scene_id: str, db: Session, me: Me) -> ReleaseOut:
 def read_release(scene_id: str, number: int, db: Session, me: Me) -> ReleaseOut:
     """One release."""
     scene_for(db, me, scene_id)
-    return release_out(db, _release(db, scene_id, number))
+    return release_out(db, find_release(db, scene_id, number))
+
+
+@router.patch("/{number}")
+def edit_release(scene_id: str, number: int, body: ReleaseEdit, db: Session, me: Me) -> ReleaseOut:
+    """Write notes on a release, or keep it from being deleted."""
+    scene_for(db, me, scene_id, "editor")
+    release = find_release(db, scene_id, number)
+    for name, value in body.model_dump(exclude_none=True).items():
+        setattr(release, name, value)
+    db.flush()
+    releases.tell(db, release)
+    return release_out(db, release)
+
+
+@router.delete("/{number}", status_code=204)
+def delete_release(scene_id: str, number: int, db: Session, me: Me) -> None:
+    """Delete a release that has ended and is not pinned, with its files and stills; its number is not used again."""
+    scene_for(db, me, scene_id, "editor", lock=True)
+    release = find_release(db, scene_id, number)
+    if release.state in releases.OPEN:
+        raise Stale(f"release {number} is still {release.state}; cancel it first")
+    if release.pinned:
+        raise Stale(f"release {number} is pinned; take the pin out first")
+    releases.tell(db, release, "deleted")
+    db.delete(release)
+
+
+@router.get("/{number}/compare/{other}")
+def compare_releases(scene_id: str, number: int, other: int, me: Me, ctx: Ctx) -> ComparedOut:
+    """What differs in release `number` from release `other`: layers, assets, placements by id, weight."""
+    with ctx.database.session() as db:
+        scene_for(db, me, scene_id)
+        found = [_finished(db, scene_id, n) for n in (other, number)]
+        told = [(r.id, r.document, r.manifest or {}, _table_path(db, r)) for r in found]
+
+    def baked(release_id: int, document: Any, manifest: dict[str, Any], path: str) -> Baked:
+        data = b"".join(ctx.results.read_pieces(ctx.results.pieces_of(release_id, path)))
+        return Baked(read_document(document), manifest, read_table(data, path))
+
+    made = compare(*(baked(*t) for t in told))
+    return ComparedOut(
+        before=other,
+        after=number,
+        layers=[LayerChangeOut.model_validate(asdict(x)) for x in made.layers],
+        assets=[AssetChangeOut.model_validate(asdict(x)) for x in made.assets],
+        weight=[WeightChangeOut(what=w, before=a, after=b) for w, a, b in made.weight],
+        **{name: _some(getattr(made, name)) for name in ("added", "removed", "moved")},
+    )
+
+
+def _some(places: Float32) -> list[Any]:
+    """Rows as they travel: of very many every so manieth."""
+    step = -(-len(places) // MOST_PLACES) or 1
+    rows: list[Any] = np.round(places[::step].astype(np.float64), 2).tolist()
+    return rows
+
+
+def _finished(db: Db, scene_id: str, number: int) -> Release:
+    release = find_release(db, scene_id, number)
+    if release.state != "done":
+        raise NotFound(f"release {number} is {release.state}; only finished ones can be compared")
+    return release
+
+
+def _table_path(db: Db, release: Release) -> str:
+    path = ReleaseFile.path
+    found = db.scalar(
+        select(path).where(ReleaseFile.release_id == release.id, path.like("placements.%"))
+    )
+    if found is None:
+        raise NotFound(f"release {release.number} has no table of placements")
+    return found
 
 
 @router.post("/{number}/cancel")
 def cancel(scene_id: str, number: int, db: Session, me: Me) -> ReleaseOut:
     """Stop a bake after the part it is at."""
     scene_for(db, me, scene_id, "editor")
-    release = _release(db, scene_id, number)
+    release = find_release(db, scene_id, number)
     cancelled = releases.cancel(db, release.id)
     if cancelled is None:
         db.refresh(release)
@@ -153,7 +241,7 @@ async def put_still(
     def keep() -> ReleaseOut:
         with ctx.database.session() as db:
             scene_for(db, me, scene_id, "editor")
-            release = _release(db, scene_id, number)
+            release = find_release(db, scene_id, number)
             if viewpoint not in _viewpoints(release):
                 raise NotFound(f"release {number} has no viewpoint {viewpoint!r}")
             _check_still(data)
@@ -196,7 +284,7 @@ def _check_still(data: bytes) -> None:
 def get_still(scene_id: str, number: int, viewpoint: str, db: Session, me: Me) -> Response:
     """What a viewpoint showed when the release was baked."""
     scene_for(db, me, scene_id)
-    release = _release(db, scene_id, number)
+    release = find_release(db, scene_id, number)
     found = db.get(ReleaseStill, (release.id, viewpoint))
     if found is None:
         raise NotFound(f"release {number} has no still of {viewpoint!r}")
@@ -212,7 +300,7 @@ def get_still(scene_id: str, number: int, viewpoint: str, db: Session, me: Me) -
 def download(scene_id: str, number: int, db: Session, me: Me, ctx: Ctx) -> StreamingResponse:
     """All files of a finished release, zipped as they are sent."""
     scene = scene_for(db, me, scene_id)
-    release = _release(db, scene_id, number)
+    release = find_release(db, scene_id, number)
     if release.state != "done":
         raise NotFound(f"release {number} is {release.state}; only finished ones can be downloaded")
     files = db.scalars(

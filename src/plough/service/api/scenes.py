@@ -29,13 +29,14 @@ from plough.service.api.models import (
     SceneEdit,
     SceneOut,
 )
-from plough.service.api.releases import release_out
+from plough.service.api.releases import find_release, release_out
 from plough.service.db.tables import Account, Edit, Layer, Member, Release, Scene
 from plough.service.demo.load import create_demo_scene
 from plough.service.errors import NotFound
 from plough.service.fields import flatten
 from plough.service.releases import enqueue_preparing
 from plough.service.scenes import Editing, Subject
+from plough.service.taken_back import take_back
 
 router = APIRouter(prefix="/api/scenes", tags=["scenes"], responses=PROBLEMS)
 
@@ -359,6 +360,14 @@ def redo(scene: Edited, db: Session, me: Me) -> SceneOut:
     """Do again what was undone last."""
     note = scenes.step(db, scene, me, "redo")
     return scene_out(db, scene, me, note=note)
+
+
+@router.post("/{scene_id}/releases/{number}/take-back")
+def take_scene_back(number: int, scene: Edited, db: Session, me: Me) -> SceneOut:
+    """Make the scene what it was when a release was baked, its name excepted; all of it is undone as one."""
+    document = read_document(find_release(db, scene.id, number).document)
+    take_back(Editing(db, scene, me), document, f"back to release {number}")
+    return scene_out(db, scene, me)
 
 
 @router.get("/{scene_id}/edits")

@@ -50,6 +50,7 @@ class Scene(Base):
     settings: Mapped[dict[str, Any]]
     version: Mapped[int] = mapped_column(default=1)
     edits: Mapped[int] = mapped_column(default=0)  # number of the last edit
+    releases: Mapped[int] = mapped_column(default=0)  # number of the last release
     picture: Mapped[bytes | None] = mapped_column(LargeBinary)
     created: Mapped[datetime] = mapped_column(server_default=func.now())
     updated: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
@@ -220,6 +221,8 @@ class Release(Base):
     error: Mapped[str] = mapped_column(String(1000), default="")
     created: Mapped[datetime] = mapped_column(server_default=func.now())
     finished: Mapped[datetime | None]
+    notes: Mapped[str] = mapped_column(String(4000), default="")
+    pinned: Mapped[bool] = mapped_column(default=False)
     __table_args__ = (UniqueConstraint("scene_id", "number"),)
 
 

@@ -1,0 +1,106 @@
+"""Releases compared, noted, pinned, deleted, and a scene taken back to one, as a person does it."""
+
+from __future__ import annotations
+
+import httpx
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import Select
+
+from tests.browser.conftest import Page, packet
+from tests.service.test_work import wait
+
+pytestmark = pytest.mark.browser
+
+
+def baked(client: httpx.Client, scene_id: str) -> int:
+    base = f"/api/scenes/{scene_id}/releases"
+    number = client.post(base).json()["number"]
+    assert wait(client, f"{base}/{number}")["state"] == "done"
+    return int(number)
+
+
+def fill(client: httpx.Client, scene_id: str) -> float:
+    layers = client.get(f"/api/scenes/{scene_id}").json()["layers"]
+    return float(next(x for x in layers if x["id"] == "willows")["parameters"]["fill"])
+
+
+def choose(page: Page, release: int, item: str) -> None:
+    """An item of a release's menu."""
+    page.one(f"[aria-label='more about release {release}']").click()
+    path = f"//li[@data-release='{release}']//*[normalize-space()='{item}' and self::button]"
+    page.until(
+        lambda: [e for e in page.driver.find_elements(By.XPATH, path) if e.is_displayed()], item
+    )[0].click()
+
+
+def test_two_releases_are_compared_and_the_scene_is_taken_back(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    first = baked(sedge, scene_id)
+    was = fill(sedge, scene_id)
+    layers = sedge.get(f"/api/scenes/{scene_id}").json()["layers"]
+    version = next(x["version"] for x in layers if x["id"] == "willows")
+    body = {"version": version, "parameters": {"fill": was / 2}}
+    assert sedge.patch(f"/api/scenes/{scene_id}/layers/willows", json=body).status_code == 200
+    second = baked(sedge, scene_id)
+    told = sedge.get(f"/api/scenes/{scene_id}/releases/{second}/compare/{first}").json()
+    gone = next(x["removed"] for x in told["layers"] if x["id"] == "willows")
+    assert gone > 5
+
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "bake")
+    choose(page, second, "Compare…")
+    page.until(lambda: page.all(f"[data-compared='{first} {second}']"), "compared")
+    row = page.one("[data-layer='willows']").text
+    assert f"Fill {was:g} → {was / 2:g}" in row
+    assert f"{gone} gone" in row
+    # the other way round
+    Select(page.one("#compare-left")).select_by_value(str(second))
+    Select(page.one("#compare-right")).select_by_value(str(first))
+    page.until(lambda: page.all(f"[data-compared='{second} {first}']"), "the other way round")
+    assert f"{gone} added" in page.one("[data-layer='willows']").text
+    # in the view
+    page.button("Show it in the view").click()
+    shown = sum(len(told[n]) for n in ("added", "removed", "moved"))
+    page.until(lambda: page.one("[data-marks]").get_attribute("data-marks") == str(shown), "marks")
+    drawn = "const c = document.querySelector('[data-marks]'); return c.getContext('2d').getImageData(0, 0, c.width, c.height).data.some((v) => v > 0)"
+    page.until(lambda: page.driver.execute_script(drawn), "drawn over the view")
+    page.one("[aria-label='hide what differs']").click()
+    page.until(lambda: not page.all("[data-marks]"), "hidden")
+    # back, and back again
+    choose(page, first, "Take the scene back…")
+    page.button("Take it back").click()
+    page.until(lambda: fill(sedge, scene_id) == was, "taken back")
+    page.until(
+        lambda: f"back to release {first}" in (page.button("Undo").get_attribute("title") or ""),
+        "told",
+    )
+    page.button("Undo").click()
+    page.until(lambda: fill(sedge, scene_id) == was / 2, "undone")
+    assert not page.errors()
+
+
+def test_a_release_is_noted_pinned_and_deleted(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    number = baked(sedge, scene_id)
+    address = f"/api/scenes/{scene_id}/releases/{number}"
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "bake")
+    choose(page, number, "Notes…")
+    page.one("textarea[aria-label='notes']").send_keys("For the review.")
+    page.button("Write it").click()
+    page.until(lambda: "For the review." in page.one(f"[data-release='{number}']").text, "noted")
+    choose(page, number, "Pin")
+    page.until(lambda: sedge.get(address).json()["pinned"], "pinned")
+    page.until(lambda: page.all("[aria-label='pinned']"), "a pin")
+    choose(page, number, "Take the pin out")
+    page.until(lambda: not sedge.get(address).json()["pinned"], "not pinned")
+    choose(page, number, "Delete…")
+    page.button("Delete it").click()
+    page.until(lambda: sedge.get(address).status_code == 404, "deleted")
+    page.until(lambda: "There is none yet" in page.text("aside"), "none left")
+    assert not page.errors()
