@@ -7,6 +7,7 @@ export default defineConfig({
   build: {
     assetsInlineLimit: 0,
     rolldownOptions: {
+      input: ['index.html', 'walk.html'],
       output: {
         advancedChunks: {
           groups: [

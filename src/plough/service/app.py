@@ -54,6 +54,11 @@ from plough.service.results import Results, file_loader
 WEB = Path(__file__).resolve().parents[3] / "web" / "dist"
 _POLICY = "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; connect-src 'self'; worker-src 'self' blob:; frame-ancestors 'none'"
 
+#: of the page that loads the files of a release: meshes that are compressed are unpacked by WebAssembly, images lie in them
+_WALKING = (
+    _POLICY.replace("connect-src 'self'", "connect-src 'self' blob:")
+    + "; script-src 'self' 'wasm-unsafe-eval'"
+)
 
 _OPEN = {"/api/session", "/api/health", "/api/openapi.json"}  #: need no session
 _TITLES = {413: "Too large", 429: "Too many requests", 404: "Not found", 405: "Not allowed"}
@@ -200,7 +205,7 @@ def create_app(url: str, asset_library: str = "") -> FastAPI:
         if path.startswith("/api/") and path not in _OPEN and COOKIE not in request.cookies:
             return problem(401, "Not signed in", "sign in first")  # before anything is read
         response = await call_next(request)
-        response.headers["Content-Security-Policy"] = _POLICY
+        response.headers["Content-Security-Policy"] = _WALKING if path == "/walk" else _POLICY
         response.headers["X-Content-Type-Options"] = "nosniff"
         return response
 
@@ -235,6 +240,10 @@ def create_app(url: str, asset_library: str = "") -> FastAPI:
         @app.get("/", include_in_schema=False)
         def index() -> FileResponse:
             return FileResponse(WEB / "index.html", headers={"Cache-Control": "no-cache"})
+
+        @app.get("/walk", include_in_schema=False)
+        def walk() -> FileResponse:
+            return FileResponse(WEB / "walk.html", headers={"Cache-Control": "no-cache"})
 
         @app.get("/favicon.svg", include_in_schema=False)
         def icon() -> FileResponse:

@@ -126,6 +126,11 @@
             >
               {#if r.state === 'done'}
                 <DropdownItem
+                  href="/walk?scene={open.id}&release={r.number}"
+                  target="_blank"
+                  onclick={() => (menu = null)}>Walk in it</DropdownItem
+                >
+                <DropdownItem
                   onclick={() => {
                     menu = null;
                     compared = { release: r.number };

@@ -1,6 +1,5 @@
 /** Walking at eye level: on the ground, as fast as one walks, and stopped by what stands in the way. */
 import * as THREE from 'three';
-import type { Stage } from './stage';
 
 export const EYE = 1.7; // metres
 const [PACE, RUN] = [1.4, 4.2]; // metres a second
@@ -17,6 +16,15 @@ export interface Obstacle {
   name: string;
   ring: [x: number, z: number][];
   round: number;
+}
+
+/** What one sees through while walking. */
+export interface Eye {
+  camera: THREE.PerspectiveCamera;
+  controls: { enabled: boolean; target: THREE.Vector3 };
+  canvas: HTMLCanvasElement;
+  look(eye: THREE.Vector3Like, target: THREE.Vector3Like): void;
+  move(): void;
 }
 
 export interface Land {
@@ -96,7 +104,7 @@ export class Walker {
   private listeners = new AbortController();
 
   constructor(
-    private readonly stage: Stage,
+    private readonly stage: Eye,
     private readonly land: Land,
   ) {}
 

@@ -396,6 +396,10 @@ class Baker:
             "units": "metres, right-handed, Y up",
             "counts": asdict(counts),
             "ground": self._ground_facts(),
+            "viewpoints": [
+                v.model_dump(mode="json", include={"name", "eye", "target"})
+                for v in document.settings.viewpoints
+            ],
             "layers": layers,
             "assets": [self._asset_facts(v) for v in self.variants.values()],
             "origins": self._origins(),

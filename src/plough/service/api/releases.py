@@ -5,10 +5,10 @@ from __future__ import annotations
 import io
 import re
 from dataclasses import asdict
-from typing import Any
+from typing import Annotated, Any
 
 import numpy as np
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, Header, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
 from PIL import Image
@@ -37,7 +37,18 @@ from plough.service.api.models import (
 )
 from plough.service.db.tables import Account, Release, ReleaseFile, ReleaseStill
 from plough.service.errors import NotFound, Stale
+from plough.service.results import PIECE
 
+_MEDIA = {
+    "glb": "model/gltf-binary",
+    "png": "image/png",
+    "webp": "image/webp",
+    "json": "application/json",
+    "jsonl": "application/jsonl",
+    "csv": "text/csv",
+    "parquet": "application/vnd.apache.parquet",
+}
+MOST_PART = 4 * PIECE  #: bytes of a file that one request by range is given
 MOST_PLACES = 4000  #: that are told of a comparison, of each sort
 MOST_WIDE, MOST_TALL = 3840, 2160  #: pixels of a still
 router = APIRouter(prefix="/api/scenes/{scene_id}/releases", tags=["releases"], responses=PROBLEMS)
@@ -290,6 +301,63 @@ def get_still(scene_id: str, number: int, viewpoint: str, db: Session, me: Me) -
         raise NotFound(f"release {number} has no still of {viewpoint!r}")
     forever = {"Cache-Control": "private, max-age=31536000, immutable"}
     return Response(found.picture, media_type="image/jpeg", headers=forever)
+
+
+@router.get(
+    "/{number}/files/{path:path}",
+    response_class=Response,
+    responses={
+        200: {"content": {"application/octet-stream": {}}},
+        206: {"description": "The part that `Range` asks for."},
+        416: {"description": "There is no such part."},
+    },
+)
+def get_file(
+    scene_id: str,
+    number: int,
+    path: str,
+    me: Me,
+    ctx: Ctx,
+    range_: Annotated[str | None, Header(alias="Range")] = None,
+) -> Response:
+    """One file of a finished release, or a part of it (`Range: bytes=FIRST-LAST`)."""
+    with ctx.database.session() as db:
+        scene_for(db, me, scene_id)
+        release = find_release(db, scene_id, number)
+        file = db.get(ReleaseFile, (release.id, path)) if release.state == "done" else None
+        if file is None:
+            raise NotFound(f"release {number} has no file {path!r}")
+        size, pieces = file.bytes, list(file.pieces)
+    headers = {
+        "Cache-Control": "private, max-age=31536000, immutable",
+        "Accept-Ranges": "bytes",
+        "Content-Encoding": "identity",  # as long as it says, and packed already
+        "ETag": f'"{digest(*(p.encode() for p in pieces))}"',
+    }
+    media = _MEDIA.get(path.rsplit(".", maxsplit=1)[-1], "application/octet-stream")
+    part = _part_of(range_, size)
+    if part is None:
+        headers["Content-Length"] = str(size)
+        read = ctx.results.read_pieces(pieces)
+        return StreamingResponse(read, media_type=media, headers=headers)
+    first, last = part
+    if first > last:
+        return Response(status_code=416, headers={"Content-Range": f"bytes */{size}"})
+    a, b = first // PIECE, last // PIECE
+    data = b"".join(ctx.results.read_pieces(pieces[a : b + 1]))
+    headers["Content-Range"] = f"bytes {first}-{last}/{size}"
+    return Response(data[first - a * PIECE : last + 1 - a * PIECE], 206, headers, media)
+
+
+def _part_of(asked: str | None, size: int) -> tuple[int, int] | None:
+    """First and last byte that a range asks for, of at most `MOST_PART` bytes; None for all, last before first where there is none."""
+    found = re.fullmatch(r"bytes=(\d{0,18})-(\d{0,18})", (asked or "").strip())
+    if found is None or not any(found.groups()):
+        return None
+    first, last = found.groups()
+    if not first:
+        return max(0, size - int(last)), size - 1
+    return int(first), min(size - 1, int(last or size), int(first) + MOST_PART - 1)
 
 
 @router.get(
