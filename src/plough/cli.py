@@ -460,8 +460,23 @@ def bake(
             "--json", help="A line of JSON for each part as it is done, and one in the end."
         ),
     ] = False,
+    cache: Annotated[
+        Path | None,
+        typer.Option(
+            "--cache", help="A folder of earlier bakes: what is the same is copied from there."
+        ),
+    ] = None,
 ) -> None:
-    """Bake a scene document into a folder: scene.glb, placements.csv, manifest.json, levels/, images/."""
+    """Bake a scene document into a folder: the scene or its tiles, placements, manifest.json, levels/, images/."""
+    from plough.core.kept import Kept
+
+    kept = Kept(cache) if cache else None
+    names = sorted(f.name for f in files.iterdir()) if files and files.is_dir() else []
+    key = Kept.key(_read(path), profile, only, set_ or [], names) if kept else ""
+    found = kept.write(key, out) if kept else None
+    if found is not None:
+        _baked(out, *found, as_json)
+        return
     from plough.core.bake.bundle import Baker
     from plough.core.parameters import with_values
     from plough.core.scene.weight import PROFILES
@@ -492,12 +507,16 @@ def bake(
             target = out / file
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_bytes(data)
-    total = sum(map(len, baker.files.values()))
-    if as_json:
-        print(json.dumps({"out": str(out), "files": len(baker.files), "bytes": total}))
-        return
-    print(file=sys.stderr)
-    print(f"{out}: {len(baker.files)} files, {total:,} bytes")
+    if kept:
+        kept.keep(key, baker.files)
+    if not as_json:
+        print(file=sys.stderr)
+    _baked(out, len(baker.files), sum(map(len, baker.files.values())), as_json)
+
+
+def _baked(out: Path, files: int, size: int, as_json: bool) -> None:
+    told = {"out": str(out), "files": files, "bytes": size}
+    print(json.dumps(told) if as_json else f"{out}: {files} files, {size:,} bytes")
 
 
 Host = Annotated[str, typer.Option(envvar="PLOUGH_HOST", help="Address to listen on.")]

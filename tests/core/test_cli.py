@@ -109,6 +109,46 @@ def test_bake_for_a_pipeline(tmp_path: Path) -> None:
     assert not (tmp_path / "no").exists()
 
 
+def test_what_is_the_same_is_copied_from_earlier_bakes_and_nothing_else_is(tmp_path: Path) -> None:
+    source, kept = tmp_path / "small.json", tmp_path / "kept"
+    source.write_text(json.dumps(SMALL))
+    plain = ("--set", "textures=false")
+
+    def baked(name: str, *asked: str) -> tuple[dict[str, bytes], int]:
+        """The files that come of it, and the parts that were made."""
+        out = tmp_path / name
+        done = plough(
+            "bake", str(source), "--out", str(out), "--cache", str(kept), "--json", *asked
+        )
+        assert done.returncode == 0, done.stderr
+        *parts, last = [json.loads(line) for line in done.stdout.splitlines()]
+        files = {str(p.relative_to(out)): p.read_bytes() for p in out.rglob("*") if p.is_file()}
+        assert last["files"] == len(files)
+        assert last["bytes"] == sum(map(len, files.values()))
+        return files, len(parts)
+
+    first, made = baked("a", *plain)
+    assert made > 3
+    assert baked("b", *plain) == (first, 0)
+    # what is asked otherwise, or is another document, is made
+    assert baked("c", *plain, "--set", "splat=none")[1] > 0
+    assert baked("d", *plain, "--only", "sedges")[1] > 0
+    assert baked("e", *plain, "--profile", "phone")[1] > 0
+    source.write_text(json.dumps({**SMALL, "name": "Other"}))
+    assert baked("f", *plain)[1] > 0
+    source.write_text(json.dumps(SMALL))
+    assert baked("g", *plain) == (first, 0)
+    # what is not whole any more is made anew, and mended
+    victim = max((kept / "files").iterdir(), key=lambda p: p.stat().st_size)
+    spoilt = bytearray(victim.read_bytes())
+    spoilt[len(spoilt) // 2] ^= 1
+    victim.write_bytes(spoilt)
+    assert baked("h", *plain) == (first, made)
+    assert baked("i", *plain) == (first, 0)
+    victim.unlink()
+    assert baked("j", *plain) == (first, made)
+
+
 def test_the_reference_page_is_up_to_date() -> None:
     page = Path(__file__).resolve().parents[2] / "docs/kinds.md"
     assert plough("kinds", "--reference").stdout == page.read_text(), (

@@ -7,9 +7,11 @@
   import { api, said, take, type Release } from '../api/client';
   import { app } from '../state/app.svelte';
   import { previousOf } from '../state/compare';
+  import { colliderWords, manifestOf, weights, type Manifest } from '../state/releases';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { ago, big, size } from '../state/values';
   import CompareDialog from './CompareDialog.svelte';
+  import WeightMap from './WeightMap.svelte';
 
   let { open }: { open: SceneStore } = $props();
   const OPEN = ['queued', 'running', 'stopping'];
@@ -23,34 +25,16 @@
   let notes = $state('');
   let asked = $state<{ release: Release; to: 'delete' | 'take back' } | null>(null);
 
-  interface Manifest {
-    counts: { instances: number; triangles: number; meshes: number; colliders: number; lamps?: number };
-    layers: { id: string; name: string; key: string; placements: number }[];
-    assets: { asset: string; name: string; seed: number; triangles: number[] }[];
-    files: { path: string; bytes: number }[];
-  }
-  const manifest = (r: Release) => r.manifest as unknown as Manifest | null;
-
   /** What differs from the finished release before this one. */
   function changed(r: Release): string {
     const before = previousOf(open.releases, r.number);
-    const [a, b] = [before && manifest(before), manifest(r)];
+    const [a, b] = [before && manifestOf(before), manifestOf(r)];
     if (!b) return '';
     if (!a) return 'the first release';
     const names = b.layers.filter((l) => a.layers.find((o) => o.id === l.id)?.key !== l.key).map((l) => l.name);
     const gone = a.layers.filter((l) => !b.layers.some((o) => o.id === l.id)).map((l) => `without ${l.name}`);
     const all = [...names, ...gone];
     return all.length ? `since release ${before?.number}: ${all.join(', ')}` : `as release ${before?.number}`;
-  }
-
-  /** Folders and files, the heaviest first. */
-  function weights(m: Manifest): [string, number][] {
-    const total = new Map<string, number>();
-    for (const f of m.files) {
-      const name = f.path.includes('/') ? `${f.path.split('/', 1)[0]}/` : f.path;
-      total.set(name, (total.get(name) ?? 0) + f.bytes);
-    }
-    return [...total].sort((a, b) => b[1] - a[1]);
   }
 
   const path = (r: Release) => ({ scene_id: open.id, number: r.number });
@@ -189,8 +173,9 @@
             {/each}
           </div>
         {/if}
-        {#if shown === r.number && manifest(r)}
-          {@const m = manifest(r) as Manifest}
+        {#if shown === r.number && manifestOf(r)}
+          {@const m = manifestOf(r) as Manifest}
+          {#if m.weight?.tiles.length}<WeightMap tiles={m.weight.tiles} side={m.weight.side} />{/if}
           <table class="mt-1 w-full text-[12px] tabular-nums">
             <tbody>
               <tr><td>instances</td><td class="text-right">{m.counts.instances.toLocaleString('en')}</td></tr>
@@ -198,12 +183,34 @@
               {#if m.counts.lamps}<tr
                   ><td>lamps</td><td class="text-right">{m.counts.lamps.toLocaleString('en')}</td></tr
                 >{/if}
-              {#each m.assets as a (a.asset + a.seed)}<tr
-                  ><td>{a.name}, seed {a.seed}</td><td class="text-right"
-                    >{a.triangles.map((t) => big(t)).join(' / ')} tri</td
-                  ></tr
-                >{/each}
               {#each weights(m) as [name, bytes] (name)}<tr><td>{name}</td><td class="text-right">{size(bytes)}</td></tr
+                >{/each}
+            </tbody>
+          </table>
+          {#if m.weight}
+            <h3 class="mt-2 text-[12.5px]">Layers, triangles from close by</h3>
+            <table class="w-full text-[12px] tabular-nums">
+              <tbody>
+                {#each m.layers
+                  .flatMap((l) => {
+                    const w = m.weight?.layers[l.id];
+                    return w ? [{ ...l, ...w }] : [];
+                  })
+                  .sort((a, b) => b.triangles - a.triangles) as l (l.id)}
+                  <tr><td>{l.name}</td><td class="text-right">{big(l.triangles)}</td></tr>
+                {/each}
+              </tbody>
+            </table>
+          {/if}
+          <h3 class="mt-2 text-[12.5px]">Assets, triangles by level</h3>
+          <table class="w-full text-[12px] tabular-nums">
+            <tbody>
+              {#each m.assets as a (`${a.asset} ${a.seed} ${a.mirrored ?? false}`)}<tr class="align-top"
+                  ><td
+                    >{a.name}, seed {a.seed}{a.mirrored ? ', mirrored' : ''}{#if a.collider}<span
+                        class="block text-soft">{colliderWords(a.collider)}</span
+                      >{/if}</td
+                  ><td class="text-right whitespace-nowrap">{a.triangles.map((t) => big(t)).join(' / ')}</td></tr
                 >{/each}
             </tbody>
           </table>

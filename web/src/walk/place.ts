@@ -9,6 +9,7 @@ import { load, type Loaded, type Thing } from './loaded';
 import { wind } from './wind';
 
 const SKY = 0xc9d6dd; // at the horizon
+const DAY = 4.4; // of the sun
 const LAMPS = 6; // that are lit at once
 const MOVED = 0.75; // metres after which levels are chosen anew
 const SHOT = 120; // metres
@@ -83,9 +84,13 @@ export class Place implements Eye, Land {
   private readonly standing = new Map<string, number>(); // instances by file
   private readonly there = new Set<string>();
   private readonly coming = new Set<string>();
-  private readonly lit = Array.from({ length: LAMPS }, () => new THREE.PointLight(0xffffff, 0, 1));
-  private readonly sun = new THREE.DirectionalLight(0xfff1dc, 3.2);
-  private readonly ambient = new THREE.HemisphereLight(0xdfeaf2, 0x9a9470, 1.1);
+  private readonly lit = Array.from({ length: LAMPS }, () => {
+    const light = new THREE.PointLight(0xffffff, 0, 1);
+    light.visible = false; // by day
+    return light;
+  });
+  private readonly sun = new THREE.DirectionalLight(0xfff1dc, DAY);
+  private readonly ambient = new THREE.HemisphereLight(0xdfeaf2, 0x9a9470, 0.5);
   private readonly day = sky(0x6f9cc4, SKY, 0x8c8a68);
   private readonly dusk = sky(0x05070b, 0x10171f, 0x08090a);
   private readonly solid = new THREE.MeshBasicMaterial({ color: 0xd9764f, wireframe: true });
@@ -113,6 +118,7 @@ export class Place implements Eye, Land {
     renderer.domElement.tabIndex = 0;
     host.append(renderer.domElement);
     scene.background = scene.environment = this.day;
+    scene.environmentIntensity = 0.6;
     scene.fog = new THREE.Fog(SKY, 120, 900);
     sun.castShadow = true;
     sun.shadow.mapSize.set(2048, 2048);
@@ -138,8 +144,14 @@ export class Place implements Eye, Land {
   /** Load what is to be there where the eye is; of a scene in one file all, of tiles those about it. */
   async open(say: (share: number) => void, failed: (error: unknown) => void) {
     this.failure = failed;
-    if (this.manifest.tiles) await this.tiles();
-    else await this.bring('scene.glb', '', say);
+    if (this.manifest.tiles) {
+      // where one stands first; one walks while the others come
+      const { x, z } = this.camera.position;
+      const [here] = wanted(this.manifest.tiles.list, this.there, x, z, this.reach);
+      if (here) await this.bring(here.path, 'tiles/', say);
+      void this.tiles().catch(failed);
+    } else await this.bring('scene.glb', '', say);
+    this.again();
   }
 
   private async bring(path: string, from: string, say?: (share: number) => void) {
@@ -154,7 +166,6 @@ export class Place implements Eye, Land {
       this.coming.delete(path);
     }
     this.tell();
-    this.again();
   }
 
   private take(path: string, found: Loaded) {
@@ -209,7 +220,12 @@ export class Place implements Eye, Land {
     const near = wanted(all, this.there, x, z, this.reach);
     const names = new Set(near.map((t) => t.path));
     for (const path of [...this.there]) if (!names.has(path)) this.leave(path);
-    for (const tile of near) await this.bring(tile.path, 'tiles/');
+    let more = false;
+    for (const tile of near) {
+      more ||= !this.there.has(tile.path);
+      await this.bring(tile.path, 'tiles/');
+    }
+    if (more) this.again();
   }
 
   private tell() {
@@ -307,8 +323,8 @@ export class Place implements Eye, Land {
   night(on: boolean) {
     this.scene.background = this.scene.environment = on ? this.dusk : this.day;
     (this.scene.fog as THREE.Fog).color.set(on ? 0x10171f : SKY);
-    this.sun.intensity = on ? 0.12 : 3.2;
-    this.ambient.intensity = on ? 0.12 : 1.1;
+    this.sun.intensity = on ? 0.12 : DAY;
+    this.ambient.intensity = on ? 0.1 : 0.5;
     this.lit.forEach((l) => (l.visible = on));
     this.again();
   }

@@ -17,6 +17,7 @@ import orjson
 
 import plough
 from plough.core.arrays import Float64
+from plough.core.bake.fit import fit_of
 from plough.core.bake.ground_file import class_facts, ground_mesh, splat_files
 from plough.core.bake.instances import Counts, InstanceWriter, rows_of
 from plough.core.bake.lattice import Lattice, Square, lattice_of
@@ -41,6 +42,7 @@ from plough.core.parameters import build
 from plough.core.place.placements import Placements
 from plough.core.scene.document import files_of
 from plough.core.scene.evaluation import Evaluation, LayerResult
+from plough.core.tiles import SIZE, tile_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -395,6 +397,7 @@ class Baker:
             "document_version": document.version,
             "units": "metres, right-handed, Y up",
             "counts": asdict(counts),
+            "weight": self._weight(),
             "ground": self._ground_facts(),
             "viewpoints": [
                 v.model_dump(mode="json", include={"name", "eye", "target"})
@@ -463,6 +466,37 @@ class Baker:
         }
         return {"body": told}
 
+    def _collider(self, v: Variant) -> dict[str, Any]:
+        """How well its colliders stand for it."""
+        found = self.library.cache.get(
+            ("collider fit", v.key), lambda: fit_of(self.library.level(v, 0)), lambda _: 200
+        )
+        return {} if found is None else {"collider": asdict(found)}
+
+    def _weight(self) -> dict[str, Any]:
+        """What the scene weighs from close by, layer by layer, and over the ground."""
+        layers: dict[str, Any] = {}
+        squares: dict[tuple[int, int], list[int]] = {}
+        for result in self.evaluation.layers:
+            placed = result.output.placements
+            own = [0, 0]
+            for solid in result.output.solids:
+                low, high = solid.mesh.bounds()
+                middle = 0.5 * (low + high).astype(np.float64)
+                tile = tile_of(middle[[0]], middle[[2]])[0]
+                _add(squares, (int(tile[0]), int(tile[1])), own, 0, solid.mesh.triangles)
+            if placed is not None:
+                each = np.array(
+                    [self.library.facts(v, 0).triangles for v in placed.variants] or [0]
+                )
+                for t in placed.tiles:
+                    triangles = int(each[t.placements.variant].sum())
+                    _add(squares, (t.x, t.z), own, t.placements.count, triangles)
+            if any(own):
+                layers[result.layer.id] = {"instances": own[0], "triangles": own[1]}
+        rows = [[x, z, *squares[x, z]] for x, z in sorted(squares)]
+        return {"layers": layers, "side": SIZE, "tiles": rows}
+
     def _asset_facts(self, v: Variant) -> dict[str, Any]:
         height, canopy = self.library.size(v)
         levels = range(self.library.levels_of(v))
@@ -477,11 +511,25 @@ class Baker:
             "height": round(height, 3),
             "canopy_radius": round(canopy, 3),
             **self._body(v),
+            **self._collider(v),
             "triangles": [self.library.facts(v, d).triangles for d in levels],
             "switch_distances": [
                 round(d, 2) for d in switch_distances((height, canopy), len(levels))
             ],
         }
+
+
+def _add(
+    squares: dict[tuple[int, int], list[int]],
+    tile: tuple[int, int],
+    own: list[int],
+    instances: int,
+    triangles: int,
+) -> None:
+    """Add to what a layer weighs, and to the tile that it lies in."""
+    for total in (own, squares.setdefault(tile, [0, 0])):
+        total[0] += instances
+        total[1] += triangles
 
 
 _WHAT = {
