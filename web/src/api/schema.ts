@@ -552,6 +552,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/gains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Gains
+         * @description By how much the scene is over what its profile bears, seen from (x, y, z) in metres, and what could give way.
+         */
+        get: operations["gains_api_scenes__scene_id__gains_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{scene_id}/draft": {
         parameters: {
             query?: never;
@@ -2513,6 +2533,37 @@ export interface components {
             height: number;
             /** Width */
             width: number;
+        };
+        /**
+         * GainOut
+         * @description A layer of which less is kept at the scene's profile, and what that saves.
+         */
+        GainOut: {
+            /** Layer */
+            layer: string;
+            /** Name */
+            name: string;
+            /**
+             * Share
+             * @description Per cent of its placements that would be kept.
+             */
+            share: number;
+            saves: components["schemas"]["WeightOut"];
+        };
+        /**
+         * GainsOut
+         * @description What could give way where a scene is too heavy for its profile.
+         */
+        GainsOut: {
+            /**
+             * Over
+             * @description By how much, of what is over.
+             */
+            over: {
+                [key: string]: number;
+            };
+            /** Gains */
+            gains: components["schemas"]["GainOut"][];
         };
         /**
          * GapOut
@@ -7338,6 +7389,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EvaluationOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gains_api_scenes__scene_id__gains_get: {
+        parameters: {
+            query?: {
+                x?: number;
+                y?: number;
+                z?: number;
+            };
+            header?: never;
+            path: {
+                scene_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GainsOut"];
                 };
             };
             /** @description Not signed in. */

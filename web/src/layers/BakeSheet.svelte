@@ -3,6 +3,7 @@
   import { Alert, Button, Progressbar } from 'flowbite-svelte';
   import { api, said, take, type Release } from '../api/client';
   import Field from '../controls/Field.svelte';
+  import GiveWay from '../parts/GiveWay.svelte';
   import ReleaseList from '../parts/ReleaseList.svelte';
   import { app } from '../state/app.svelte';
   import { big, read, size } from '../state/values';
@@ -12,6 +13,11 @@
   const running = $derived(last && ['queued', 'running', 'stopping'].includes(last.state) ? last : null);
   const profile = $derived(app.profiles.find((p) => p.name === open.scene?.settings.profile));
   const total = $derived(open.evaluation?.total);
+  const over = $derived(
+    total &&
+      profile &&
+      (['triangles', 'instances', 'draw_calls', 'bytes'] as const).some((what) => total[what] > profile[what]),
+  );
   let failed = $state('');
 
   async function bake() {
@@ -76,6 +82,7 @@
         >
       </tbody>
     </table>
+    {#if over}<GiveWay {open} />{/if}
   </section>
 {/if}
 

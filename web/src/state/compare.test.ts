@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Compared, Release } from '../api/client';
-import { placedWords, previousOf, valueWords, weightRow } from './compare';
+import { gainWords, placedWords, previousOf, valueWords, weightRow } from './compare';
 
 const layer = (more: Partial<Compared['layers'][number]>) =>
   ({ added: 0, removed: 0, moved: 0, altered: 0, values: [], ...more }) as Compared['layers'][number];
@@ -20,6 +20,11 @@ describe('two releases in words', () => {
     expect(weightRow({ what: 'bytes in tiles/', before: 0, after: 2_000_000 }).slice(0, 1)).toEqual(['tiles/']);
     expect(weightRow({ what: 'bytes in tiles/', before: 0, after: 2_000_000 })[3]).toBe('new');
     expect(weightRow({ what: 'lamps', before: 4, after: 4 })[3]).toBe('');
+  });
+  it('tells what would be saved, and nothing of what stays', () => {
+    const none = { triangles: 0, triangles_near: 9, instances: 0, draw_calls: 0, bytes: 0 };
+    expect(gainWords({ ...none, triangles: 412_000, instances: 3100 })).toBe('−412 k triangles, −3,100 instances');
+    expect(gainWords({ ...none, instances: 5 })).toBe('−5 instances');
   });
   it('finds the finished release before another', () => {
     const all = [5, 4, 3].map((number) => ({ number, state: number === 4 ? 'failed' : 'done' })) as Release[];

@@ -1,5 +1,5 @@
 /** What two releases differ in, in words. */
-import type { Compared, Release } from '../api/client';
+import type { Compared, Gains, Release } from '../api/client';
 import { big, size } from './values';
 
 type LayerChange = Compared['layers'][number];
@@ -56,3 +56,23 @@ export function weightRow({ what, before, after }: Weight): [string, string, str
 /** The finished release before another. */
 export const previousOf = (releases: readonly Release[], number: number) =>
   releases.find((r) => r.number < number && r.state === 'done');
+
+/** What profiles limit, as it is counted. */
+export const OVER_NAMES: Record<string, string> = {
+  triangles: 'triangles',
+  instances: 'instances',
+  draw_calls: 'draw calls',
+  bytes: 'of geometry',
+};
+
+/** What would be saved; what stays is left out. */
+export function gainWords(saves: Gains['gains'][number]['saves']): string {
+  const told: [number, string][] = [
+    [saves.triangles, 'triangles'],
+    [saves.instances, 'instances'],
+  ];
+  return told
+    .filter(([n]) => n > 0)
+    .map(([n, what]) => `−${big(n)} ${what}`)
+    .join(', ');
+}

@@ -32,6 +32,7 @@ from plough.core.scene.document import (
 )
 from plough.core.scene.evaluation import Evaluation, LayerResult
 from plough.core.scene.facets import Ground, Solid, TiledPlacements
+from plough.core.scene.gains import gains_of
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 from plough.core.scene.weight import PROFILES, Weight, weigh_layer
 from plough.service import documents
@@ -46,6 +47,8 @@ from plough.service.api.models import (
     Draft,
     EvaluationOut,
     FindingOut,
+    GainOut,
+    GainsOut,
     KindOut,
     KindsOut,
     LampOut,
@@ -295,6 +298,26 @@ def evaluate(
     east, up, south = (b if a is None else a for a, b in zip((x, y, z), first, strict=True))
     transport = Transport(ctx, scene_id, (east, up, south), True, lambda: None)
     return _evaluation_out(transport, ctx.evaluator.evaluate(document), edits)
+
+
+@router.get("/scenes/{scene_id}/gains")
+def gains(
+    scene_id: str,
+    db: Session,
+    me: Me,
+    ctx: Ctx,
+    x: Axis = 0.0,
+    y: Axis = 2.0,
+    z: Axis = 0.0,
+) -> GainsOut:
+    """By how much the scene is over what its profile bears, seen from (x, y, z) in metres, and what could give way."""
+    document = documents.document_of(db, scene_for(db, me, scene_id))
+    db.commit()  # nothing of the database is held while computing
+    over, found = gains_of(ctx.evaluator, document, (x, y, z))
+    told = [
+        GainOut(layer=g.layer, name=g.name, share=g.share, saves=weight_out(g.saves)) for g in found
+    ]
+    return GainsOut(over=over, gains=told)
 
 
 @router.post("/scenes/{scene_id}/draft")

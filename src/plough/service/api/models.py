@@ -741,6 +741,22 @@ class KindsOut(BaseModel):
     measures: list[MeasureOut] = Field(description="What conditions can be set on.")
 
 
+class GainOut(BaseModel):
+    """A layer of which less is kept at the scene's profile, and what that saves."""
+
+    layer: str
+    name: str
+    share: float = Field(description="Per cent of its placements that would be kept.")
+    saves: WeightOut
+
+
+class GainsOut(BaseModel):
+    """What could give way where a scene is too heavy for its profile."""
+
+    over: dict[str, int] = Field(description="By how much, of what is over.")
+    gains: list[GainOut]
+
+
 class ProfileOut(BaseModel):
     """A target profile."""
 
