@@ -13,6 +13,7 @@ export default defineConfig({
           groups: [
             { name: 'three-core', test: /three[\\/]build[\\/]three\.core/ },
             { name: 'three', test: /three[\\/]build/ },
+            { name: 'meshopt', test: /meshopt_decoder/ }, // what has it compiles WebAssembly as it is read
             { name: 'three-addons', test: /three[\\/]examples/ },
           ],
         },

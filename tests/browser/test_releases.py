@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import httpx
 import pytest
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from tests.browser.conftest import Page, packet
@@ -104,3 +107,61 @@ def test_a_release_is_noted_pinned_and_deleted(
     page.until(lambda: sedge.get(address).status_code == 404, "deleted")
     page.until(lambda: "There is none yet" in page.text("aside"), "none left")
     assert not page.errors()
+
+
+def test_a_profile_is_chosen_and_the_scene_mended_for_it(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    address = f"/api/scenes/{scene_id}"
+
+    def layer() -> dict[str, Any]:
+        layers = sedge.get(address).json()["layers"]
+        return next(x for x in layers if x["id"] == "sedges")  # type: ignore[no-any-return]
+
+    def instances() -> int:
+        return int(sedge.get(f"{address}/evaluation").json()["total"]["instances"])
+
+    body = {"version": layer()["version"], "parameters": {"spacing": 0.6, "fill": 100.0}}
+    assert sedge.patch(f"{address}/layers/sedges", json=body).status_code == 200
+    before = instances()
+    assert before > 4_000, "more than a phone bears"
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "bake")
+    assert not page.all("[aria-label='what could give way']")
+    Select(page.one("[aria-label='target profile']")).select_by_value("phone")
+    page.until(lambda: "Over by" in page.text("[aria-label='what could give way']"), "too heavy")
+    told = page.one("[aria-label^='thin ']").get_attribute("aria-label") or ""
+    share = float(told.split(" to ")[1].removesuffix(" %"))
+    page.one("[aria-label^='thin ']").click()
+    page.until(lambda: layer()["game"].get("phone") == share, "thinned")
+    assert instances() < before
+    page.until(lambda: told not in page.text("aside"), "told anew")
+    page.button("Undo").click()
+    page.until(lambda: layer()["game"].get("phone", 100.0) == 100.0, "undone")
+    assert not page.errors()
+
+
+def test_levels_are_named_by_a_pattern(page: Page, sedge: httpx.Client, scene_id: str) -> None:
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "bake")
+    names = lambda: page.text("[aria-label='names of levels']")  # noqa: E731
+    page.until(lambda: "willow-1-0" in names(), "names by default")
+    field = page.one("[data-field='names'] input")
+
+    def typed(pattern: str) -> None:
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(pattern, Keys.TAB)
+
+    typed("SM_{asset}_{seed}_lod{level}")
+    page.until(lambda: "SM_willow_1_lod0" in names(), "by the pattern")
+    page.one("[aria-label='names of levels'] button").click()
+    page.until(lambda: names().count("SM_") == 10, "ten of them")
+    typed("{asset}_{level}")
+    page.until(lambda: "would be the name of" in names(), "why not")
+    typed("{lod}")
+    page.until(lambda: "no field {lod}" in page.text("body"), "unknown")
+    layers = sedge.get(f"/api/scenes/{scene_id}").json()["layers"]
+    assert layers[-1]["parameters"]["names"] == "{asset}_{level}", "what is no pattern is not kept"
+    assert not [e for e in page.errors() if "422" not in e]

@@ -17,6 +17,7 @@ export type Lamp = components['schemas']['LampOut'];
 export type Variant = components['schemas']['VariantOut'];
 export type Weight = components['schemas']['WeightOut'];
 export type Release = components['schemas']['ReleaseOut'];
+export type Names = components['schemas']['NamesOut'];
 export type Gains = components['schemas']['GainsOut'];
 export type Compared = components['schemas']['ComparedOut'];
 export type Settings = components['schemas']['Settings'];

@@ -4,6 +4,7 @@
   import { api, said, take, type Release } from '../api/client';
   import Field from '../controls/Field.svelte';
   import GiveWay from '../parts/GiveWay.svelte';
+  import LevelNames from '../parts/LevelNames.svelte';
   import ReleaseList from '../parts/ReleaseList.svelte';
   import { app } from '../state/app.svelte';
   import { big, read, size } from '../state/values';
@@ -48,7 +49,7 @@
 </script>
 
 <p class="font-serif text-[17px] leading-[1.6]">
-  Writes one glTF scene for {profile?.title ?? 'the game'}, its levels, a table of placements and a manifest.
+  Writes the scene for {profile?.title ?? 'the game'} as glTF, its levels, a table of placements and a manifest.
 </p>
 
 <section class="rule mt-3 pt-2">
@@ -60,6 +61,7 @@
       disabled={!open.canEdit}
       onchange={(v) => open.edit({ op: 'layer', id: layer.id, parameters: { [r.path]: v } })}
     />
+    {#if r.path === 'names'}<LevelNames {open} pattern={String(read(layer.parameters, r.path))} />{/if}
   {/each}
 </section>
 

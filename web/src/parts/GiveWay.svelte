@@ -36,9 +36,9 @@
 
 <section class="mt-2" aria-label="what could give way">
   <h3 class="text-[13px] text-clay">
-    {#if found}{Object.entries(found.over)
+    {#if found}Over by {Object.entries(found.over)
         .map(([what, by]) => `${what === 'bytes' ? size(by) : big(by)} ${OVER_NAMES[what] ?? what}`)
-        .join(', ')} too many{/if}
+        .join(', ')}{/if}
   </h3>
   {#if failed}<Alert role="alert">{failed}</Alert>
   {:else if !found}<p class="flex items-center gap-2 text-soft" role="status">

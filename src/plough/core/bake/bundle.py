@@ -21,6 +21,7 @@ from plough.core.bake.fit import fit_of
 from plough.core.bake.ground_file import class_facts, ground_mesh, splat_files
 from plough.core.bake.instances import Counts, InstanceWriter, rows_of
 from plough.core.bake.lattice import Lattice, Square, lattice_of
+from plough.core.bake.names import Names
 from plough.core.bake.table import Rows, table_of
 from plough.core.bake.tiled import Shapes, Tiles, bounds_of, layer_facts
 from plough.core.bake.tileset import tileset_files
@@ -96,6 +97,16 @@ class Baker:
                     self.variants[v.label] = v
                     self._numbers[v.label] = self._numbers.get(v.label, 0) + n
 
+    @cached_property
+    def names(self) -> Names:
+        """The names of levels."""
+        return Names(self.parameters.names, self.evaluation.document.name)
+
+    def level_names(self) -> Iterator[str]:
+        """The names of all levels that are written, in order. Raises `ParameterError` where two are the same."""
+        levels = self.library.levels_of if self.parameters.levels else lambda _: 1
+        return self.names.all(self.variants.values(), levels)
+
     def parts(self) -> list[str]:
         """Names of the parts, in order; each is one step of `run`."""
         last = ["manifest.json"] if self.tiled else ["scene.glb", "manifest.json"]
@@ -127,7 +138,7 @@ class Baker:
 
     def _tile_parts(self, images: Images) -> list[Part]:
         """The shapes that tiles draw from, and the tiles."""
-        shapes = Shapes(self.library, self.parameters, images, self._check)
+        shapes = Shapes(self.library, self.parameters, self.names, images, self._check)
         tiles = Tiles(
             self.evaluation,
             self.library,
@@ -175,12 +186,15 @@ class Baker:
 
         Raises:
             TooLargeError: more plain nodes than the limit, or a file beyond what its format holds.
+            ParameterError: two levels would have the same name.
         """
+        for _ in self.level_names():
+            pass
         p = self.parameters
         images = (
             embedded_images(self.library.cache, p.images == "webp") if p.textures else no_images
         )
-        writer = InstanceWriter(GlbBuilder(images), self.library, self.parameters)
+        writer = InstanceWriter(GlbBuilder(images), self.library, self.parameters, self.names)
         numbers = {k: (v, self._numbers[k]) for k, v in self.variants.items()}
         placed = (r.output.placements for r in self.evaluation.layers)
         writer.check_nodes(numbers, sum(p.count for p in placed if p and any(p.spin)))
@@ -191,7 +205,7 @@ class Baker:
             counts = self._tiles_counts()
         else:
             builder = GlbBuilder(images, self._packs)
-            writer = InstanceWriter(builder, self.library, self.parameters)
+            writer = InstanceWriter(builder, self.library, self.parameters, self.names)
             yield self._done("scene.glb", {"scene.glb": self._scene(builder, writer)})
             counts = writer.counts
         yield self._done("manifest.json", {"manifest.json": self._manifest(counts)})
@@ -234,14 +248,14 @@ class Baker:
 
     def _level_files(self, variant: Variant, images: Images) -> dict[str, bytes]:
         return {
-            f"levels/{variant.label}-{d}.glb": self._level_file(variant, d, images)
+            f"levels/{self.names.of(variant, d)}.glb": self._level_file(variant, d, images)
             for d in range(self.library.levels_of(variant))
         }
 
     def _level_file(self, variant: Variant, detail: int, images: Images) -> bytes:
         product = self.library.level(variant, detail, self._check)
         mesh = self.library.exported(variant, detail)
-        name, lamps = f"{variant.label}-{detail}", product.lamps
+        name, lamps = self.names.of(variant, detail), product.lamps
         return mesh_glb(mesh, product.materials, name, images, lamps=lamps, packs=self._packs)
 
     def _dome_file(self, variant: Variant, images: Images) -> dict[str, bytes]:

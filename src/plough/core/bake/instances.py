@@ -8,6 +8,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from plough.core.bake.colliders import box_meshes, collider_meshes
+from plough.core.bake.names import Names
 from plough.core.errors import TooLargeError
 from plough.core.formats.glb import GlbBuilder, Outside
 from plough.core.kinds import Product
@@ -84,12 +85,14 @@ class InstanceWriter:
         builder: GlbBuilder,
         library: Library,
         parameters: BakeParameters,
+        names: Names,
         shapes: Shapes | None = None,
     ) -> None:
         self.counts = Counts()
         self._builder = builder
         self._library = library
         self._p = parameters
+        self._names = names
         self._shapes = shapes
         self._taken: dict[str, list[int]] = {}
         self._meshes: dict[str, Meshes] = {}
@@ -143,7 +146,7 @@ class InstanceWriter:
         if self._shapes is not None:
             return self._take(self._shapes.level(variant, detail))[0]
         materials = self._library.level(variant, detail).materials
-        mesh, name = self._library.exported(variant, detail), f"{variant.label}-{detail}"
+        mesh, name = self._library.exported(variant, detail), self._names.of(variant, detail)
         return self._builder.add_mesh(mesh, materials, name, f"{variant.asset} ")
 
     def _take(self, shape: Shape) -> list[int]:

@@ -13,6 +13,7 @@ from plough.core.arrays import Float64, Int64
 from plough.core.bake.ground_file import class_facts, dressed
 from plough.core.bake.instances import Counts, InstanceWriter, Shape, collider_bodies
 from plough.core.bake.lattice import Lattice, Square
+from plough.core.bake.names import Names
 from plough.core.cache import Cache
 from plough.core.formats.glb import GlbBuilder, Images
 from plough.core.formats.packed import GROUND
@@ -38,27 +39,25 @@ class Shapes:
         self,
         library: Library,
         parameters: BakeParameters,
+        names: Names,
         images: Images,
         check: Callable[[], None],
     ) -> None:
+        self.names = names
         self._library = library
         self._p = parameters
         self.images = images
         self._check = check
         self._made = Cache(2**62)
-        self._labels: dict[str, str] = {}
+        self._first: dict[str, Variant] = {}
 
     def name(self, variants: Iterable[Variant]) -> list[Variant]:
         """Give the variants their files; those that need one of their own."""
-        first = []
-        for v in variants:
-            if self._labels.setdefault(v.key, v.label) == v.label:
-                first.append(v)
-        return first
+        return [v for v in variants if self._first.setdefault(v.key, v).label == v.label]
 
     def level(self, variant: Variant, detail: int) -> Shape:
         """The mesh of a level."""
-        label = f"{self._labels[variant.key]}-{detail}"
+        label = self.names.of(self._first[variant.key], detail)
 
         def make() -> Shape:
             builder = GlbBuilder(self.images, self._p.packing == "meshopt")
@@ -71,7 +70,7 @@ class Shapes:
 
     def bodies(self, variant: Variant) -> Shape | None:
         """The colliders; None where it has none."""
-        label = f"collider-{self._labels[variant.key]}"
+        label = self._first[variant.key].label
 
         def make() -> Shape | None:
             product = self._library.level(variant, 0, self._check)
@@ -80,8 +79,8 @@ class Shapes:
                 return None
             builder = GlbBuilder(packs=self._p.packing == "meshopt")
             for k, body in enumerate(bodies):
-                builder.add_mesh(body, {}, f"{label}-{k}")
-            return Shape(f"shapes/{label}.bin", builder.outside(), len(bodies))
+                builder.add_mesh(body, {}, f"collider-{label}-{k}")
+            return Shape(f"shapes/colliders/{label}.bin", builder.outside(), len(bodies))
 
         return self._made.get((variant.key, "bodies"), make, lambda s: 1)
 
@@ -205,7 +204,7 @@ class Tiles:
         """A square; its nodes lie under one at its middle, on the height 0."""
         packs = self._p.packing == "meshopt"
         builder = GlbBuilder(self.shapes.images, packs)
-        writer = InstanceWriter(builder, self._library, self._p, self.shapes)
+        writer = InstanceWriter(builder, self._library, self._p, self.shapes.names, self.shapes)
         x, z = self.lattice.middle(square)
         middle = np.array([x, 0.0, z])
         roots = self._ground_node(builder, writer, square, middle)

@@ -2,13 +2,29 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, ClassVar, Literal
 
+from pydantic import AfterValidator
+
 from plough.core.matters import Matters, among
-from plough.core.parameters import Numeral, Parameters, choice, flag, number
+from plough.core.parameters import Numeral, Parameters, choice, flag, number, text
 from plough.core.scene.facets import Output
 from plough.core.scene.inputs import Inputs
 from plough.core.scene.registry import layer_kind
+
+NAME_FIELDS = ("scene", "asset", "name", "kind", "seed", "level")
+
+
+def _pattern(text: str) -> str:
+    """A pattern of names, whose fields are all known."""
+    for field in re.findall(r"\{([^{}]*)\}", text):
+        if field not in NAME_FIELDS:
+            known = ", ".join(f"{{{n}}}" for n in NAME_FIELDS)
+            raise ValueError(f"there is no field {{{field}}}; fields are {known}")
+    if re.sub(r"\{[^{}]*\}", "", text).strip("{}") != re.sub(r"\{[^{}]*\}", "", text):
+        raise ValueError("a bracket is without its other half")
+    return text
 
 
 class BakeParameters(Parameters):
@@ -46,6 +62,13 @@ class BakeParameters(Parameters):
         "Levels of detail",
         group="What to write",
         help="MSFT_lod in the scene, and each level as a file of its own.",
+    )
+    names: Annotated[str, AfterValidator(_pattern)] = text(
+        "{asset}-{seed}-{level}",
+        "Names of levels",
+        most=120,
+        group="What to write",
+        help="Of meshes and files. Fields: {scene}, {asset}, {name}, {kind}, {seed}, {level}.",
     )
     domes: bool = flag(
         False,

@@ -10,6 +10,7 @@ from urllib.parse import quote
 from fastapi import APIRouter, Header, Query, Response
 from pydantic import BaseModel
 
+from plough.core.bake.bundle import Baker
 from plough.core.ground.classes import GroundClass
 from plough.core.ground.conditions import MEASURES, Condition, MeasureFacts
 from plough.core.ground.cover import METRES, TONES
@@ -55,6 +56,7 @@ from plough.service.api.models import (
     LayerView,
     LevelOut,
     MeasureOut,
+    NamesOut,
     PackIn,
     PlacementsOut,
     ProfileOut,
@@ -298,6 +300,25 @@ def evaluate(
     east, up, south = (b if a is None else a for a, b in zip((x, y, z), first, strict=True))
     transport = Transport(ctx, scene_id, (east, up, south), True, lambda: None)
     return _evaluation_out(transport, ctx.evaluator.evaluate(document), edits)
+
+
+@router.get("/scenes/{scene_id}/names")
+def names(
+    scene_id: str,
+    db: Session,
+    me: Me,
+    ctx: Ctx,
+    pattern: Annotated[str, Query(max_length=120)] = "",
+) -> NamesOut:
+    """What a bake would call its levels by a pattern such as `{asset}_{seed}_lod{level}`; by default by that of the scene."""
+    document = documents.document_of(db, scene_for(db, me, scene_id))
+    db.commit()  # nothing of the database is held while computing
+    if pattern:
+        last = document.layers[-1]
+        values = {"parameters": {**last.parameters, "names": pattern}}
+        document = with_layer(document, last.model_copy(update=values))
+    found = list(Baker(ctx.evaluator.evaluate(document), ctx.library).level_names())
+    return NamesOut(names=found[:10], total=len(found))
 
 
 @router.get("/scenes/{scene_id}/gains")

@@ -757,6 +757,13 @@ class GainsOut(BaseModel):
     gains: list[GainOut]
 
 
+class NamesOut(BaseModel):
+    """What levels would be called by a pattern."""
+
+    names: list[str] = Field(description="Of the first ten.")
+    total: int
+
+
 class ProfileOut(BaseModel):
     """A target profile."""
 
