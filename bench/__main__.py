@@ -1,6 +1,6 @@
 """``./plough bench``: one table of ratios. Every figure is a median; the yardstick beside it is measured in the same run.
 
-``./plough bench view`` measures the picture in a real browser.
+``./plough bench view`` measures the picture in a real browser, ``./plough bench bake`` bakes.
 """
 
 from __future__ import annotations
@@ -392,5 +392,9 @@ if __name__ == "__main__":
         from bench.view import main as measure_view
 
         measure_view()
+    elif sys.argv[1:] == ["bake"]:
+        from bench.bake import main as measure_bake
+
+        measure_bake()
     else:
         main()

@@ -10,8 +10,9 @@
   const wide = $derived(Math.max(...tiles.map((t) => t[0])) - west + 1);
   const tall = $derived(Math.max(...tiles.map((t) => t[1])) - north + 1);
   const most = $derived(Math.max(...tiles.map((t) => t[3]), 1));
+  const way = (tiles: number, more: string, less: string) => `${Math.abs(tiles * side)} m ${tiles < 0 ? less : more}`;
   const words = ([x, z, instances, triangles]: WeightTile) =>
-    `${(x + 0.5) * side} m east, ${(z + 0.5) * side} m south: ${big(triangles)} triangles, ${instances.toLocaleString('en')} instances`;
+    `${way(x + 0.5, 'east', 'west')}, ${way(z + 0.5, 'south', 'north')}: ${big(triangles)} triangles, ${instances.toLocaleString('en')} instances`;
 </script>
 
 <figure class="my-2" aria-label="weight by tile">

@@ -1,0 +1,114 @@
+"""Bakes: of the demo, by layout and by part, and of grounds of one, four and sixteen times the size.
+
+``./plough bench bake`` prints these alone.
+"""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from collections import defaultdict
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from rich.console import Console
+from rich.table import Table
+
+from bench.table import median, row, table
+from plough.core.bake.bundle import Baker
+from plough.core.cache import Cache
+from plough.core.demo import demo_file, teasel_fen
+from plough.core.kept import Kept
+from plough.core.library import Library
+from plough.core.scene import Evaluation, Evaluator, SceneDocument, read_document
+
+_SIDES = (512, 1024, 2048)  # metres
+
+
+def _baking(document: SceneDocument, **asked: Any) -> SceneDocument:
+    *layers, last = document.layers
+    last = last.model_copy(update={"parameters": {**last.parameters, **asked}})
+    return document.model_copy(update={"layers": (*layers, last)})
+
+
+def _baked(evaluation: Evaluation, library: Library) -> tuple[float, dict[str, float], Baker]:
+    """Seconds, also by sort of part, and what baked."""
+    baker = Baker(evaluation, library)
+    parts: dict[str, float] = defaultdict(float)
+    began = last = time.perf_counter()
+    for name, _ in baker.run():
+        now = time.perf_counter()
+        parts[name.split(" ")[0].split("/")[0]] += now - last
+        last = now
+    return last - began, parts, baker
+
+
+def bake_rows(into: Table) -> None:
+    """The demo in each layout, and tiles of larger and larger grounds."""
+    document = teasel_fen()
+    evaluator = Evaluator(Library(load=demo_file))
+    evaluator.evaluate(document)
+    library = evaluator.library
+    files: dict[str, bytes] = {}
+    for layout in ("whole", "tiles", "tileset"):
+        evaluation = evaluator.evaluate(_baking(document, layout=layout))
+        _baked(evaluation, library)  # textures are drawn
+        seconds, parts, baker = _baked(evaluation, library)
+        size = sum(map(len, baker.files.values()))
+        files = files or baker.files
+        data = np.zeros(size, np.uint8)
+        copy = median(lambda data=data: data.copy(), 5)
+        yardstick = f"a copy of its {size / 1e6:.0f} MB"
+        row(into, f"the demo baked as {layout}, all made before", seconds, yardstick, copy)
+        longest = sorted(parts.items(), key=lambda p: -p[1])[:3]
+        for name, part in longest:
+            row(into, f"  of it {name}", part, yardstick, copy)
+    size = sum(map(len, files.values()))
+    copy = median(lambda: np.zeros(size, np.uint8).copy(), 5)
+    with tempfile.TemporaryDirectory() as folder:
+        kept = Kept(Path(folder) / "kept")
+        kept.keep("demo", files)
+        again = median(lambda: kept.write("demo", Path(folder) / "out"), 5)
+    row(into, "the same from where it is kept", again, f"a copy of its {size / 1e6:.0f} MB", copy)
+    _size_rows(into)
+
+
+def _fen(side: int) -> SceneDocument:
+    """A square of hills with tussocks of a density that hangs on nothing."""
+    tuft = {"id": "tuft", "name": "Tussock", "kind": "tuft", "parameters": {"blades": 12}}
+    ground = {"made_from": "noise", "size": side, "resolution": 2}
+    scatter = {"mix": [{"asset": "tuft"}], "spacing": 3.0, "fill": 60.0}
+    bake = {"layout": "tileset", "tile_side": "64", "textures": False, "splat": "none"}
+    layers = [("ground", "ground", ground), ("tufts", "scatter", scatter), ("bake", "bake", bake)]
+    return read_document(
+        {
+            "version": 4,
+            "name": f"{side} m",
+            "assets": [tuft],
+            "layers": [
+                {"id": i, "kind": k, "name": i.title(), "parameters": p} for i, k, p in layers
+            ],
+        }
+    )
+
+
+def _size_rows(into: Table) -> None:
+    """What a tile costs, however many there are."""
+    first = 0.0
+    for side in _SIDES:
+        evaluator = Evaluator(Library(Cache(2_000_000_000)))
+        evaluation = evaluator.evaluate(_fen(side))
+        _, parts, baker = _baked(evaluation, evaluator.library)
+        many = len(baker.tiles.squares)
+        each = parts["tiles"] / many
+        first = first or each
+        told = f"a tile of {side / 1000:g} km a side: {many} tiles, {baker.tiles.counts[baker.tiles.squares[-1]].instances} things in the last"
+        row(into, told, each, "a tile of the smallest", first, "≤ 1.2")
+
+
+def main() -> None:
+    """Print these rows alone."""
+    out = table()
+    bake_rows(out)
+    Console(width=150).print(out)
