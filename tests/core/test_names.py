@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plough.core.bake.bundle import Baker
-from plough.core.bake.names import Names
+from plough.core.bake.names import LONGEST, Names
 from plough.core.errors import ParameterError
 from plough.core.formats.glb_read import read_json
 from plough.core.layers.bake import NAME_FIELDS, BakeParameters
@@ -78,9 +78,16 @@ def test_whatever_is_typed_a_file_can_be_called_so(pattern: str, scene: str) -> 
     except ParameterError:
         return
     made = Names(pattern, scene).of(LEAF, 1)
-    assert made
+    assert 0 < len(made) <= LONGEST
     assert set(made) <= set("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789._-")
     assert not made.startswith(".")
+
+
+def test_what_is_cut_short_is_told_apart_or_refused() -> None:
+    names = Names("{scene}{scene}{level}", "long " * 16)
+    assert len(names.of(LEAF, 0)) == LONGEST
+    with pytest.raises(ParameterError, match="would be the name of"):
+        list(names.all([LEAF], lambda _: 2))
 
 
 def test_the_fields_are_those_that_are_told() -> None:

@@ -8,7 +8,10 @@ from typing import Any
 
 import httpx
 import pytest
+from sqlalchemy import select
 
+from plough.service.db.session import Database
+from plough.service.db.tables import Release, ReleaseFile
 from tests.conftest import SMALL, Running, signed_in
 from tests.service.test_work import wait
 
@@ -110,6 +113,22 @@ def test_two_releases_are_told_apart_by_layer_asset_and_placement(
     back = sedge.get(f"{scene}/releases/{first}/compare/{second}").json()
     assert sorted(back["added"]) == sorted(found["removed"])
     assert sedge.get(f"{scene}/releases/{first}/compare/99").status_code == 404
+
+
+def test_what_is_too_large_is_not_compared(
+    sedge: httpx.Client, scene: str, database_url: str
+) -> None:
+    number = baked(sedge, scene)
+    database = Database(database_url)
+    with database.session() as db:
+        release = db.scalar(select(Release).where(Release.scene_id == scene.rsplit("/", 1)[1]))
+        assert release is not None
+        table = db.get_one(ReleaseFile, (release.id, "placements.csv"))
+        table.bytes = 2_000_000_000
+    database.close()
+    refused = sedge.get(f"{scene}/releases/{number}/compare/{number}")
+    assert refused.status_code in (413, 422), refused.text
+    assert "2,000,000,000 bytes" in refused.json()["detail"]
 
 
 def test_a_scene_is_taken_back_and_that_is_undone_as_one(sedge: httpx.Client, scene: str) -> None:

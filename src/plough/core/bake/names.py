@@ -9,6 +9,7 @@ from plough.core.errors import ParameterError
 from plough.core.layers.bake import NAME_FIELDS
 from plough.core.library.variants import Variant
 
+LONGEST = 120
 _FIELD = re.compile(r"\{(\w+)\}")
 _UNSAFE = re.compile(r"[^A-Za-z0-9._-]+")
 
@@ -26,7 +27,7 @@ class Names:
         self._scene = scene
 
     def of(self, variant: Variant, detail: int) -> str:
-        """The name of a level; what no file's name can hold becomes a hyphen."""
+        """The name of a level, `LONGEST` letters at most; what no file's name can hold becomes a hyphen."""
         told = {
             "scene": self._scene,
             "asset": variant.asset,
@@ -37,7 +38,7 @@ class Names:
         }
         assert set(told) == set(NAME_FIELDS)
         name = _FIELD.sub(lambda field: told[field[1]], self._pattern)
-        return _UNSAFE.sub("-", name).strip("-.") or "unnamed"
+        return _UNSAFE.sub("-", name).strip("-.")[:LONGEST] or "unnamed"
 
     def all(self, variants: Iterable[Variant], levels: Callable[[Variant], int]) -> Iterator[str]:
         """The names of all levels of `variants`.

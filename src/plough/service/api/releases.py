@@ -19,7 +19,7 @@ from stream_zip import ZIP_64, stream_zip
 
 from plough.core.arrays import Float32
 from plough.core.bake.compare import Baked, compare, read_table
-from plough.core.errors import ParameterError
+from plough.core.errors import ParameterError, TooLargeError
 from plough.core.hashing import digest
 from plough.core.scene.document import read_document
 from plough.service import documents, releases
@@ -49,6 +49,7 @@ _MEDIA = {
     "parquet": "application/vnd.apache.parquet",
 }
 MOST_PART = 4 * PIECE  #: bytes of a file that one request by range is given
+MOST_TABLE = 150_000_000  #: bytes of a table of placements that is compared
 MOST_PLACES = 4000  #: that are told of a comparison, of each sort
 MOST_WIDE, MOST_TALL = 3840, 2160  #: pixels of a still
 router = APIRouter(prefix="/api/scenes/{scene_id}/releases", tags=["releases"], responses=PROBLEMS)
@@ -218,13 +219,22 @@ def _finished(db: Db, scene_id: str, number: int) -> Release:
 
 
 def _table_path(db: Db, release: Release) -> str:
-    path = ReleaseFile.path
+    """The path of a release's table, which is not too large to be compared."""
     found = db.scalar(
-        select(path).where(ReleaseFile.release_id == release.id, path.like("placements.%"))
+        select(ReleaseFile).where(
+            ReleaseFile.release_id == release.id, ReleaseFile.path.like("placements.%")
+        )
     )
     if found is None:
         raise NotFound(f"release {release.number} has no table of placements")
-    return found
+    if found.bytes > MOST_TABLE:
+        raise TooLargeError(
+            "number",
+            f"the table of release {release.number} has {found.bytes:,} bytes; at most {MOST_TABLE:,} are compared here",
+            limit=f"{MOST_TABLE} bytes",
+            value=found.bytes,
+        )
+    return found.path
 
 
 @router.post("/{number}/cancel")
