@@ -135,7 +135,8 @@ def test_a_scene_is_taken_back_and_that_is_undone_as_one(sedge: httpx.Client, sc
     first = baked(sedge, scene)
     was = document(sedge, scene)
     # everything that an edit can do: values, an order, something less, something more, a name
-    edit(sedge, scene, "willows", parameters={"fill": 30.0}, name="Thinned")
+    # (the release says nothing of the tilt: it was left to its default)
+    edit(sedge, scene, "willows", parameters={"fill": 30.0, "tilt": 12.0}, name="Thinned")
     edit(sedge, scene, "sedges", hidden=True)
     version = next(x["version"] for x in sedge.get(scene).json()["layers"] if x["id"] == "holt")
     assert sedge.delete(f"{scene}/layers/holt", params={"version": version}).status_code == 200
