@@ -17,6 +17,7 @@ pytestmark = pytest.mark.browser
 WAYS: dict[str, dict[str, Any]] = {
     "one file": {"textures": False},
     "compressed": {"packing": "meshopt", "images": "webp"},
+    "plain nodes": {"textures": False, "instancing": False},
     "a file a tile": {"layout": "tiles", "tile_side": "64"},
 }
 

@@ -18,12 +18,16 @@ from hypothesis import strategies as st
 from plough.core.bake import tiled
 from plough.core.bake.bundle import Baker, bake
 from plough.core.bake.lattice import Lattice, lattice_of, morton
-from plough.core.bake.tiled import merged
+from plough.core.bake.names import Names
+from plough.core.bake.tiled import Shapes, merged
 from plough.core.bake.tileset import SUBTREE_LEVELS, tileset_files
+from plough.core.formats.glb import Outside, no_images
 from plough.core.formats.glb_read import read_json
 from plough.core.ground import HeightField
 from plough.core.ground.mesh import fit_network, network_tiles
+from plough.core.layers.bake import BakeParameters
 from plough.core.library import Library
+from plough.core.library.variants import Variant, variant_of
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh, Part
 from plough.core.scene import Evaluator
@@ -113,6 +117,21 @@ def test_all_that_stands_stands_in_one_smallest_tile(layout: str) -> None:
         np.testing.assert_allclose(order(at), order(told), atol=2e-4)
     assert set(found) == {r["layer"] for r in rows}
     assert manifest["counts"]["instances"] == len(rows)
+
+
+def test_what_is_equal_is_one_file_whichever_is_asked_for_first() -> None:
+    variants = [variant_of(name, name.title(), "leaf", {}, 1, {}) for name in ("dock", "sorrel")]
+    assert variants[0].key == variants[1].key
+
+    def made(asked: Variant) -> Outside:
+        names = Names("{asset}-{seed}-{level}", "x")
+        shapes = Shapes(Library(), BakeParameters(), names, no_images, lambda: None)
+        assert shapes.name(variants) == variants[:1]
+        shape = shapes.level(asked, 0)
+        assert shape.path == "shapes/dock-1-0.bin"
+        return shape.outside
+
+    assert made(variants[0]) == made(variants[1])
 
 
 @pytest.mark.parametrize("fine", [64, 128 / 8.7, 128 / 0.8])

@@ -63,6 +63,30 @@ def test_what_is_noted_stays_and_what_is_pinned_cannot_be_deleted(
     assert sedge.post(f"{scene}/releases").json()["number"] == number + 1
 
 
+def test_what_the_database_cannot_hold_is_refused(sedge: httpx.Client, scene: str) -> None:
+    number = baked(sedge, scene)
+    address = f"{scene}/releases/{number}"
+    huge = 99_999_999_999_999
+    asked = (
+        ("PATCH", address, {"json": {"notes": "a\x00b"}}),
+        ("GET", f"{address}/files/a%00b", {}),
+        ("GET", f"{address}/compare/{huge}", {}),
+        ("DELETE", f"{scene}/releases/{huge}", {}),
+        ("POST", f"{scene}/releases/{huge}/take-back", {}),
+    )
+    for method, url, more in asked:
+        answer = sedge.request(method, url, **more)  # type: ignore[arg-type]
+        assert answer.status_code in (404, 422), (method, url, answer.text)
+        assert answer.json()["detail"]
+    for url in (
+        f"{scene}/gains?x=nan",
+        f"{scene}/gains?x=1e99",
+        f"{scene}/names?pattern={'x' * 121}",
+    ):
+        assert sedge.get(url).status_code == 422
+    assert sedge.get(address).json()["notes"] == ""
+
+
 def test_what_is_being_baked_is_not_deleted(sedge: httpx.Client, scene: str) -> None:
     number = sedge.post(f"{scene}/releases").json()["number"]
     answer = sedge.delete(f"{scene}/releases/{number}")

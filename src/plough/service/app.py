@@ -12,7 +12,7 @@ from fastapi import FastAPI, Request, WebSocket, WebSocketDisconnect
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DataError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
@@ -128,6 +128,12 @@ def _replayed(_: Request, error: Exception) -> Response:
     return Response(error.answer.model_dump_json(), media_type="application/json")
 
 
+def _cannot_be_kept(_: Request, error: Exception) -> Response:
+    """What the database cannot hold was in the request; nothing is changed."""
+    text = "a text holds the character NUL, or a number is beyond 2^31: neither can be kept"
+    return problem(422, "Not valid", text)
+
+
 def _busy(_: Request, error: Exception) -> Response:
     """The database cannot be reached, or all its connections are in use."""
     detail = "the service is busy, or its database is starting; try again in a few seconds"
@@ -170,6 +176,7 @@ def create_app(url: str, asset_library: str = "") -> FastAPI:
     app.add_exception_handler(HTTPException, _http_problem)
     app.add_exception_handler(PoolTimeout, _busy)
     app.add_exception_handler(OperationalError, _busy)
+    app.add_exception_handler(DataError, _cannot_be_kept)
     app.add_exception_handler(scenes.Replayed, _replayed)
     for router in (
         accounts.router,

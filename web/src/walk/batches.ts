@@ -18,7 +18,7 @@ export class Batch {
   readonly shown: number[];
   private readonly middle = new THREE.Vector3();
   private readonly radius: number;
-  private readonly from = new Map<string, Float32Array>(); // by file
+  private readonly from = new Map<string, Float32Array[]>(); // by file
   private meshes: THREE.InstancedMesh[][] = [];
   private room = 0;
 
@@ -48,10 +48,8 @@ export class Batch {
 
   put(file: string, places: Float32Array) {
     const there = this.from.get(file);
-    const both = new Float32Array((there?.length ?? 0) + places.length);
-    if (there) both.set(there);
-    both.set(places, there?.length ?? 0);
-    this.from.set(file, both);
+    if (there) there.push(places);
+    else this.from.set(file, [places]);
   }
 
   /** Let go of what a file brought; whether nothing is left. */
@@ -76,18 +74,19 @@ export class Batch {
 
   /** Sort by levels, as seen by an eye; what lies outside of the view is left out. */
   fill(eye: THREE.Vector3, view: THREE.Frustum) {
-    const total = [...this.from.values()].reduce((sum, p) => sum + p.length / 16, 0);
+    const all = [...this.from.values()].flat();
+    const total = all.reduce((sum, p) => sum + p.length / 16, 0);
     if (total > this.room) this.make(Math.ceil(total * 1.2));
     this.shown.fill(0);
     const [at, ball, one] = [new THREE.Vector3(), new THREE.Sphere(), new THREE.Matrix4()];
-    for (const places of this.from.values())
+    for (const places of all)
       for (let k = 0; k < places.length; k += 16) {
         one.fromArray(places, k);
         const scale = one.getMaxScaleOnAxis();
         at.copy(this.middle).applyMatrix4(one);
         ball.set(at, this.radius * scale);
         if (!view.intersectsSphere(ball)) continue;
-        const whole = this.from.size * places.length <= 16; // one large thing is as near as its nearest side
+        const whole = total === 1; // one large thing is as near as its nearest side
         const away = at.distanceTo(eye) - (whole ? this.radius * scale : 0);
         const level = levelAt(away / scale, this.switches ?? [], this.levels.length);
         const row = this.shown[level] ?? 0;

@@ -11,7 +11,6 @@ import { wind } from './wind';
 const SKY = 0xc9d6dd; // at the horizon
 const DAY = 4.4; // of the sun
 const LAMPS = 6; // that are lit at once
-const MOVED = 0.75; // metres after which levels are chosen anew
 const SHOT = 120; // metres
 
 /** What is drawn, as the renderer counts it, and what the manifest says that it should be. */
@@ -95,7 +94,7 @@ export class Place implements Eye, Land {
   private readonly dusk = sky(0x05070b, 0x10171f, 0x08090a);
   private readonly solid = new THREE.MeshBasicMaterial({ color: 0xd9764f, wireframe: true });
   private shownBodies: THREE.Group | null = null;
-  private filledAt = new THREE.Vector3(Infinity, 0, 0);
+  private anew = true; // since shadows were drawn
   private asked = 0;
   private rest: ReturnType<typeof setTimeout> | undefined;
   private blowing = false;
@@ -309,7 +308,7 @@ export class Place implements Eye, Land {
 
   /** Draw anew with levels chosen anew. */
   again() {
-    this.filledAt.set(Infinity, 0, 0);
+    this.anew = true;
     this.rest = undefined;
     this.ask();
   }
@@ -345,21 +344,22 @@ export class Place implements Eye, Land {
     const { camera, renderer, scene, sun } = this;
     if (this.blowing) wind.time.value += Math.min(0.1, (now - this.last) / 1000);
     this.last = now;
-    const resting = this.rest === undefined;
-    if (!(camera.position.distanceTo(this.filledAt) < MOVED) || resting) {
-      this.filledAt.copy(camera.position);
-      const view = new THREE.Frustum();
-      view.setFromProjectionMatrix(
-        new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse),
-      );
-      for (const batch of this.batches.values()) batch.fill(camera.position, view);
+    // while it blows, one picture follows another
+    const resting = this.rest === undefined && !this.blowing;
+    const view = new THREE.Frustum();
+    view.setFromProjectionMatrix(
+      new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse),
+    );
+    for (const batch of this.batches.values()) batch.fill(camera.position, view);
+    if (this.anew || resting) {
       sun.target.position.copy(camera.position);
       sun.position.copy(camera.position).add(new THREE.Vector3(90, 110, 60));
       sun.target.updateMatrixWorld();
-      this.light();
-      renderer.shadowMap.needsUpdate = resting;
+      renderer.shadowMap.needsUpdate = true;
+      this.anew = false;
     }
-    renderer.setPixelRatio(resting ? Math.min(devicePixelRatio, 2) : 0.5);
+    this.light();
+    renderer.setPixelRatio(this.rest === undefined ? Math.min(devicePixelRatio, 2) : 0.5);
     renderer.render(scene, camera);
     if (resting) {
       // once more without the shadows, which would be counted, too

@@ -198,14 +198,18 @@ class InstanceWriter:
         self.counts.colliders += placed.count * len(meshes.colliders)
         name = f"{layer}-{variant.label}"
         lights = self._lights(name, variant, meshes.near.lamps, placed)
+        extras: dict[str, Any] = {
+            "asset": variant.asset,
+            "variant": variant.seed,
+            "layer": layer,
+        }
+        if variant.mirror_of:
+            extras["mirrored"] = True
+        extras |= noted or {}
+        if any(spin):
+            extras["spin"] = list(spin)
         if self._p.instancing:
             shared = self._builder.add_instances(placed.position, placed.rotation, placed.scale)
-            extras = {"asset": variant.asset, "variant": variant.seed, "layer": layer}
-            if variant.mirror_of:
-                extras["mirrored"] = True
-            extras |= noted or {}
-            if any(spin):
-                extras["spin"] = list(spin)
             return self._nodes(name, meshes, {"instances": shared}, extras) + lights
         out = lights
         for i in range(placed.count):
@@ -216,16 +220,16 @@ class InstanceWriter:
             }
             own = f"{name}-{int(placed.ids[i]):016x}"
             if any(spin):
-                out.append(self._spinning(own, meshes, at, dict(noted or {}), spin))
+                out.append(self._spinning(own, meshes, at, extras, spin))
             else:
-                out += self._nodes(own, meshes, at, dict(noted or {}))
+                out += self._nodes(own, meshes, at, extras)
         return out
 
     def _spinning(
         self, name: str, meshes: Meshes, at: dict[str, Any], extras: dict[str, Any], spin: Spin
     ) -> int:
         """A node in its place, over one that turns, over all that is drawn and collided with."""
-        drawn = self._nodes(name, meshes, {}, extras | {"spin": list(spin)})
+        drawn = self._nodes(name, meshes, {}, extras)
         turning = self._builder.add_node(f"{name} spin", children=drawn)
         self._turning.setdefault(spin, []).append(turning)
         return self._builder.add_node(f"{name} place", children=[turning], **at)

@@ -57,7 +57,8 @@ class Shapes:
 
     def level(self, variant: Variant, detail: int) -> Shape:
         """The mesh of a level."""
-        label = self.names.of(self._first[variant.key], detail)
+        variant = self._first[variant.key]  # whichever of equal ones is asked for first
+        label = self.names.of(variant, detail)
 
         def make() -> Shape:
             builder = GlbBuilder(self.images, self._p.packing == "meshopt")
