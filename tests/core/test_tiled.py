@@ -207,6 +207,20 @@ def test_tiles_of_ground_meet_whatever_levels_meet(seed: int) -> None:
                 assert along(level[column, row], axis, border) == here
 
 
+@pytest.mark.parametrize("seed", range(3))
+def test_what_is_looked_at_no_further_than_it_must_comes_to_the_same_triangles(seed: int) -> None:
+    surface, none = field(seed), np.empty((0, 2))
+    whole = fit_network(surface, 65, 0.05, none, 0.05, 1e30)
+    for coarsest in (1.0, 4.0, 16.0):
+        network = fit_network(surface, 65, 0.05, none, 0.05, coarsest)
+        assert not np.array_equal(network.need, whole.need), "something was left out"
+        for coarser in (c for c in (1.0, 4.0, 16.0) if c <= coarsest):
+            tiles = network_tiles(network, surface, 16, coarser)
+            for square, mesh in network_tiles(whole, surface, 16, coarser).items():
+                assert np.array_equal(tiles[square].indices, mesh.indices)
+                assert np.array_equal(tiles[square].positions, mesh.positions)
+
+
 def test_ground_in_tiles_is_as_true_as_the_whole() -> None:
     baker, manifest = baked(layout="tiles", tile_side="32")
     assert manifest["ground"]["error_under_placements"] <= 0.02 + 1e-6

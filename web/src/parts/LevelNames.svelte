@@ -21,7 +21,7 @@
   });
 </script>
 
-<div class="mb-1 ml-[118px] text-[12px]" aria-label="names of levels">
+<div class="mb-1 ml-[118px] text-[12px]" role="group" aria-label="names of levels">
   {#if failed}<p class="text-clay" role="alert">{failed}</p>
   {:else if found?.total}
     <ul class="text-soft">

@@ -23,7 +23,7 @@ from plough.core.bake.instances import Counts, InstanceWriter, rows_of
 from plough.core.bake.lattice import Lattice, Square, lattice_of
 from plough.core.bake.names import Names
 from plough.core.bake.table import Rows, table_of
-from plough.core.bake.tiled import Shapes, Tiles, bounds_of, layer_facts
+from plough.core.bake.tiled import GROUND_LEVELS, Shapes, Tiles, bounds_of, layer_facts
 from plough.core.bake.tileset import tileset_files
 from plough.core.cache import Cache
 from plough.core.errors import ParameterError, Superseded
@@ -296,8 +296,11 @@ class Baker:
         ]
         near: Float64 = np.concatenate([np.empty((0, 2)), *places]).astype(np.float64)
         p = self.parameters
+        coarsest = 1.0
+        if self.tiled:
+            coarsest = max(GROUND_LEVELS) if p.layout == "tiles" else 2.0**self.lattice.depth
         fitted = fit_network(
-            surface, samples, p.ground_error / 100, near, p.ground_error_near / 100
+            surface, samples, p.ground_error / 100, near, p.ground_error_near / 100, coarsest
         )
         if not self.tiled:
             return fitted

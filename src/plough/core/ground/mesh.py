@@ -9,12 +9,13 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
 from plough.core.arrays import Float32, Float64, Int64
 from plough.core.ground.surface import Surface
-from plough.core.kernels import kernel
+from plough.core.kernels import kernel, together
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.value import Mesh, Part
 
@@ -39,31 +40,18 @@ class Network:
 
 
 @kernel
-def _corners(index: int, n: int) -> tuple[int, int, int, int, int, int]:
-    """Corners a, b at the ends of the long side and c opposite, of the triangle number `index` of the tree."""
-    k = index + 2
-    ax, ay, bx, by, cx, cy = 0, 0, 0, 0, 0, 0
-    if k & 1:
-        bx, by, cx = n, n, n
-    else:
-        ax, ay, cy = n, n, n
-    k >>= 1
-    while k > 1:
-        mx, my = (ax + bx) >> 1, (ay + by) >> 1
-        if k & 1:
-            bx, by, ax, ay = ax, ay, cx, cy
-        else:
-            ax, ay, bx, by = bx, by, cx, cy
-        cx, cy = mx, my
-        k >>= 1
-    return ax, ay, bx, by, cx, cy
-
-
-@kernel
 def _worst(
-    fine: Float64, tolerance: Float32, a: tuple[int, int], b: tuple[int, int], c: tuple[int, int]
+    fine: Float64,
+    tolerance: Float32,
+    a: tuple[int, int],
+    b: tuple[int, int],
+    c: tuple[int, int],
+    enough: float,
 ) -> float:
-    """The greatest distance of the surface from a triangle, as a share of what is tolerated; corners in steps of `fine`."""
+    """The greatest distance of the surface from a triangle, as a share of what is tolerated; corners in steps of `fine`.
+
+    What exceeds `enough` is not looked at any further.
+    """
     (ax, ay), (bx, by), (cx, cy) = a, b, c
     det = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
     za = fine[ay, ax]
@@ -73,31 +61,95 @@ def _worst(
     worst = 0.0
     sign = 1 if det > 0 else -1
     for y in range(min(ay, by, cy), max(ay, by, cy) + 1):
-        for x in range(min(ax, bx, cx), max(ax, bx, cx) + 1):
-            e0 = ((bx - ax) * (y - ay) - (by - ay) * (x - ax)) * sign
-            e1 = ((cx - bx) * (y - by) - (cy - by) * (x - bx)) * sign
-            e2 = ((ax - cx) * (y - cy) - (ay - cy) * (x - cx)) * sign
-            if e0 >= 0 and e1 >= 0 and e2 >= 0:
-                miss = abs(za + px * (x - ax) + py * (y - ay) - fine[y, x]) / tolerance[y, x]
-                worst = max(worst, miss)
+        first, last = min(ax, bx, cx), max(ax, bx, cx)
+        for sx, sy, ex, ey in ((ax, ay, bx, by), (bx, by, cx, cy), (cx, cy, ax, ay)):
+            rise, off = sign * (sy - ey), sign * (ex - sx) * (y - sy)
+            if rise > 0:
+                first = max(first, sx - off // rise)
+            elif rise < 0:
+                last = min(last, sx + off // -rise)
+            elif off < 0:
+                last = first - 1
+        start = za + py * (y - ay)
+        for x in range(first, last + 1):
+            worst = max(worst, abs(start + px * (x - ax) - fine[y, x]) / tolerance[y, x])
+        if worst > enough:
+            break
     return worst
 
 
 @kernel
-def _needs(fine: Float64, tolerance: Float32, n: int) -> Float32:
-    """(n + 1, n + 1) the greatest miss of the triangles halved at each grid point, and of all below them."""
+def _around(x: int, y: int, step: int, across: bool) -> tuple[int, int, int, int]:
+    """From a point where triangles are halved: to an end of their long side, and to the corner of one of the two; the others lie opposite.
+
+    Args:
+        step: half the side of the squares, in cells, that they lie in.
+        across: the long side is a diagonal of a square; otherwise a side of one.
+    """
+    if across:
+        # from the middle of the square that is four times as large to its corner
+        turn = 1 if (x // (2 * step) + y // (2 * step)) % 2 == 0 else -1
+        return -step, -turn * step, step, -turn * step
+    if y // step % 2 == 0:
+        return -step, 0, 0, step
+    return 0, -step, step, 0
+
+
+@kernel
+def _below(out: Float32, x: int, y: int, step: int, across: bool) -> float:
+    """The greatest of `out` where the halves of the triangles at a point are halved."""
+    n = out.shape[0] - 1
+    ax, ay, cx, cy = _around(x, y, step, across)
+    worst = 0.0
+    for side in (1, -1):
+        ox, oy = x + side * cx, y + side * cy
+        if (across or step > 1) and 0 <= ox <= n and 0 <= oy <= n:
+            worst = max(worst, out[(y + ay + oy) >> 1, (x + ax + ox) >> 1])
+            worst = max(worst, out[(y - ay + oy) >> 1, (x - ax + ox) >> 1])
+    return worst
+
+
+@kernel
+def _missed(
+    out: Float32,
+    fine: Float64,
+    tolerance: Float32,
+    step: int,
+    across: bool,
+    first: int,
+    last: int,
+    enough: float,
+) -> None:
+    """Fill in `out` for the triangles of one size that are halved in the rows from `first` to before `last`."""
+    n = out.shape[0] - 1
+    for row in range(first, last, 2 if across else 1):
+        y = row * step
+        for x in range(step if across or row % 2 == 0 else 0, n + 1, 2 * step):
+            worst = _below(out, x, y, step, across)
+            ax, ay, cx, cy = _around(x, y, step, across)
+            for side in (1, -1):
+                ox, oy = x + side * cx, y + side * cy
+                if worst <= enough and 0 <= ox <= n and 0 <= oy <= n:
+                    a, b = (2 * (x + ax), 2 * (y + ay)), (2 * (x - ax), 2 * (y - ay))
+                    worst = max(worst, _worst(fine, tolerance, a, b, (2 * ox, 2 * oy), enough))
+            out[y, x] = worst
+
+
+def _needs(fine: Float64, tolerance: Float32, n: int, enough: float) -> Float32:
+    """(n + 1, n + 1) the greatest miss of the triangles halved at each grid point, and of all below them; some miss beyond `enough` where it is greater.
+
+    The two triangles that are halved at a point are looked at together, so rows do not hang on each other.
+    """
     out = np.zeros((n + 1, n + 1), np.float32)
-    total = 2 * n * n - 2
-    parents = total - n * n
-    for index in range(total - 1, -1, -1):
-        ax, ay, bx, by, cx, cy = _corners(index, n)
-        mx, my = (ax + bx) >> 1, (ay + by) >> 1
-        worst = _worst(fine, tolerance, (2 * ax, 2 * ay), (2 * bx, 2 * by), (2 * cx, 2 * cy))
-        worst = max(worst, out[my, mx])
-        if index < parents:
-            worst = max(worst, out[(ay + cy) >> 1, (ax + cx) >> 1])
-            worst = max(worst, out[(by + cy) >> 1, (bx + cx) >> 1])
-        out[my, mx] = worst
+    step = 1
+    while step < n:
+        for across in (False, True):
+            rows, middle = n // step + 1, n // (2 * step) | 1
+            bands = ((1, middle), (middle, rows)) if across else ((0, middle), (middle, rows))
+            together(
+                *(partial(_missed, out, fine, tolerance, step, across, *b, enough) for b in bands)
+            )
+        step *= 2
     return out
 
 
@@ -169,7 +221,12 @@ def _mark(tolerance: Float32, near: Float64, radius: float, value: float) -> Non
 
 
 def fit_network(
-    surface: Surface, samples: int, tolerance: float, near: Float64, tolerance_near: float
+    surface: Surface,
+    samples: int,
+    tolerance: float,
+    near: Float64,
+    tolerance_near: float,
+    coarsest: float = 1.0,
 ) -> Network:
     """The coarsest network over a square surface that stays within the tolerances.
 
@@ -177,6 +234,7 @@ def fit_network(
         samples: a side of what the surface is made of; the grid has at least as many.
         tolerance: metres.
         near: (m, 2) places where `tolerance_near` metres hold.
+        coarsest: times the tolerance up to which coarser networks are taken from it.
     """
     x0, z0, x1, z1 = surface.bounds
     n = min(MOST_CELLS, 1 << max(1, math.ceil(math.log2(max(2, samples - 1)))))
@@ -190,7 +248,7 @@ def fit_network(
         if n >= MOST_CELLS or _twist(fine, allowed) <= 1.0:
             break
         n *= 2
-    need = _needs(fine, allowed, n)
+    need = _needs(fine, allowed, n, coarsest)
     return Network(np.ascontiguousarray(fine[::2, ::2]), need, x0, z0, cell)
 
 
@@ -236,21 +294,18 @@ def in_squares(need: Float32, side: int, coarser: float) -> Float32:
     """`need` of a network that misses `coarser` times more, no triangle of which reaches from one square of `side` cells into another."""
     n = need.shape[0] - 1
     out = np.zeros(need.shape, np.float32)
-    total = 2 * n * n - 2
-    parents = total - n * n
-    for index in range(total - 1, -1, -1):
-        ax, ay, bx, by, cx, cy = _corners(index, n)
-        mx, my = (ax + bx) >> 1, (ay + by) >> 1
-        on_side = mx % side == 0 or my % side == 0
-        worst = need[my, mx] if on_side else need[my, mx] / coarser
-        wide = max(ax, bx, cx) - min(ax, bx, cx)
-        high = max(ay, by, cy) - min(ay, by, cy)
-        if max(wide, high) > side:
-            worst = max(worst, np.float32(2.0))
-        if index < parents:
-            worst = max(worst, out[(ay + cy) >> 1, (ax + cx) >> 1])
-            worst = max(worst, out[(by + cy) >> 1, (bx + cx) >> 1])
-        out[my, mx] = max(worst, out[my, mx])
+    step = 1
+    while step < n:
+        for across in (False, True):
+            for row in range(1 if across else 0, n // step + 1, 2 if across else 1):
+                y = row * step
+                for x in range(step if across or row % 2 == 0 else 0, n + 1, 2 * step):
+                    on_side = x % side == 0 or y % side == 0
+                    worst = need[y, x] if on_side else need[y, x] / coarser
+                    if 2 * step > side:
+                        worst = max(worst, np.float32(2.0))
+                    out[y, x] = max(worst, _below(out, x, y, step, across))
+        step *= 2
     return out
 
 
