@@ -17,9 +17,9 @@ from rich.table import Table
 
 from bench.table import median, row, table
 from plough.core.bake.bundle import Baker
+from plough.core.bake.kept import Kept
 from plough.core.cache import Cache
 from plough.core.demo import demo_file, teasel_fen
-from plough.core.kept import Kept
 from plough.core.library import Library
 from plough.core.scene import Evaluation, Evaluator, SceneDocument, read_document
 
@@ -36,12 +36,11 @@ def _baked(evaluation: Evaluation, library: Library) -> tuple[float, dict[str, f
     """Seconds, also by sort of part, and what baked."""
     baker = Baker(evaluation, library)
     parts: dict[str, float] = defaultdict(float)
-    began = last = time.perf_counter()
+    began = time.perf_counter()
     for name, _ in baker.run():
-        now = time.perf_counter()
-        parts[name.split(" ")[0].split("/")[0]] += now - last
-        last = now
-    return last - began, parts, baker
+        if name in baker.done:
+            parts[name.split(" ")[0].split("/")[0]] += baker.done[name].seconds
+    return time.perf_counter() - began, parts, baker
 
 
 def bake_rows(into: Table) -> None:
@@ -55,8 +54,8 @@ def bake_rows(into: Table) -> None:
         evaluation = evaluator.evaluate(_baking(document, layout=layout))
         _baked(evaluation, library)  # textures are drawn
         seconds, parts, baker = _baked(evaluation, library)
-        size = sum(map(len, baker.files.values()))
-        files = files or baker.files
+        size = sum(s.bytes for s in baker.files.values())
+        files = files or baker.contents
         data = np.zeros(size, np.uint8)
         copy = median(lambda data=data: data.copy(), 5)
         yardstick = f"a copy of its {size / 1e6:.0f} MB"
@@ -68,8 +67,8 @@ def bake_rows(into: Table) -> None:
     copy = median(lambda: np.zeros(size, np.uint8).copy(), 5)
     with tempfile.TemporaryDirectory() as folder:
         kept = Kept(Path(folder) / "kept")
-        kept.keep("demo", files)
-        again = median(lambda: kept.write("demo", Path(folder) / "out"), 5)
+        piece = kept.keep("demo", files)
+        again = median(lambda: [kept.read(s) for s in piece.files.values()], 5)
     row(into, "the same from where it is kept", again, f"a copy of its {size / 1e6:.0f} MB", copy)
     _size_rows(into)
 
@@ -103,7 +102,7 @@ def _size_rows(into: Table) -> None:
         many = len(baker.tiles.squares)
         each = parts["tiles"] / many
         first = first or each
-        told = f"a tile of {side / 1000:g} km a side: {many} tiles, {baker.tiles.counts[baker.tiles.squares[-1]].instances} things in the last"
+        told = f"a tile of {side / 1000:g} km a side: {many} tiles, {baker.done[baker.tiles.path(baker.tiles.squares[-1])].piece.says['counts']['instances']} things in the last"
         row(into, told, each, "a tile of the smallest", first, "≤ 1.2")
 
 

@@ -466,19 +466,26 @@ def bake(
             "--cache", help="A folder of earlier bakes: what is the same is copied from there."
         ),
     ] = None,
+    workers: Annotated[
+        int,
+        typer.Option(
+            min=0,
+            max=256,
+            envvar="PLOUGH_WORKERS",
+            help="Processes that make the parts; 0 for threads of this one.",
+        ),
+    ] = 0,
+    scheduler: Annotated[
+        str,
+        typer.Option(
+            envvar="PLOUGH_SCHEDULER",
+            help="Address of a dask scheduler, such as tcp://host:8786; its workers share the folder of --cache.",
+        ),
+    ] = "",
 ) -> None:
     """Bake a scene document into a folder: the scene or its tiles, placements, manifest.json, levels/, images/."""
-    from plough.core.kept import Kept
-
-    kept = Kept(cache) if cache else None
-    names = sorted(f.name for f in files.iterdir()) if files and files.is_dir() else []
-    key = Kept.key(_read(path), profile, only, set_ or [], names) if kept else ""
-    found = kept.write(key, out) if kept else None
-    if found is not None:
-        _baked(out, *found, as_json)
-        return
-    from plough.core.bake.bundle import Baker
-    from plough.core.parameters import with_values
+    from plough.core.bake.folder import key_of_bake, opened, workers_of
+    from plough.core.bake.pieces import Damaged, Stored
     from plough.core.scene.weight import PROFILES
 
     settings = _settings(set_ or [])
@@ -488,30 +495,60 @@ def bake(
             f"there is no profile {profile!r}; profiles are {', '.join(PROFILES)}",
             value=profile,
         )
+    names = sorted(f.name for f in files.iterdir()) if files and files.is_dir() else []
+    key = key_of_bake(_read(path), profile, only, settings, names)
 
     def asked(document: SceneDocument) -> SceneDocument:
+        from plough.core.parameters import with_values
+
         own = document.settings.model_copy(update={"profile": profile} if profile else {})
         *layers, last = document.layers
         last = last.model_copy(update={"parameters": with_values(last.parameters, settings)})
         return document.model_copy(update={"settings": own, "layers": (*layers, last)})
 
-    evaluation, library = _evaluated(path, files, asked)
-    baker = Baker(evaluation, library, [name for name in only.split(",") if name])
-    known = len(baker.parts())
-    for done, (name, made) in enumerate(baker.run(), start=1):
+    def write(found: dict[str, Stored]) -> None:
+        for file, stored in found.items():
+            target = out / file
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(pieces.read(stored))
+
+    def say(done: int, known: int, name: str) -> None:
         if as_json:
             print(json.dumps({"done": done, "known": known, "part": name}), flush=True)
         else:
             print(f"\r{done} of {known} · {name:<60}", end="", file=sys.stderr, flush=True)
-        for file, data in made.items():
-            target = out / file
-            target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_bytes(data)
-    if kept:
-        kept.keep(key, baker.files)
-    if not as_json:
-        print(file=sys.stderr)
-    _baked(out, len(baker.files), sum(map(len, baker.files.values())), as_json)
+
+    def made() -> dict[str, Stored]:
+        whole = pieces.known([key]).get(key)
+        if whole is not None:
+            write(whole.files)
+            return whole.files
+        from plough.core.bake.bundle import Baker
+
+        evaluation, library = _evaluated(path, files, asked)
+        layers = [name for name in only.split(",") if name]
+        baker = Baker(evaluation, library, layers, pieces, graph)
+        known = len(baker.parts())
+        for done, (name, new) in enumerate(baker.run(), start=1):
+            say(done, known, name)
+            write(new)
+        if not as_json:
+            print(file=sys.stderr)
+        pieces.keep(key, baker.files)
+        return baker.files
+
+    with opened(cache, shared=workers > 0) as (pieces, folder):
+        graph = workers_of(folder, files, workers, scheduler)
+        try:
+            while True:
+                try:
+                    found = made()
+                    break
+                except Damaged as error:  # it is forgotten, and made anew
+                    print(f"plough: {error}; it is made anew", file=sys.stderr)
+        finally:
+            graph.close()
+    _baked(out, len(found), sum(s.bytes for s in found.values()), as_json)
 
 
 def _baked(out: Path, files: int, size: int, as_json: bool) -> None:
@@ -560,6 +597,22 @@ def work(
     connect: Annotated[
         str, typer.Option(envvar="PLOUGH_DATABASE_URL", help="Address of the database.")
     ] = "",
+    workers: Annotated[
+        int,
+        typer.Option(
+            min=0,
+            max=256,
+            envvar="PLOUGH_WORKERS",
+            help="Processes that make the parts of bakes; 0 for threads of this one.",
+        ),
+    ] = 0,
+    scheduler: Annotated[
+        str,
+        typer.Option(
+            envvar="PLOUGH_SCHEDULER",
+            help="Address of a dask scheduler whose workers make them, such as tcp://host:8786; they reach the database, too.",
+        ),
+    ] = "",
 ) -> None:
     """Take jobs of a running Plough until stopped."""
     import asyncio
@@ -568,10 +621,10 @@ def work(
     from plough.service.work import work as run
 
     if connect:
-        asyncio.run(run(connect))
+        asyncio.run(run(connect, workers, scheduler))
         return
     with database() as url:
-        asyncio.run(run(url))
+        asyncio.run(run(url, workers, scheduler))
 
 
 @app.command()

@@ -16,7 +16,7 @@ import pytest
 import trimesh
 
 from plough.core.bake.bundle import Baker, bake
-from plough.core.errors import Superseded, TooLargeError
+from plough.core.errors import TooLargeError
 from plough.core.formats import glb
 from plough.core.formats.glb_read import read_json
 from plough.core.hashing import digest
@@ -179,23 +179,26 @@ def test_images_of_levels_lie_beside_them_each_once_or_inside() -> None:
     assert beside["scene.glb"] == inside["scene.glb"], "it holds its images in either case"
 
 
-def test_a_bake_that_is_left_stops() -> None:
+def test_a_bake_that_is_left_stops(monkeypatch: pytest.MonkeyPatch) -> None:
     library = Library()
     baker = Baker(Evaluator(library).evaluate(small()), library)
+    made: list[str] = []
+    kept = baker.pieces.keep
+    monkeypatch.setattr(baker.pieces, "keep", lambda k, *more: made.append(k) or kept(k, *more))
     parts = baker.run()
     next(parts)
     before = threading.active_count()
     assert before > 1
     parts.close()
     assert threading.active_count() < before
-    with pytest.raises(Superseded):
-        baker._check()
+    assert len(made) < len(baker.parts())
 
 
 def test_the_parts_are_known_beforehand() -> None:
     library = Library()
     baker = Baker(Evaluator(library).evaluate(small()), library)
     assert [name for name, _ in baker.run()] == baker.parts()
+    assert list(baker.done) == baker.parts()[:-1]
 
 
 def test_another_process_bakes_the_same_bytes(tmp_path: Path) -> None:
@@ -275,7 +278,9 @@ def test_the_table_reads_back_as_the_same_numbers_a_long_way_out() -> None:
     library = Library()
     evaluation = Evaluator(library).evaluate(read_document(values))
     baker = Baker(evaluation, library)
-    rows = list(csv.DictReader(io.StringIO(baker._table().decode())))
+    for _ in baker.run():
+        pass
+    rows = list(csv.DictReader(io.StringIO(baker.read("placements.csv").decode())))
     placed = evaluation.layer("willows").output.placements
     assert placed is not None
     x = np.array([r["px"] for r in rows], np.float32)

@@ -46,11 +46,11 @@ def test_files_and_meshes_are_called_so(layout: str) -> None:
         assert name.startswith("SM_")
         assert f"{folder}/{name}.{ending}" in made.files
     scenes = [p for p in made.files if p == "scene.glb" or p.startswith("tiles/")]
-    meshes = {m["name"] for p in scenes for m in read_json(made.files[p])["meshes"]}
+    meshes = {m["name"] for p in scenes for m in read_json(made.read(p))["meshes"]}
     if layout == "tileset":  # which holds the levels that are seen
         names = [n for n in names if n.endswith("_lod0")]
     assert set(names) <= meshes
-    listed = {f["path"] for f in json.loads(made.files["manifest.json"])["files"]}
+    listed = {f["path"] for f in json.loads(made.read("manifest.json"))["files"]}
     assert listed == set(made.files) - {"manifest.json"}
 
 

@@ -18,21 +18,17 @@ from hypothesis import strategies as st
 from plough.core.bake import tiled
 from plough.core.bake.bundle import Baker, bake
 from plough.core.bake.lattice import Lattice, lattice_of, morton
-from plough.core.bake.names import Names
-from plough.core.bake.tiled import Shapes, merged
+from plough.core.bake.tiled import merged
 from plough.core.bake.tileset import SUBTREE_LEVELS, tileset_files
-from plough.core.formats.glb import Outside, no_images
 from plough.core.formats.glb_read import read_json
 from plough.core.ground import HeightField
 from plough.core.ground.mesh import fit_network, network_tiles
-from plough.core.layers.bake import BakeParameters
 from plough.core.library import Library
-from plough.core.library.variants import Variant, variant_of
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh, Part
-from plough.core.scene import Evaluator
+from plough.core.scene import Evaluator, read_document
 from tests.core.test_bake import sound
-from tests.core.test_scene import small
+from tests.core.test_scene import SMALL, small
 
 
 def baked(**asked: Any) -> tuple[Baker, dict[str, Any]]:
@@ -41,7 +37,7 @@ def baked(**asked: Any) -> tuple[Baker, dict[str, Any]]:
     baker = Baker(Evaluator(library).evaluate(small(bake=asked)), library)
     for _ in baker.run():
         pass
-    return baker, json.loads(baker.files["manifest.json"])
+    return baker, json.loads(baker.read("manifest.json"))
 
 
 def rows_of(files: dict[str, bytes]) -> list[dict[str, str]]:
@@ -76,23 +72,24 @@ def instances_in(data: bytes) -> dict[str, list[Any]]:
 def test_tiles_are_valid_and_the_same_each_time(layout: str, packing: str, tmp_path: Path) -> None:
     asked = {"layout": layout, "tile_side": "32", "packing": packing}
     baker, manifest = baked(**asked)
-    assert baked(**asked)[0].files == baker.files
+    files = baker.contents
+    assert baked(**asked)[0].contents == files
     assert baker.parts()[-1] == "manifest.json"
     assert "scene.glb" not in baker.files
-    sound(baker.files, tmp_path)
+    sound(files, tmp_path)
     assert {f["path"] for f in manifest["files"]} == set(baker.files) - {"manifest.json"}
     assert all(f["is"] for f in manifest["files"])
     for tile in manifest["tiles"]["list"]:
-        for buffer in read_json(baker.files[tile["path"]])["buffers"]:
+        for buffer in read_json(files[tile["path"]])["buffers"]:
             if "uri" in buffer:
                 name = buffer["uri"].removeprefix("../")
-                assert buffer["byteLength"] == len(baker.files[name])
+                assert buffer["byteLength"] == len(files[name])
 
 
 @pytest.mark.parametrize("layout", ["tiles", "tileset"])
 def test_all_that_stands_stands_in_one_smallest_tile(layout: str) -> None:
     baker, manifest = baked(layout=layout, tile_side="32")
-    rows = rows_of(baker.files)
+    rows = rows_of(baker.contents)
     depth = baker.lattice.depth
     assert depth == 2
     smallest = [t for t in manifest["tiles"]["list"] if t["level"] == depth]
@@ -100,7 +97,7 @@ def test_all_that_stands_stands_in_one_smallest_tile(layout: str) -> None:
     found: dict[str, list[Any]] = {}
     for tile in smallest:
         x0, z0, x1, z1 = tile["bounds"]
-        for layer, places in instances_in(baker.files[tile["path"]]).items():
+        for layer, places in instances_in(baker.read(tile["path"])).items():
             at = np.concatenate(places)
             assert tile["instances"] >= len(at)
             assert (at[:, 0] >= x0 - 1e-4).all()
@@ -119,19 +116,29 @@ def test_all_that_stands_stands_in_one_smallest_tile(layout: str) -> None:
     assert manifest["counts"]["instances"] == len(rows)
 
 
-def test_what_is_equal_is_one_file_whichever_is_asked_for_first() -> None:
-    variants = [variant_of(name, name.title(), "leaf", {}, 1, {}) for name in ("dock", "sorrel")]
-    assert variants[0].key == variants[1].key
-
-    def made(asked: Variant) -> Outside:
-        names = Names("{asset}-{seed}-{level}", "x")
-        shapes = Shapes(Library(), BakeParameters(), names, no_images, lambda: None)
-        assert shapes.name(variants) == variants[:1]
-        shape = shapes.level(asked, 0)
-        assert shape.path == "shapes/dock-1-0.bin"
-        return shape.outside
-
-    assert made(variants[0]) == made(variants[1])
+def test_what_is_equal_is_one_file_whatever_it_is_called() -> None:
+    values = json.loads(json.dumps(SMALL))
+    first = values["assets"][0]
+    values["assets"].append({**first, "id": "twin", "name": "Twin"})
+    layer = next(x for x in values["layers"] if "mix" in x["parameters"])
+    layer["parameters"]["mix"].append({**layer["parameters"]["mix"][0], "asset": "twin"})
+    values["layers"][-1]["parameters"] |= {"layout": "tiles", "textures": False, "splat": "none"}
+    library = Library()
+    baker = Baker(Evaluator(library).evaluate(read_document(values)), library)
+    for _ in baker.run():
+        pass
+    assert {first["id"], "twin"} <= {v.asset for v in baker.variants.values()}
+    shapes = [p for p in baker.files if p.startswith("shapes/")]
+    assert not any("twin" in p for p in shapes)
+    assert len({baker.files[p].hash for p in shapes}) == len(shapes)
+    drawn = {
+        node["extras"]["asset"]
+        for path in baker.files
+        if path.startswith("tiles/")
+        for node in read_json(baker.read(path))["nodes"]
+        if "asset" in node.get("extras", {})
+    }
+    assert {first["id"], "twin"} <= drawn
 
 
 @pytest.mark.parametrize("fine", [64, 128 / 8.7, 128 / 0.8])
@@ -148,9 +155,9 @@ def test_farther_tiles_hold_what_is_large_with_fewer_triangles(
     standing = [sum(t["instances"] for t in by_level[level]) for level in (0, 1, 2)]
     assert 0 < standing[0] <= standing[1] <= standing[2]
     # what a tile leaves out is smaller than what it tells as its error
-    error = json.loads(baker.files["tileset.json"])["root"]["geometricError"]
-    rows = rows_of(baker.files)
-    kept = instances_in(baker.files[by_level[0][0]["path"]])
+    error = json.loads(baker.read("tileset.json"))["root"]["geometricError"]
+    rows = rows_of(baker.contents)
+    kept = instances_in(baker.read(by_level[0][0]["path"]))
     for result in baker.evaluation.layers:
         placed = result.output.placements
         if placed is None:

@@ -34,7 +34,8 @@ from plough.core.scene import Evaluator, read_document
 from plough.service import releases
 from plough.service.db.session import Database
 from plough.service.db.tables import Account, Blob, Release, ReleaseFile, Result, Scene
-from plough.service.results import Results, _keep_blobs, file_loader, keep_model
+from plough.service.pieces import DatabasePieces
+from plough.service.results import Results, file_loader, keep_blobs, keep_model
 from plough.service.work import CARD, run_bake, run_preparing
 from tests.conftest import SMALL, Running, signed_in
 from tests.models import BROKEN
@@ -371,10 +372,11 @@ def test_a_piece_that_is_written_again_is_not_tidied_away(
         db.add(Blob(hash=digest(data), data=data, at=YESTERDAY))
         release = db.scalar(select(Release.id).where(Release.scene_id == scene_id))
     with database.session() as db:
-        _keep_blobs(db, {digest(data): data})
+        keep_blobs(db, {digest(data): data})
     results.tidy()
     assert release is not None
-    results.write_file(release, 99, "again.bin", data)
+    piece = DatabasePieces(database).keep("again", {"again.bin": data})
+    results.give_files(release, piece.files, 99)
     assert b"".join(results.read_pieces([digest(data)])) == data
     database.close()
 

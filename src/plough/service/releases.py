@@ -7,14 +7,16 @@ changes. It is put in the job queue in the transaction that makes it.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any
 
 import orjson
-from sqlalchemy import select, text, update
+from sqlalchemy import bindparam, delete, insert, select, text, update
 from sqlalchemy.orm import Session as Db
 
-from plough.service.db.tables import Release
+from plough.core.bake.workers import Done
+from plough.service.db.tables import Release, ReleasePart
 from plough.service.scenes import notify
 
 TASK, QUEUE = "plough.bake", "bake"
@@ -29,6 +31,7 @@ _FROM = {
     "failed": ("queued", "running"),
     "cancelled": OPEN,
 }
+_TOLD = 400  #: parts that one message tells of; messages have a limit
 _SILENT = 20  #: seconds without a heartbeat after which a worker is taken for dead
 
 _DEFER = text(
@@ -47,8 +50,10 @@ _LEFT = text(
 )
 
 
-def move(db: Db, release_id: int, state: str, **values: Any) -> Release | None:
-    """Give a release another state, and other values, and tell everyone who looks at its scene.
+def move(
+    db: Db, release_id: int, state: str, fresh: Sequence[int] = (), **values: Any
+) -> Release | None:
+    """Give a release another state, and other values, and tell everyone who looks at its scene, also of `fresh` parts.
 
     Returns:
         None when it is gone, or in a state from which there is no way to `state`; nothing is changed then.
@@ -64,13 +69,55 @@ def move(db: Db, release_id: int, state: str, **values: Any) -> Release | None:
     if moved is None:
         return None
     release = db.get_one(Release, release_id, populate_existing=True)
-    tell(db, release)
+    tell(db, release, fresh=fresh)
     return release
 
 
-def tell(db: Db, release: Release, state: str | None = None) -> None:
-    """Tell everyone who looks at the scene how far the release is, or in which other `state`."""
-    progress = {n: getattr(release, n) for n in ("state", "done", "known", "part")}
+class Parts:
+    """How far the parts of a bake are, written now and then."""
+
+    def __init__(self, release_id: int, names: Sequence[str]) -> None:
+        self._release = release_id
+        self._ordinals = {name: k for k, name in enumerate(names)}
+        self._fresh: dict[int, dict[str, Any]] = {}
+
+    def begin(self, db: Db) -> None:
+        """Write that all parts are waited for; those of an earlier run are forgotten."""
+        db.execute(delete(ReleasePart).where(ReleasePart.release_id == self._release))
+        rows = [
+            {"release_id": self._release, "ordinal": k, "name": name[:300], "state": "waiting"}
+            for name, k in self._ordinals.items()
+        ]
+        db.execute(insert(ReleasePart), rows)
+
+    def done(self, done: Done | None, name: str) -> None:
+        """Take note of a part that is there; `done` tells who made it."""
+        self._fresh[self._ordinals[name]] = {
+            "b_release": self._release,
+            "b_ordinal": self._ordinals[name],
+            "state": "made" if done is None or done.where else "there",
+            "seconds": 0.0 if done is None else done.seconds,
+            "place": "" if done is None else done.where[:80],
+        }
+
+    def write(self, db: Db) -> list[int]:
+        """Write what was noted since; the ordinals of it."""
+        rows = list(self._fresh.values())
+        if rows:
+            own = (ReleasePart.release_id == bindparam("b_release")) & (
+                ReleasePart.ordinal == bindparam("b_ordinal")
+            )
+            db.connection().execute(update(ReleasePart).where(own), rows)
+        self._fresh = {}
+        return [row["b_ordinal"] for row in rows]
+
+
+def tell(db: Db, release: Release, state: str | None = None, fresh: Sequence[int] = ()) -> None:
+    """Tell everyone who looks at the scene how far the release is, or in which other `state`; `fresh` are ordinals of parts that came to be there."""
+    progress: dict[str, Any] = {n: getattr(release, n) for n in ("state", "done", "known", "part")}
+    if fresh:
+        progress["fresh"] = list(fresh[:_TOLD])
+        progress["more"] = len(fresh) > _TOLD
     if state is not None:
         progress["state"] = state
     notify(db, release.scene_id, {"type": "release", "release": release.number, **progress})

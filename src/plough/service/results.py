@@ -9,11 +9,11 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import UTC, datetime, timedelta
 from threading import Lock
 
-import orjson
 from sqlalchemy import delete, func, select, text, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session as Db
 
+from plough.core.bake.pieces import Stored
 from plough.core.errors import FormatError
 from plough.core.formats.glb import Images
 from plough.core.formats.images import encode
@@ -21,10 +21,17 @@ from plough.core.hashing import digest, key_of
 from plough.core.kernels import core_key
 from plough.core.mesh.material import Material
 from plough.service.db.session import Database
-from plough.service.db.tables import Blob, Model, ModelPiece, Picture, ReleaseFile, Result
+from plough.service.db.tables import (
+    Blob,
+    Model,
+    ModelPiece,
+    Picture,
+    Piece,
+    ReleaseFile,
+    Result,
+)
 
 PIECE = 3_500_000  #: bytes of one blob at most
-_LIST = "files"  # of a bake that is kept: the name of what lists its files
 
 
 def file_loader(database: Database) -> Callable[[str], bytes]:
@@ -117,7 +124,7 @@ class Results:
         names = {name: self.put(data) for name, data in made.items()}
         if keep and all(len(data) <= PIECE for data in made.values()):
             with self.database.session() as db:
-                _keep_blobs(db, {names[n]: data for n, data in made.items()})
+                keep_blobs(db, {names[n]: data for n, data in made.items()})
                 _keep_result(db, key, names)
             return self._know(key, names, time.monotonic())
         return self._know(key, names)
@@ -169,42 +176,18 @@ class Results:
 
         return images
 
-    def write_file(self, release_id: int, ordinal: int, path: str, data: bytes) -> None:
-        """Keep a file of a release; pieces that are there already are not written again."""
-        pieces = [data[i : i + PIECE] for i in range(0, len(data), PIECE)] or [b""]
-        names = [digest(p) for p in pieces]
+    def give_files(self, release_id: int, files: Mapping[str, Stored], first: int = 0) -> None:
+        """Give a release files that are kept, from the ordinal `first` on."""
         with self.database.session() as db:
-            _keep_blobs(db, dict(zip(names, pieces, strict=True)))
-            _tell_file(db, release_id, ordinal, path, len(data), names)
-
-    def keep_bake(self, key: str, release_id: int) -> None:
-        """Keep which files came of what `key` tells: those of a release that is whole."""
-        with self.database.session() as db:
-            rows = db.scalars(
-                select(ReleaseFile)
-                .where(ReleaseFile.release_id == release_id)
-                .order_by(ReleaseFile.ordinal)
-            ).all()
-            listed = orjson.dumps([[r.path, r.bytes, r.pieces] for r in rows])
-            name = digest(listed)
-            blobs = {_LIST: name, **{p: p for r in rows for p in r.pieces}}
-            _keep_blobs(db, {name: listed})
-            _keep_result(db, key_of(core_key(), key), blobs)
-
-    def write_kept(self, key: str, release_id: int) -> int | None:
-        """Give a release the files that came of what `key` tells, without making or moving any; their bytes, or None where they are not all there."""
-        names = self.known(key)
-        listed = self.get(names[_LIST]) if names else None
-        if names is None or listed is None:
-            return None
-        files = orjson.loads(listed)
-        with self.database.session() as db:
-            db.execute(
-                update(Blob).where(Blob.hash.in_(list(names.values()))).values(at=func.now())
-            )
-            for ordinal, (path, size, pieces) in enumerate(files):
-                _tell_file(db, release_id, ordinal, path, size, pieces)
-        return int(sum(size for _, size, _ in files))
+            for ordinal, (path, stored) in enumerate(files.items(), first):
+                values = {
+                    "ordinal": ordinal,
+                    "bytes": stored.bytes,
+                    "pieces": list(stored.blobs),
+                }
+                row = insert(ReleaseFile).values(release_id=release_id, path=path, **values)
+                same = ["release_id", "path"]
+                db.execute(row.on_conflict_do_update(index_elements=same, set_=values))
 
     def pieces_of(self, release_id: int, path: str) -> list[str]:
         """The pieces of a file of a release."""
@@ -233,11 +216,13 @@ class Results:
         with self._lock:
             self._kept.clear()
         with self.database.session() as db:
-            db.execute(delete(Result).where(Result.used < datetime.now(UTC) - unused_for))
+            for kept in (Result, Piece):
+                db.execute(delete(kept).where(kept.used < datetime.now(UTC) - unused_for))
             gone = db.execute(
                 text(
                     "DELETE FROM blob WHERE at < now() - interval '1 day' AND NOT EXISTS (SELECT 1"
                     " FROM release_file f WHERE f.pieces ? blob.hash) AND NOT EXISTS (SELECT 1"
+                    " FROM piece p WHERE p.blobs ? blob.hash) AND NOT EXISTS (SELECT 1"
                     " FROM result r, jsonb_each_text(r.blobs) b WHERE b.value = blob.hash)"
                 )
             )
@@ -251,14 +236,6 @@ def _keep_result(db: Db, key: str, blobs: Mapping[str, str]) -> None:
     db.execute(row.on_conflict_do_update(index_elements=["key"], set_=same))
 
 
-def _tell_file(
-    db: Db, release_id: int, ordinal: int, path: str, size: int, pieces: list[str]
-) -> None:
-    values = {"ordinal": ordinal, "bytes": size, "pieces": pieces}
-    row = insert(ReleaseFile).values(release_id=release_id, path=path, **values)
-    db.execute(row.on_conflict_do_update(index_elements=["release_id", "path"], set_=values))
-
-
 def _all_there(db: Db, names: Iterable[str]) -> bool:
     """Whether the database holds all of the blobs."""
     wanted = set(names)
@@ -266,7 +243,7 @@ def _all_there(db: Db, names: Iterable[str]) -> bool:
     return found == len(wanted)
 
 
-def _keep_blobs(db: Db, blobs: Mapping[str, bytes]) -> None:
+def keep_blobs(db: Db, blobs: Mapping[str, bytes]) -> None:
     """Write blobs; those that are there already are marked as in use, so that tidying leaves them alone."""
     touched = update(Blob).where(Blob.hash.in_(list(blobs))).values(at=func.now())
     there = set(db.scalars(touched.returning(Blob.hash)))

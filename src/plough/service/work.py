@@ -9,8 +9,11 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
+import math
 import signal
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Sequence
+from typing import Any
 
 import orjson
 import psycopg
@@ -20,10 +23,13 @@ from sqlalchemy import select, update
 from sqlalchemy.exc import DBAPIError
 
 from plough.core.bake.bundle import Baker
+from plough.core.bake.graph import Graph
+from plough.core.bake.workers import Threads, Workers
 from plough.core.cache import Cache
 from plough.core.errors import PloughError
 from plough.core.formats.images import jpeg
 from plough.core.hashing import key_of
+from plough.core.kernels import core_key
 from plough.core.library import Library
 from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.picture import draw_scene
@@ -31,6 +37,7 @@ from plough.service import documents, releases
 from plough.service.db.session import Database
 from plough.service.db.tables import Scene
 from plough.service.meshes import prepare
+from plough.service.pieces import DatabaseOpener, DatabasePieces
 from plough.service.results import Results, file_loader
 
 CARD = (640, 360)  #: pixels of the picture on a scene's card
@@ -53,11 +60,13 @@ def run_bake(
     library: Library,
     release_id: int,
     interrupted: Callable[[], bool] = lambda: False,
+    workers: Workers | None = None,
 ) -> None:
     """Bake a release and keep its files; one that has ended is left as it is.
 
     Args:
-        interrupted: called between parts; True ends the run, so that another can take it up.
+        interrupted: called now and then; True ends the run, so that another can take it up.
+        workers: who makes its parts; by default threads of this process.
 
     Raises:
         Interrupted: it is to be taken up again.
@@ -71,7 +80,9 @@ def run_bake(
                 return
             document = release.document
         try:
-            _bake(database, results, library, release_id, document, interrupted)
+            _bake(
+                database, results, library, release_id, document, interrupted, workers or Threads()
+            )
         except Stopped:
             _end(database, release_id, "cancelled")
         except PloughError as error:
@@ -130,10 +141,13 @@ def _picture(database: Database, scene_id: str, evaluation: Evaluation, library:
         db.execute(update(Scene).where(without).values(picture=data))
 
 
-def _end(database: Database, release_id: int, state: str, **values: object) -> None:
+def _end(database: Database, release_id: int, state: str, **values: Any) -> None:
     with database.session() as db:
         if releases.move(db, release_id, state, **values) is None:
             releases.move(db, release_id, "cancelled")  # it was to be stopped meanwhile
+
+
+_EVERY = 0.25  #: seconds between two looks at whether a bake is wanted still, and two reports
 
 
 def _bake(
@@ -143,8 +157,16 @@ def _bake(
     release_id: int,
     document: dict[str, object],
     interrupted: Callable[[], bool],
+    workers: Workers,
 ) -> None:
+    looked = -math.inf
+
     def check() -> None:
+        nonlocal looked
+        now = time.monotonic()
+        if now - looked < _EVERY:
+            return
+        looked = now
         with database.session() as db:
             state = releases.state_of(db, release_id)
         if state != "running":
@@ -152,33 +174,43 @@ def _bake(
         if interrupted():
             raise Interrupted("the worker is shutting down")
 
-    def say(**values: object) -> None:
+    def say(fresh: Sequence[int] = (), **values: Any) -> None:
         with database.session() as db:
-            if releases.move(db, release_id, "running", **values) is None:
+            if releases.move(db, release_id, "running", fresh, **values) is None:
                 raise Stopped("cancelled")
 
+    pieces = DatabasePieces(database)
     # what is the same to the last value comes to the same files
-    key = f"bake {key_of(document)}"
-    whole = results.write_kept(key, release_id)
+    key = key_of(core_key(), "bake", document)
+    whole = pieces.known([key]).get(key)
     if whole is not None:
-        manifest = b"".join(results.read_pieces(results.pieces_of(release_id, "manifest.json")))
-        say(known=1, done=1, part="manifest.json", bytes=whole)
-        _end(database, release_id, "done", manifest=orjson.loads(manifest))
+        results.give_files(release_id, whole.files)
+        manifest = orjson.loads(pieces.read(whole.files["manifest.json"]))
+        size = sum(s.bytes for s in whole.files.values())
+        say(known=1, done=1, part="manifest.json", bytes=size)
+        _end(database, release_id, "done", manifest=manifest)
         return
     evaluation = Evaluator(library).evaluate(read_document(document), check)
-    baker = Baker(evaluation, library)
-    ordinal, total = 0, 0
-    say(known=len(baker.parts()), done=0)
-    for done, (name, made) in enumerate(baker.run(), start=1):
-        check()
-        for path, data in made.items():
-            results.write_file(release_id, ordinal, path, data)
-            ordinal, total = ordinal + 1, total + len(data)
-        say(done=done, part=name, bytes=total)
+    baker = Baker(evaluation, library, (), pieces, workers, check)
+    names = baker.parts()
+    parts = releases.Parts(release_id, names)
+    with database.session() as db:
+        parts.begin(db)
+    say(known=len(names), done=0)
+    total, told = 0, time.monotonic()
+    for done, (name, new) in enumerate(baker.run(), start=1):
+        total += sum(stored.bytes for stored in new.values())
+        parts.done(baker.done.get(name), name)
+        if time.monotonic() - told > _EVERY or done == len(names):
+            told = time.monotonic()
+            with database.session() as db:
+                fresh = parts.write(db)
+            say(fresh, done=done, part=name[:120], bytes=total)
+    results.give_files(release_id, baker.files)
     findings = (f for layer in evaluation.layers for f in layer.output.findings)
     if not any(f.code == "missing-file" for f in findings):  # it may be brought along later
-        results.keep_bake(key, release_id)
-    _end(database, release_id, "done", manifest=orjson.loads(baker.files["manifest.json"]))
+        pieces.keep(key, baker.files)
+    _end(database, release_id, "done", manifest=orjson.loads(baker.read("manifest.json")))
 
 
 async def _rescue(app: App, database: Database, every: float = 5.0) -> None:
@@ -200,8 +232,13 @@ def _reconcile(database: Database) -> None:
         log.warning("%d releases had lost their jobs; they are taken up again", left)
 
 
-async def work(url: str) -> None:
-    """Take jobs until asked to stop; when the database goes away, begin anew once it is back."""
+async def work(url: str, processes: int = 0, scheduler: str = "") -> None:
+    """Take jobs until asked to stop; when the database goes away, begin anew once it is back.
+
+    Args:
+        processes: that make the parts of bakes; 0 for threads of this one.
+        scheduler: the address of a dask scheduler whose workers make them.
+    """
     stopping = asyncio.Event()
     loop = asyncio.get_running_loop()
     for name in (signal.SIGTERM, signal.SIGINT):
@@ -209,18 +246,26 @@ async def work(url: str) -> None:
     database = Database(url)
     results = Results(database, 100_000_000)
     library = Library(Cache(1_000_000_000), file_loader(database))
+    own = processes or scheduler
+    workers = Graph(DatabaseOpener(url), scheduler, processes) if own else Threads()
     while not stopping.is_set():
         try:
-            await _work(url, database, results, library, stopping)
+            await _work(url, database, results, library, stopping, workers)
         except _LOST as error:
             log.warning("the database was lost (%s); trying again", error)
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(stopping.wait(), 2)
+    await asyncio.to_thread(workers.close)
     database.close()
 
 
 async def _work(
-    url: str, database: Database, results: Results, library: Library, stopping: asyncio.Event
+    url: str,
+    database: Database,
+    results: Results,
+    library: Library,
+    stopping: asyncio.Event,
+    workers: Workers,
 ) -> None:
     app = App(connector=PsycopgConnector(conninfo=url, min_size=1, max_size=4))
     await asyncio.to_thread(results.tidy)
@@ -230,7 +275,9 @@ async def _work(
         def interrupted() -> bool:
             return stopping.is_set() or context.should_abort()
 
-        await asyncio.to_thread(run_bake, database, results, library, release_id, interrupted)
+        await asyncio.to_thread(
+            run_bake, database, results, library, release_id, interrupted, workers
+        )
 
     @app.task(name=releases.PREPARE, queue=releases.PREPARE)
     async def prepare_scene(scene_id: str) -> None:

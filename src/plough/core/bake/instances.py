@@ -2,21 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
-from typing import Any, Protocol
+from typing import Any
 
 import numpy as np
 
-from plough.core.bake.colliders import box_meshes, collider_meshes
-from plough.core.bake.names import Names
+from plough.core.bake.shop import Made
+from plough.core.bake.variants import collider_bodies
 from plough.core.errors import TooLargeError
 from plough.core.formats.glb import GlbBuilder, Outside
-from plough.core.kinds import Product
 from plough.core.lamp import Lamp, placed_at
 from plough.core.layers.bake import BakeParameters
 from plough.core.library.library import SCREEN_COVERAGE, Library
 from plough.core.library.variants import Variant
-from plough.core.mesh.value import Mesh
 from plough.core.place.placements import Placements
 from plough.core.scene.document import LayerGame
 from plough.core.scene.facets import STILL, Spin
@@ -26,12 +25,27 @@ MOST_NODES = 50_000  #: plain nodes, without instancing
 
 
 @dataclass(frozen=True, slots=True)
+class Drawn:
+    """A variant, as the nodes that draw it name it, and the piece that it comes from."""
+
+    asset: str
+    seed: int
+    label: str
+    mirrored: bool
+    piece: str  #: the key
+
+
+def drawn_of(variant: Variant, piece: str) -> Drawn:
+    """`variant`, which is drawn from a piece."""
+    return Drawn(variant.asset, variant.seed, variant.label, variant.mirror_of is not None, piece)
+
+
+@dataclass(frozen=True, slots=True)
 class Meshes:
     """What a variant is drawn with: indices in the file."""
 
     levels: list[int]
     colliders: list[int]
-    near: Product
     says: dict[str, Any] = field(default_factory=dict)  #: what an engine is told of each collider
 
 
@@ -46,138 +60,92 @@ class Counts:
     meshes: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Shape:
-    """Meshes that lie in a file of their own."""
-
-    path: str  #: in a folder beside that of the files which draw from it
-    outside: Outside
-    meshes: int
-
-
-class Shapes(Protocol):
-    """Gives the meshes of variants as files of their own."""
-
-    def level(self, variant: Variant, detail: int) -> Shape:
-        """The mesh of a level."""
-
-    def bodies(self, variant: Variant) -> Shape | None:
-        """The colliders; None where it has none."""
-
-
-def collider_bodies(product: Product, parameters: BakeParameters) -> list[Mesh]:
-    """The meshes of a product's colliders, as the bake asks for them."""
-    if parameters.colliders == "none":
-        return []
-    make = collider_meshes if parameters.colliders == "asset" else box_meshes
-    return list(make(product.collider))
+def check_nodes(
+    library: Library,
+    p: BakeParameters,
+    counts: Iterable[tuple[Variant, int]],
+    spinning: int = 0,
+) -> None:
+    """Raises `TooLargeError` when plain nodes for `counts` (variants and the number of each) would be too many; `spinning` of them turn."""
+    counts = list(counts)
+    lamps = sum(n * len(library.lamps(v)) for v, n in counts)
+    if lamps > MOST_NODES:
+        raise TooLargeError(
+            "game.lamp.lumens",
+            f"the scene would have {lamps:,} lamps; the limit is {MOST_NODES:,}:"
+            " take the lamp from assets that stand often, or lower the fill",
+        )
+    if p.instancing:
+        return
+    nodes = lamps + 2 * spinning
+    for v, n in counts:
+        levels = library.levels_of(v) if p.levels else 1
+        nodes += n * (levels + len(collider_bodies(library.level(v, 0), p.colliders)))
+    if nodes > MOST_NODES:
+        raise TooLargeError(
+            "instancing",
+            f"the scene would have {nodes:,} plain nodes, levels, colliders and lamps included;"
+            f" the limit is {MOST_NODES:,}: switch instances on, or lower the fill",
+        )
 
 
 class InstanceWriter:
     """Writes the placements of layers, and each variant's meshes once.
 
     Args:
-        shapes: gives meshes that lie outside the file; without, they lie in it.
+        made: gives the piece of a variant by its key.
+        take: takes meshes that lie in the file at a path; the index of the first.
+        box: whether colliders are boxes.
     """
 
     def __init__(
         self,
         builder: GlbBuilder,
-        library: Library,
-        parameters: BakeParameters,
-        names: Names,
-        shapes: Shapes | None = None,
+        made: Callable[[str], Made],
+        take: Callable[[Made, str, Outside], int],
+        instancing: bool = True,
+        box: bool = False,
     ) -> None:
         self.counts = Counts()
         self._builder = builder
-        self._library = library
-        self._p = parameters
-        self._names = names
-        self._shapes = shapes
+        self._made = made
+        self._take = take
+        self._instancing = instancing
+        self._box = box
         self._taken: dict[str, list[int]] = {}
-        self._meshes: dict[str, Meshes] = {}
+        self._shared: dict[str, Meshes] = {}
         self._turning: dict[Spin, list[int]] = {}
 
-    def levels_of(self, variant: Variant) -> int:
-        """How many levels of detail are written."""
-        return self._library.levels_of(variant) if self._p.levels else 1
-
-    def check_nodes(self, counts: dict[str, tuple[Variant, int]], spinning: int = 0) -> None:
-        """Raises `TooLargeError` when plain nodes for `counts` (variant and number of each) would be too many; `spinning` of them turn."""
-        lamps = sum(n * len(self._library.lamps(v)) for v, n in counts.values())
-        if lamps > MOST_NODES:
-            raise TooLargeError(
-                "game.lamp.lumens",
-                f"the scene would have {lamps:,} lamps; the limit is {MOST_NODES:,}:"
-                " take the lamp from assets that stand often, or lower the fill",
-            )
-        if self._p.instancing:
-            return
-        nodes = (
-            lamps
-            + 2 * spinning
-            + sum(
-                n * (self.levels_of(v) + len(collider_bodies(self._library.level(v, 0), self._p)))
-                for v, n in counts.values()
-            )
-        )
-        if nodes > MOST_NODES:
-            raise TooLargeError(
-                "instancing",
-                f"the scene would have {nodes:,} plain nodes, levels, colliders and lamps included;"
-                f" the limit is {MOST_NODES:,}: switch instances on, or lower the fill",
-            )
-
-    def _meshes_of(self, variant: Variant, game: LayerGame, detail: int | None) -> Meshes:
-        """Equal variants share their meshes, whatever they are called."""
+    def _meshes_of(self, drawn: Drawn, made: Made, game: LayerGame, detail: int | None) -> Meshes:
+        """What a variant is drawn with: a level alone, or all of them and the colliders."""
         if detail is not None:
-            near = self._library.level(variant, 0)
-            return Meshes([self._level(variant, detail)], [], near)
-        made = self._shared(variant)
-        says = game.flags(made.near.collider.extras())
-        if self._p.colliders == "box":
+            return Meshes(self._meshes(drawn, made, made.levels[detail]), [])
+        if drawn.piece not in self._shared:
+            levels = [self._meshes(drawn, made, level)[0] for level in made.levels]
+            bodies = [] if made.bodies is None else self._meshes(drawn, made, made.bodies)
+            self._shared[drawn.piece] = Meshes(levels, bodies)
+            self.counts.meshes += len(levels)
+        meshes = self._shared[drawn.piece]
+        says = game.flags(made.says)
+        if self._box:
             says |= {"collider": "box"}
         return replace(
-            made, says=says, colliders=[] if game.colliders == "none" else made.colliders
+            meshes, says=says, colliders=[] if game.colliders == "none" else meshes.colliders
         )
 
-    def _level(self, variant: Variant, detail: int) -> int:
-        """The mesh of a level."""
-        if self._shapes is not None:
-            return self._take(self._shapes.level(variant, detail))[0]
-        materials = self._library.level(variant, detail).materials
-        mesh, name = self._library.exported(variant, detail), self._names.of(variant, detail)
-        return self._builder.add_mesh(mesh, materials, name, f"{variant.asset} ")
-
-    def _take(self, shape: Shape) -> list[int]:
-        """Meshes that lie outside, each file taken once."""
-        if shape.path not in self._taken:
-            first = self._builder.take(shape.outside, f"../{shape.path}")
-            self._taken[shape.path] = list(range(first, first + shape.meshes))
-        return self._taken[shape.path]
-
-    def _shared(self, variant: Variant) -> Meshes:
-        if variant.key not in self._meshes:
-            levels = [self._level(variant, d) for d in range(self.levels_of(variant))]
-            near = self._library.level(variant, 0)
-            self._meshes[variant.key] = Meshes(levels, self._bodies(variant, near), near)
-            self.counts.meshes += len(levels)
-        return self._meshes[variant.key]
-
-    def _bodies(self, variant: Variant, near: Product) -> list[int]:
-        """The meshes of colliders."""
-        if self._shapes is not None:
-            shape = self._shapes.bodies(variant)
-            return [] if shape is None else self._take(shape)
-        return [
-            self._builder.add_mesh(body, {}, f"collider-{variant.label}-{k}")
-            for k, body in enumerate(collider_bodies(near, self._p))
-        ]
+    def _meshes(self, drawn: Drawn, made: Made, of: tuple[str, Outside]) -> list[int]:
+        """The meshes of a file, which is taken once."""
+        path, outside = of
+        key = f"{drawn.piece} {path}"
+        if key not in self._taken:
+            first = self._take(made, path, outside)
+            self._taken[key] = list(range(first, first + len(outside.told["meshes"])))
+        return self._taken[key]
 
     def add(
         self,
         layer: str,
-        variant: Variant,
+        drawn: Drawn,
         placed: Placements,
         noted: dict[str, Any] | None = None,
         game: LayerGame = _AS_ASSET,
@@ -192,23 +160,20 @@ class InstanceWriter:
             spin: degrees a second about their own axes; plain nodes are animated, instances have it in their extras.
             detail: the one level that is drawn, without colliders; by default all levels and colliders.
         """
-        meshes = self._meshes_of(variant, game, detail)
+        made = self._made(drawn.piece)
+        meshes = self._meshes_of(drawn, made, game, detail)
         self.counts.instances += placed.count
-        self.counts.triangles += placed.count * self._library.facts(variant, detail or 0).triangles
+        self.counts.triangles += placed.count * made.triangles[detail or 0]
         self.counts.colliders += placed.count * len(meshes.colliders)
-        name = f"{layer}-{variant.label}"
-        lights = self._lights(name, variant, meshes.near.lamps, placed)
-        extras: dict[str, Any] = {
-            "asset": variant.asset,
-            "variant": variant.seed,
-            "layer": layer,
-        }
-        if variant.mirror_of:
+        name = f"{layer}-{drawn.label}"
+        lights = self._lights(name, drawn, made.lamps, placed)
+        extras: dict[str, Any] = {"asset": drawn.asset, "variant": drawn.seed, "layer": layer}
+        if drawn.mirrored:
             extras["mirrored"] = True
         extras |= noted or {}
         if any(spin):
             extras["spin"] = list(spin)
-        if self._p.instancing:
+        if self._instancing:
             shared = self._builder.add_instances(placed.position, placed.rotation, placed.scale)
             return self._nodes(name, meshes, {"instances": shared}, extras) + lights
         out = lights
@@ -241,13 +206,13 @@ class InstanceWriter:
             self._builder.add_spin(f"spin {words}", nodes, np.radians(spin).tolist())
 
     def _lights(
-        self, name: str, variant: Variant, lamps: tuple[Lamp, ...], placed: Placements
+        self, name: str, drawn: Drawn, lamps: tuple[Lamp, ...], placed: Placements
     ) -> list[int]:
         """A node for each lamp of each placement."""
         self.counts.lamps += placed.count * len(lamps)
         out = []
         for k, lamp in enumerate(lamps):
-            light = self._builder.add_light(lamp, f"{variant.label}-{k}")
+            light = self._builder.add_light(lamp, f"{drawn.label}-{k}")
             places = placed_at(lamp, placed.position, placed.rotation, placed.scale)
             out += [
                 self._builder.add_node(

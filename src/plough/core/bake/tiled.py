@@ -2,94 +2,146 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterator
+from dataclasses import asdict, dataclass, replace
 from functools import cached_property
+from itertools import takewhile
 from typing import Any
 
 import numpy as np
 
-from plough.core.arrays import Float64, Int64
-from plough.core.bake.ground_file import class_facts, dressed
-from plough.core.bake.instances import Counts, InstanceWriter, Shape, collider_bodies
+from plough.core.arrays import Float64, Int64, UInt8
+from plough.core.bake.ground_file import GroundMesh, class_facts, dressed
+from plough.core.bake.instances import Drawn, InstanceWriter
 from plough.core.bake.lattice import Lattice, Square
-from plough.core.bake.names import Names
+from plough.core.bake.pieces import Stored
+from plough.core.bake.shop import Form, Shop
+from plough.core.bake.workers import Task
 from plough.core.cache import Cache
-from plough.core.formats.glb import GlbBuilder, Images
+from plough.core.formats.glb import GlbBuilder
 from plough.core.formats.packed import GROUND
 from plough.core.ground.mesh import Network, network_tiles
+from plough.core.hashing import digest, key_of
+from plough.core.kernels import core_key
 from plough.core.layers.bake import BakeParameters
 from plough.core.library.library import SCREEN_COVERAGE, Library, switch_distances
 from plough.core.library.variants import Variant
 from plough.core.mesh.material import Material
-from plough.core.mesh.value import Mesh, chosen, join, run_of
+from plough.core.mesh.value import Mesh, chosen, join, mesh_key, run_of
 from plough.core.place.placements import Placements
+from plough.core.scene.document import LayerGame
 from plough.core.scene.evaluation import Evaluation, LayerResult
-from plough.core.scene.facets import Solid
+from plough.core.scene.facets import Solid, Spin
 
 GROUND_LEVELS = (4.0, 16.0)  #: times as far as the nearest that the farther levels of ground miss
 _FINE = 64  # a square is shown farther off as its side is longer: what is smaller than this share of it is left out
 _SEEN = 58.0  # times its error in metres, from which a square is shown: 16 pixels of 1080 in a view of 60 degrees
+_TOLD = 600  # bytes of what is remembered of one mesh, besides its arrays
+
+Pieces = list[tuple[Mesh, dict[str, Material]]]
+"""Of solids, with their materials."""
 
 
-class Shapes:
-    """The meshes of variants, as files which squares draw from; what is equal is one, whatever it is called."""
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Placements of one variant in a square."""
 
-    def __init__(
-        self,
-        library: Library,
-        parameters: BakeParameters,
-        names: Names,
-        images: Images,
-        check: Callable[[], None],
-    ) -> None:
-        self.names = names
-        self._library = library
-        self._p = parameters
-        self.images = images
-        self._check = check
-        self._made = Cache(2**62)
-        self._first: dict[str, Variant] = {}
+    drawn: Drawn
+    placed: Placements  #: about the middle of the square
+    noted: dict[str, Any]
+    detail: int | None  #: the one level that is drawn; None for all
 
-    def name(self, variants: Iterable[Variant]) -> list[Variant]:
-        """Give the variants their files; those that need one of their own."""
-        return [v for v in variants if self._first.setdefault(v.key, v).label == v.label]
 
-    def level(self, variant: Variant, detail: int) -> Shape:
-        """The mesh of a level."""
-        variant = self._first[variant.key]  # whichever of equal ones is asked for first
-        label = self.names.of(variant, detail)
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """What of a layer stands in a square."""
 
-        def make() -> Shape:
-            builder = GlbBuilder(self.images, self._p.packing == "meshopt")
-            product = self._library.level(variant, detail, self._check)
-            mesh = self._library.exported(variant, detail)
-            builder.add_mesh(mesh, product.materials, label, f"{variant.asset} ")
-            return Shape(f"shapes/{label}.bin", builder.outside(), 1)
+    layer: str
+    extras: dict[str, Any]
+    game: LayerGame
+    spin: Spin
+    groups: tuple[Group, ...]
 
-        return self._made.get((variant.key, detail), make, lambda s: 1)
 
-    def bodies(self, variant: Variant) -> Shape | None:
-        """The colliders; None where it has none."""
-        label = self._first[variant.key].label
+@dataclass(frozen=True, slots=True)
+class Solids:
+    """What of a layer's solids lies in a square."""
 
-        def make() -> Shape | None:
-            product = self._library.level(variant, 0, self._check)
-            bodies = collider_bodies(product, self._p)
-            if not bodies:
-                return None
-            builder = GlbBuilder(packs=self._p.packing == "meshopt")
-            for k, body in enumerate(bodies):
-                builder.add_mesh(body, {}, f"collider-{label}-{k}")
-            return Shape(f"shapes/colliders/{label}.bin", builder.outside(), len(bodies))
+    layer: str
+    extras: dict[str, Any]
+    levels: tuple[Pieces, ...]  #: nearest first
 
-        return self._made.get((variant.key, "bodies"), make, lambda s: 1)
 
-    def files(self, variant: Variant, levels: int, bodies: bool) -> dict[str, bytes]:
-        """The files of a variant."""
-        made = [self.level(variant, d) for d in range(levels)]
-        body = self.bodies(variant) if bodies else None
-        return {s.path: s.outside.data for s in (*made, body) if s is not None}
+@dataclass(frozen=True, slots=True)
+class TileRecipe:
+    """All that is written of a square; its nodes lie under one at its middle, on the height 0."""
+
+    path: str
+    name: str
+    middle: tuple[float, float, float]  #: metres
+    form: Form
+    instancing: bool
+    ground: tuple[GroundMesh, ...]  #: nearest first
+    classes: list[dict[str, str]]
+    solids: tuple[Solids, ...]
+    placed: tuple[Placed, ...]
+
+    def make(self, shop: Shop) -> tuple[dict[str, bytes | Stored], dict[str, Any]]:
+        """The file, and what it holds."""
+        images, used = shop.images(self.form)
+        builder = GlbBuilder(images, self.form.packs)
+        writer = InstanceWriter(
+            builder,
+            shop.made,
+            lambda _, path, outside: builder.take(outside, f"../{path}"),
+            self.instancing,
+            self.form.colliders == "box",
+        )
+        roots = self._ground_node(builder, writer)
+        for solids in self.solids:
+            roots.append(self._solids_node(builder, writer, solids))
+        for placed in self.placed:
+            children: list[int] = []
+            for g in placed.groups:
+                children += writer.add(
+                    placed.layer, g.drawn, g.placed, g.noted, placed.game, placed.spin, g.detail
+                )
+            roots.append(builder.add_node(placed.layer, children=children, extras=placed.extras))
+        writer.animate()
+        root = builder.add_node(self.name, children=roots, translation=self.middle)
+        data = builder.finish([root])
+        return {self.path: data, **used}, {"counts": asdict(writer.counts)}
+
+    def _ground_node(self, builder: GlbBuilder, writer: InstanceWriter) -> list[int]:
+        if not self.ground:
+            return []
+        names = ["ground", *(f"ground level {k}" for k in range(1, len(self.ground)))]
+        shapes = [
+            builder.add_mesh(
+                _about(ground.mesh, self.middle),
+                ground.materials,
+                name,
+                shares=ground.shares,
+                off=GROUND,
+            )
+            for name, ground in zip(names, self.ground, strict=True)
+        ]
+        writer.counts.triangles += self.ground[0].mesh.triangles
+        return [
+            _levelled(builder, names, shapes, {"classes": self.classes} if self.classes else None)
+        ]
+
+    def _solids_node(self, builder: GlbBuilder, writer: InstanceWriter, solids: Solids) -> int:
+        """The solids of a layer, those of the same level as one mesh with a part for each material."""
+        name = f"{solids.layer} solids"
+        names = [name, *(f"{name} level {d}" for d in range(1, len(solids.levels)))]
+        shapes = []
+        for called, pieces in zip(names, solids.levels, strict=True):
+            mesh, materials = merged(pieces)
+            shapes.append(builder.add_mesh(_about(mesh, self.middle), materials, called))
+            if len(shapes) == 1:
+                writer.counts.triangles += mesh.triangles
+        return _levelled(builder, names, shapes, solids.extras)
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,12 +158,13 @@ class _Standing:
 
 
 class Tiles:
-    """Writes the squares of a scene.
+    """Gathers what is written of the squares of a scene.
 
     Args:
         nested: whether squares of all levels are written, the larger ones as what is seen of them from afar, as 3D Tiles ask for;
             otherwise only the smallest, with levels of detail by MSFT_lod and colliders.
         seated: gives placements on the ground that is written.
+        drawn: gives a variant as it is drawn.
     """
 
     def __init__(
@@ -121,21 +174,22 @@ class Tiles:
         parameters: BakeParameters,
         lattice: Lattice,
         network: Callable[[], Network | None],
-        shapes: Shapes,
         seated: Callable[[Placements], Placements],
+        drawn: Callable[[Variant], Drawn],
         notes: dict[str, dict[str, str]],
     ) -> None:
         self.nested = parameters.layout == "tileset"
         self.lattice = lattice
-        self.shapes = shapes
-        self.counts: dict[Square, Counts] = {}  #: of the squares that were written
         self._evaluation = evaluation
         self._library = library
         self._p = parameters
+        self._form = Form.of(parameters)
         self._network = network
         self._seated = seated
+        self._drawn = drawn
         self._notes = notes
         self._kept = Cache(400_000_000)
+        self._classes = class_facts(evaluation.ground)
 
     @property
     def standing(self) -> list[_Standing]:
@@ -201,58 +255,49 @@ class Tiles:
         """Metres that what is written of a square may differ from the scene: the smallest of what is left out of it."""
         return self.lattice.across(level) / _FINE
 
-    def file(self, square: Square) -> bytes:
-        """A square; its nodes lie under one at its middle, on the height 0."""
-        packs = self._p.packing == "meshopt"
-        builder = GlbBuilder(self.shapes.images, packs)
-        writer = InstanceWriter(builder, self._library, self._p, self.shapes.names, self.shapes)
+    def task(self, square: Square) -> Task:
+        """What makes the file of a square."""
         x, z = self.lattice.middle(square)
-        middle = np.array([x, 0.0, z])
-        roots = self._ground_node(builder, writer, square, middle)
-        for result in self._evaluation.layers:
-            roots += self._solid_nodes(builder, writer, result, square, middle)
-        for standing in self.standing:
-            roots += self._placed_nodes(builder, writer, standing, square, middle)
-        writer.animate()
-        root = builder.add_node(
-            "tile " + " ".join(map(str, square)), children=roots, translation=middle.tolist()
+        middle = (x, 0.0, z)
+        ground = self._grounds(square)
+        placed = tuple(
+            here
+            for s in self.standing
+            if (here := self._placed(s, square, np.array(middle))) is not None
         )
-        data = builder.finish([root])
-        self.counts[square] = writer.counts
-        return data
+        solids = [(r, k) for r in self._evaluation.layers if (k := self._solid_keys(r, square))]
+        form, path, p = self._form, self.path(square), self._p
+        name = "tile " + " ".join(map(str, square))
+        key = key_of(
+            core_key(),
+            "tile",
+            (path, name, middle, asdict(form), p.instancing, self._classes),
+            [(mesh_key(g.mesh), repr(g.materials), _digest(g.shares)) for g in ground],
+            [(r.layer.id, _extras(r.layer), k) for r, k in solids],
+            [
+                (q.layer, q.extras, q.game.model_dump(), q.spin, [_group_key(g) for g in q.groups])
+                for q in placed
+            ],
+        )
+
+        def build() -> TileRecipe:
+            lying = tuple(self._solids(r, square) for r, _ in solids)
+            return TileRecipe(
+                path, name, middle, form, p.instancing, ground, self._classes, lying, placed
+            )
+
+        needs = tuple({g.drawn.piece: None for q in placed for g in q.groups})
+        return Task(path, key, build, needs, "tiles")
 
     # -- the ground ----------------------------------------------------------------------
 
-    def _ground_node(
-        self, builder: GlbBuilder, writer: InstanceWriter, square: Square, middle: Float64
-    ) -> list[int]:
+    def _grounds(self, square: Square) -> tuple[GroundMesh, ...]:
+        """The ground of a square, as its levels."""
         coarser = [1.0 if not self.nested else 2.0 ** (self.lattice.depth - square[0])]
         if not self.nested and self._p.levels and self._network() is not None:
             coarser += GROUND_LEVELS
         meshes = [m for c in coarser if (m := self._ground(square, c)) is not None]
-        if not meshes:
-            return []
-        nodes: list[int] = []
-        for k, mesh in enumerate(meshes):
-            ground = dressed(self._evaluation.ground, mesh)
-            name = "ground" if not k else f"ground level {k}"
-            shape = builder.add_mesh(
-                _about(ground.mesh, middle),
-                ground.materials,
-                name,
-                shares=ground.shares,
-                off=GROUND,
-            )
-            nodes.append(shape)
-        writer.counts.triangles += meshes[0].triangles
-        facts = class_facts(self._evaluation.ground)
-        lower = [builder.add_node(f"ground level {k}", m) for k, m in enumerate(nodes[1:], 1)]
-        extras = {"classes": facts} if facts else None
-        return [
-            builder.add_node(
-                "ground", nodes[0], levels=lower, coverage=_coverage(lower), extras=extras
-            )
-        ]
+        return tuple(dressed(self._evaluation.ground, mesh) for mesh in meshes)
 
     def _ground(self, square: Square, coarser: float) -> Mesh | None:
         """The ground of a square."""
@@ -266,7 +311,7 @@ class Tiles:
         def make() -> dict[tuple[int, int], Mesh]:
             return network_tiles(network, surface, side, coarser)
 
-        size = lambda made: sum(m.nbytes for m in made.values())  # noqa: E731
+        size = lambda made: sum(m.nbytes + _TOLD for m in made.values())  # noqa: E731
         squares: dict[tuple[int, int], Mesh] = self._kept.get(
             ("ground", level, coarser), make, size
         )
@@ -274,39 +319,24 @@ class Tiles:
 
     # -- solids --------------------------------------------------------------------------
 
-    def _solid_nodes(
-        self,
-        builder: GlbBuilder,
-        writer: InstanceWriter,
-        result: LayerResult,
-        square: Square,
-        middle: Float64,
-    ) -> list[int]:
-        """The solids of a layer in a square, those of the same level as one mesh with a part for each material."""
+    def _solids(self, result: LayerResult, square: Square) -> Solids:
+        """The solids of a layer in a square."""
         near, most = self._pieces(result, square, self._detail_of_solid(square)), 0
-        if not near:
-            return []
         if not self.nested and self._p.levels:
             most = max((len(s.coarser) for s in result.output.solids), default=0)
-        rows = [near, *(self._pieces(result, square, _always(d)) for d in range(1, most + 1))]
-        layer, shapes = result.layer, []
-        for d, pieces in enumerate(rows):
-            mesh, materials = merged(pieces)
-            if not d:
-                writer.counts.triangles += mesh.triangles
-            name = f"{layer.id} solids" + (f" level {d}" if d else "")
-            shapes.append(builder.add_mesh(_about(mesh, middle), materials, name))
-        lower = [
-            builder.add_node(f"{layer.id} solids level {d}", m) for d, m in enumerate(shapes[1:], 1)
-        ]
-        extras = {"name": layer.name, "layer": layer.id, **layer_facts(layer)}
+        lower = (self._pieces(result, square, _always(d)) for d in range(1, most + 1))
+        # where a level has nothing in a square, the one before it stands to the last
+        levels = (near, *takewhile(bool, lower))
+        return Solids(result.layer.id, _extras(result.layer), levels)
+
+    def _solid_keys(self, result: LayerResult, square: Square) -> list[tuple[str, int]]:
+        """The keys of the solids that are drawn in a square, and their nearest level there."""
+        detail = self._detail_of_solid(square)
         return [
-            builder.add_node(
-                f"{layer.id} solids",
-                shapes[0],
-                levels=lower,
-                coverage=_coverage(lower),
-                extras=extras,
+            (solid.key, d)
+            for k, solid, d in self._seen(result, square, detail)
+            if self._piece(
+                f"{result.layer.id} {k} {d}", solid.level(d, self._library.cache), square
             )
         ]
 
@@ -317,17 +347,22 @@ class Tiles:
         seen = _SEEN * self.error(square[0])
         return lambda s: int(np.searchsorted(s.switch_distances, seen, "right"))
 
-    def _pieces(
+    def _seen(
         self, result: LayerResult, square: Square, detail: Callable[[Solid], int]
-    ) -> list[tuple[Mesh, dict[str, Material]]]:
-        """What of a layer's solids lies in a square, with their materials."""
+    ) -> Iterator[tuple[int, Solid, int]]:
+        """The solids of a layer that are large enough for a square: their numbers, and the level of each."""
         least = self.error(square[0]) if self._far(square) else 0.0
-        out = []
         for k, solid in enumerate(result.output.solids):
             low, high = solid.mesh.bounds()
-            if float(np.max(high - low)) < least:
-                continue
-            d = min(detail(solid), len(solid.coarser))
+            if float(np.max(high - low)) >= least:
+                yield k, solid, min(detail(solid), len(solid.coarser))
+
+    def _pieces(
+        self, result: LayerResult, square: Square, detail: Callable[[Solid], int]
+    ) -> Pieces:
+        """What of a layer's solids lies in a square, with their materials."""
+        out = []
+        for k, solid, d in self._seen(result, square, detail):
             mesh = solid.level(d, self._library.cache)
             piece = self._piece(f"{result.layer.id} {k} {d}", mesh, square)
             if piece is not None:
@@ -358,21 +393,14 @@ class Tiles:
         """Whether a square shows only what is large."""
         return self.nested and square[0] < self.lattice.depth
 
-    def _placed_nodes(
-        self,
-        builder: GlbBuilder,
-        writer: InstanceWriter,
-        standing: _Standing,
-        square: Square,
-        middle: Float64,
-    ) -> list[int]:
+    def _placed(self, standing: _Standing, square: Square, middle: Float64) -> Placed | None:
+        """What of a layer stands in a square."""
         own, result = standing.within(self.lattice, square), standing.result
         placed = result.output.placements
         assert placed is not None
-        if not own.count:
-            return []
-        children: list[int] = []
-        for row, variant in enumerate(placed.variants):
+        groups = []
+        for row in np.unique(own.variant).tolist():
+            variant = placed.variants[row]
             rows = np.nonzero(own.variant == row)[0]
             detail = None
             if self.nested:
@@ -386,19 +414,12 @@ class Tiles:
             here = own.taken(rows)
             at = (here.position.astype(np.float64) - middle).astype(np.float32)
             noted = self._notes.get(variant.asset)
-            children += writer.add(
-                result.layer.id,
-                variant,
-                replace(here, position=at),
-                {"notes": noted} if noted else {},
-                result.layer.game,
-                placed.spin,
-                detail,
-            )
-        if not children:
-            return []
-        extras = {"name": result.layer.name, "layer": result.layer.id, **layer_facts(result.layer)}
-        return [builder.add_node(result.layer.id, children=children, extras=extras)]
+            told = {"notes": noted} if noted else {}
+            groups.append(Group(self._drawn(variant), replace(here, position=at), told, detail))
+        if not groups:
+            return None
+        layer = result.layer
+        return Placed(layer.id, _extras(layer), layer.game, placed.spin, tuple(groups))
 
     def _detail(self, variant: Variant, square: Square) -> int:
         """The level of a variant that is drawn in a square."""
@@ -407,6 +428,32 @@ class Tiles:
         levels = self._library.levels_of(variant)
         limits = switch_distances(self._library.size(variant), levels)
         return int(np.searchsorted(limits, _SEEN * self.error(square[0]), "right"))
+
+
+def _extras(layer: Any) -> dict[str, Any]:
+    return {"name": layer.name, "layer": layer.id, **layer_facts(layer)}
+
+
+def _group_key(group: Group) -> tuple[Any, ...]:
+    return (
+        asdict(group.drawn),
+        digest(*group.placed.buffers()),
+        group.noted,
+        group.detail,
+    )
+
+
+def _digest(array: UInt8 | None) -> str:
+    return "" if array is None else digest(np.ascontiguousarray(array).data)
+
+
+def _levelled(
+    builder: GlbBuilder, names: list[str], shapes: list[int], extras: dict[str, Any] | None
+) -> int:
+    """A node of the nearest mesh, over nodes of its levels."""
+    lower = [builder.add_node(n, m) for n, m in zip(names[1:], shapes[1:], strict=True)]
+    coverage = [*SCREEN_COVERAGE[: len(lower)], 0.0] if lower else []
+    return builder.add_node(names[0], shapes[0], levels=lower, coverage=coverage, extras=extras)
 
 
 def _always(detail: int) -> Callable[[Solid], int]:
@@ -425,13 +472,11 @@ def _codes_of(lattice: Lattice, mesh: Mesh) -> Int64:
     return lattice.codes(middle[:, 0], middle[:, 1])
 
 
-def _about(mesh: Mesh, middle: Float64) -> Mesh:
+def _about(mesh: Mesh, middle: tuple[float, float, float]) -> Mesh:
     """A mesh as seen from `middle`."""
-    return replace(mesh, positions=(mesh.positions.astype(np.float64) - middle).astype(np.float32))
-
-
-def _coverage(lower: list[int]) -> list[float]:
-    return [*SCREEN_COVERAGE[: len(lower)], 0.0] if lower else []
+    return replace(
+        mesh, positions=(mesh.positions.astype(np.float64) - np.array(middle)).astype(np.float32)
+    )
 
 
 def layer_facts(layer: Any) -> dict[str, Any]:
@@ -442,7 +487,7 @@ def layer_facts(layer: Any) -> dict[str, Any]:
     return notes | shadow | ({"game": game} if game else {})
 
 
-def merged(pieces: list[tuple[Mesh, dict[str, Material]]]) -> tuple[Mesh, dict[str, Material]]:
+def merged(pieces: Pieces) -> tuple[Mesh, dict[str, Material]]:
     """Meshes as one, with one part for each material, whichever slots it was in."""
     runs: dict[str, list[Mesh]] = {}
     materials: dict[str, Material] = {}

@@ -62,10 +62,10 @@ class Instances:
 
 @dataclass(frozen=True, slots=True)
 class Outside:
-    """Meshes whose bytes lie in a file of their own, which other files draw from."""
+    """What a reader must know of meshes whose bytes lie elsewhere."""
 
-    data: bytes
-    told: dict[str, list[Any]]  #: what a reader must know of them: the lists of the JSON
+    size: int  #: bytes
+    told: dict[str, list[Any]]  #: the lists of the JSON
     used: frozenset[str]  #: extensions
     unpacked: int  #: bytes of what is compressed, as a reader comes to hold them
 
@@ -474,8 +474,13 @@ class GlbBuilder:
         animation = {"name": name, "samplers": [sampler], "channels": channels}
         self._list("animations").append(animation)
 
+    @property
+    def body(self) -> bytes:
+        """The binary part."""
+        return b"".join(self._chunks)
+
     def outside(self) -> Outside:
-        """All meshes added so far, for `take` of other builders; they are in the order in which they were added."""
+        """All meshes added so far, for `take` of other builders; they are in the order in which they were added, and their bytes in `body`."""
         names = (
             "bufferViews",
             "accessors",
@@ -486,30 +491,67 @@ class GlbBuilder:
             "meshes",
         )
         told = {name: self._json[name] for name in names if name in self._json}
-        return Outside(b"".join(self._chunks), told, frozenset(self._used), self._unpacked)
+        return Outside(self._length, told, frozenset(self._used), self._unpacked)
 
     def take(self, other: Outside, uri: str) -> int:
         """The index of the first mesh of `other`, whose bytes lie at `uri`."""
         buffer = (2 if self._packs else 1) + len(self._beside)
-        self._beside.append({"uri": uri, "byteLength": len(other.data)})
-        views, accessors, meshes = (
-            len(self._json.get(name, ())) for name in ("bufferViews", "accessors", "meshes")
-        )
+        self._beside.append({"uri": uri, "byteLength": other.size})
+        first = len(self._list("bufferViews"))
+        views = range(first, first + len(other.told.get("bufferViews", ())))
         for view in other.told.get("bufferViews", ()):
             self._list("bufferViews").append(self._moved(view, buffer))
-        self._unpacked += other.unpacked
-        self._used |= other.used
         if "samplers" in other.told:
             self._json.setdefault("samplers", other.told["samplers"])
         textures = [
-            self._taken_texture(texture, other.told["images"][k], uri, views)
+            self._taken_texture(texture, other.told["images"][k], uri, first)
             for k, texture in enumerate(other.told.get("textures", ()))
         ]
+        return self._taken(other, views, textures)
+
+    def take_in(self, other: Outside, body: bytes, read: Callable[[str], bytes]) -> int:
+        """The index of the first mesh of `other`, whose bytes are taken into the file.
+
+        Args:
+            body: the bytes of `other`.
+            read: gives the images at addresses.
+        """
+        images = other.told.get("images", ())
+        drawn = {image["bufferView"] for image in images if "bufferView" in image}
+        views = []
+        for k, view in enumerate(other.told.get("bufferViews", ())):
+            views.append(len(self._list("bufferViews")))
+            if k in drawn:  # images that are the same are written once
+                continue
+            packed = view.get("extensions", {}).get(_MESHOPT, view)
+            at = packed.get("byteOffset", 0)
+            own = {"byteOffset": self._stored(body[at : at + packed["byteLength"]])}
+            if packed is view:
+                moved = view | own
+            else:
+                offset = {"byteOffset": self._unpacked + view["byteOffset"]}
+                moved = view | offset | {"extensions": {_MESHOPT: packed | own}}
+            self._list("bufferViews").append(moved)
+
+        def bytes_of(image: dict[str, Any]) -> bytes:
+            if "uri" in image:
+                return read(image["uri"])
+            view = other.told["bufferViews"][image["bufferView"]]
+            return body[view["byteOffset"] : view["byteOffset"] + view["byteLength"]]
+
+        textures = [self._texture(bytes_of(image), image["name"]) for image in images]
+        return self._taken(other, views, textures)
+
+    def _taken(self, other: Outside, views: Sequence[int], textures: Sequence[int]) -> int:
+        """The index of the first mesh of `other`, whose views and textures have been taken."""
+        self._unpacked += other.unpacked
+        self._used |= other.used
+        accessors, meshes = (len(self._list(name)) for name in ("accessors", "meshes"))
         materials = [
             self._taken_material(material, textures) for material in other.told.get("materials", ())
         ]
         for accessor in other.told.get("accessors", ()):
-            shifted = accessor | {"bufferView": accessor["bufferView"] + views}
+            shifted = accessor | {"bufferView": views[accessor["bufferView"]]}
             self._list("accessors").append(shifted)
         for mesh in other.told.get("meshes", ()):
             primitives = [_shifted(p, accessors, materials) for p in mesh["primitives"]]
@@ -571,7 +613,7 @@ class GlbBuilder:
             doc["buffers"] += self._beside
         text = orjson.dumps(doc)
         text += b" " * (-len(text) % 4)
-        body = b"".join(self._chunks)
+        body = self.body
         total = 12 + 8 + len(text) + (8 + len(body) if body else 0)
         out = [struct.pack("<III", MAGIC, 2, total), struct.pack("<II", len(text), JSON_PART), text]
         if body:

@@ -51,6 +51,12 @@ def read_json(data: bytes) -> dict[str, Any]:
     return told
 
 
+def binary_part(data: bytes) -> bytes:
+    """The binary part of a GLB that `read_json` has read, or whose maker is known."""
+    length = struct.unpack_from("<I", data, 12)[0]
+    return data[28 + length :]
+
+
 class _File:
     def __init__(self, data: bytes) -> None:
         self.json: dict[str, Any] = read_json(data)

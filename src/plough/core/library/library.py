@@ -21,7 +21,7 @@ from plough.core.mesh.convex import beyond, hull_of
 from plough.core.mesh.dome import make_dome
 from plough.core.mesh.grid import Skin, skin_of
 from plough.core.mesh.impostor import impostor_quads, make_impostor
-from plough.core.mesh.material import Material, as_bytes
+from plough.core.mesh.material import MapRecipe, Maps, Material, as_bytes
 from plough.core.mesh.picture import Frame, draw_picture, frame_of, small
 from plough.core.mesh.silhouette import difference, silhouettes
 from plough.core.mesh.unwrap import second_uv
@@ -37,6 +37,7 @@ SCREEN_COVERAGE = (0.34, 0.14, 0.065)
 _ROOTED = 0.1  #: of the height: what of a plant begins below it is its stem
 _VIEW_SLOPE = 2.0 * math.tan(math.radians(25.0))  #: height of a 50 degree view, by distance
 _LOW, _LOW_SHARE = 0.01, 0.01  #: metres, and of the height, that the lowest part of a thing goes up
+_MAPS = 200_000_000  #: bytes of drawn maps that are held
 _SMALL = 128  #: pixels a side of the textures that small pictures are drawn with
 
 
@@ -73,6 +74,7 @@ class Library:
     def __init__(self, cache: Cache | None = None, load: Load | None = None) -> None:
         self.cache = cache or Cache()
         self._load = load or no_files
+        self._maps = Cache(_MAPS)
 
     def lost(self, kind: str, parameters: Mapping[str, Any]) -> str:
         """Why an asset cannot be made, in words: it has no file, or its file is not here, or damaged; empty where nothing is amiss."""
@@ -316,6 +318,10 @@ class Library:
             ("lamps", variant.key), lambda: self.level(variant, 0, check).lamps, lambda x: 200
         )
 
+    def drawn(self, recipe: MapRecipe) -> Maps:
+        """The maps of a recipe; the last ones are held, as who asks for the colour mostly asks for the others, too."""
+        return self._maps.get(repr(recipe), recipe.draw, lambda m: m.nbytes)
+
     def _albedo(self, material: Material) -> UInt8:
         """The albedo image of a material, its plain colour included."""
         recipe = material.maps
@@ -323,7 +329,7 @@ class Library:
         if recipe is None:
             return as_bytes(tint.reshape(1, 1, 4))
         drawn = self.cache.get(
-            ("albedo", repr(recipe)), lambda: recipe.draw().albedo, lambda a: a.nbytes
+            ("albedo", repr(recipe)), lambda: self.drawn(recipe).albedo, lambda a: a.nbytes
         )
         return drawn if (tint == 1.0).all() else as_bytes(drawn * (tint / 255.0))
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
 import numpy as np
 
 from plough.core.arrays import Float32, Float64, Int64, UInt8, UInt32
+from plough.core.hashing import digest, key_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +86,18 @@ class Mesh:
         if not self.vertices:
             return np.zeros(3, np.float32), np.zeros(3, np.float32)
         return self.positions.min(axis=0), self.positions.max(axis=0)
+
+
+def mesh_key(mesh: Mesh) -> str:
+    """Tells a mesh from any other."""
+    told: list[Any] = []
+    for f in fields(mesh):
+        value = getattr(mesh, f.name)
+        if isinstance(value, np.ndarray):
+            told.append([f.name, digest(np.ascontiguousarray(value).data)])
+        elif f.name == "parts":
+            told.append([[p.material, p.first, p.count] for p in value])
+    return key_of(told)
 
 
 def join(meshes: Sequence[Mesh]) -> Mesh:

@@ -269,6 +269,30 @@ class Result(Base):
     used: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
+class Piece(Base):
+    """A piece of a bake, kept across restarts: what it says, and the blobs of its files."""
+
+    __tablename__ = "piece"
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    told: Mapped[bytes] = mapped_column(LargeBinary)
+    blobs: Mapped[list[str]] = mapped_column(JSONB)
+    used: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class ReleasePart(Base):
+    """One part of a bake: whether it is there, how long it took and who made it."""
+
+    __tablename__ = "release_part"
+    release_id: Mapped[int] = mapped_column(
+        ForeignKey("release.id", ondelete="CASCADE"), primary_key=True
+    )
+    ordinal: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(300))
+    state: Mapped[str] = mapped_column(String(10))  # waiting, made; there, when it was before
+    seconds: Mapped[float] = mapped_column(default=0.0)
+    place: Mapped[str] = mapped_column(String(80), default="")
+
+
 __all__ = [
     "Account",
     "Asset",
@@ -281,8 +305,10 @@ __all__ = [
     "ModelPiece",
     "Origin",
     "Picture",
+    "Piece",
     "Release",
     "ReleaseFile",
+    "ReleasePart",
     "ReleaseStill",
     "Result",
     "Revision",
