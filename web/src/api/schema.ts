@@ -448,6 +448,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes/{scene_id}/releases/{number}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Parts
+         * @description How far each part of a bake is, in the order of the files; empty where all was there before.
+         */
+        get: operations["list_parts_api_scenes__scene_id__releases__number__parts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenes/{scene_id}/releases/{number}/cancel": {
         parameters: {
             query?: never;
@@ -3725,6 +3745,29 @@ export interface components {
             mixes: components["schemas"]["NamedMix"][];
         };
         /**
+         * PartOut
+         * @description One part of a bake.
+         */
+        PartOut: {
+            /** Name */
+            name: string;
+            /**
+             * State
+             * @description waiting, made, or there: as it was made before.
+             */
+            state: string;
+            /**
+             * Seconds
+             * @description That it took.
+             */
+            seconds: number;
+            /**
+             * Place
+             * @description Who made it.
+             */
+            place: string;
+        };
+        /**
          * PasteIn
          * @description A parcel, and where its layers go.
          */
@@ -6988,6 +7031,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_parts_api_scenes__scene_id__releases__number__parts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"][];
                 };
             };
             /** @description Not signed in. */

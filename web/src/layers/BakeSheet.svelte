@@ -3,6 +3,7 @@
   import { Alert, Button, Progressbar } from 'flowbite-svelte';
   import { api, said, take, type Release } from '../api/client';
   import Field from '../controls/Field.svelte';
+  import BakeParts from '../parts/BakeParts.svelte';
   import GiveWay from '../parts/GiveWay.svelte';
   import LevelNames from '../parts/LevelNames.svelte';
   import ReleaseList from '../parts/ReleaseList.svelte';
@@ -19,6 +20,8 @@
       profile &&
       (['triangles', 'instances', 'draw_calls', 'bytes'] as const).some((what) => total[what] > profile[what]),
   );
+  /** Ordinals of the parts that the last message told of. */
+  const freshOf = (release: Release) => (release as Release & { fresh?: number[] }).fresh ?? [];
   let failed = $state('');
 
   async function bake() {
@@ -112,6 +115,9 @@
           onclick={() => cancel(running.number)}>Stop</Button
         >{/if}
     </div>
+    {#if running.known}
+      <BakeParts scene={open.id} release={running.number} done={running.done} fresh={freshOf(running)} />
+    {/if}
   {:else if open.canEdit}
     <Button color="primary" class="w-full" onclick={bake}>Bake release {(last?.number ?? 0) + 1}</Button>
   {:else}

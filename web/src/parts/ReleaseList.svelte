@@ -10,6 +10,7 @@
   import { colliderWords, manifestOf, weights, type Manifest } from '../state/releases';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { ago, big, size } from '../state/values';
+  import BakeParts from './BakeParts.svelte';
   import CompareDialog from './CompareDialog.svelte';
   import WeightMap from './WeightMap.svelte';
 
@@ -19,6 +20,7 @@
     open.releases.filter((r) => !OPEN.includes(r.state)).sort((a, b) => Number(b.pinned) - Number(a.pinned)),
   );
   let shown = $state<number | null>(null);
+  let told = $state<number | null>(null);
   let menu = $state<number | null>(null);
   let compared = $state<{ release: number; viewpoint?: string } | null>(null);
   let noting = $state<Release | null>(null);
@@ -202,6 +204,10 @@
               </tbody>
             </table>
           {/if}
+          <details class="mt-2" ontoggle={(e) => (told = e.currentTarget.open ? r.number : null)}>
+            <summary class="cursor-pointer text-[12.5px]">How it was made</summary>
+            {#if told === r.number}<BakeParts scene={open.id} release={r.number} done={r.done} ended />{/if}
+          </details>
           <h3 class="mt-2 text-[12.5px]">Assets, triangles by level</h3>
           <table class="w-full text-[12px] tabular-nums">
             <tbody>

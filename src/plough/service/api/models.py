@@ -85,6 +85,15 @@ class ReleaseOut(BaseModel):
     pinned: bool = Field(description="Whether it is kept from being deleted.")
 
 
+class PartOut(BaseModel):
+    """One part of a bake."""
+
+    name: str
+    state: str = Field(description="waiting, made, or there: as it was made before.")
+    seconds: float = Field(description="That it took.")
+    place: str = Field(description="Who made it.")
+
+
 class ReleaseEdit(In):
     """What is noted on a release; what is left out stays as it is."""
 

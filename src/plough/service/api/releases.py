@@ -30,12 +30,13 @@ from plough.service.api.models import (
     AssetChangeOut,
     ComparedOut,
     LayerChangeOut,
+    PartOut,
     ReleaseEdit,
     ReleaseOut,
     StillOut,
     WeightChangeOut,
 )
-from plough.service.db.tables import Account, Release, ReleaseFile, ReleaseStill
+from plough.service.db.tables import Account, Release, ReleaseFile, ReleasePart, ReleaseStill
 from plough.service.errors import NotFound, Stale
 from plough.service.results import PIECE
 
@@ -235,6 +236,17 @@ def _table_path(db: Db, release: Release) -> str:
             value=found.bytes,
         )
     return found.path
+
+
+@router.get("/{number}/parts")
+def list_parts(scene_id: str, number: int, db: Session, me: Me) -> list[PartOut]:
+    """How far each part of a bake is, in the order of the files; empty where all was there before."""
+    scene_for(db, me, scene_id)
+    release = find_release(db, scene_id, number)
+    own = ReleasePart.release_id == release.id
+    rows = db.scalars(select(ReleasePart).where(own).order_by(ReleasePart.ordinal))
+    names = ("name", "state", "seconds", "place")
+    return [PartOut(**{n: getattr(row, n) for n in names}) for row in rows]
 
 
 @router.post("/{number}/cancel")
