@@ -22,7 +22,7 @@ from plough.core.bake.tiled import merged
 from plough.core.bake.tileset import SUBTREE_LEVELS, tileset_files
 from plough.core.formats.glb_read import read_json
 from plough.core.ground import HeightField
-from plough.core.ground.mesh import fit_network, network_tiles
+from plough.core.ground.mesh import Network, NetworkTiles, fit_network
 from plough.core.library import Library
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh, Part
@@ -171,6 +171,15 @@ def test_farther_tiles_hold_what_is_large_with_fewer_triangles(
         expected = sum(s >= error for s in large)
         assert sum(map(len, kept.get(result.layer.id, []))) == expected
     assert len(rows) == standing[2]
+
+
+def network_tiles(
+    network: Network, surface: Any, side: int, coarser: float = 1.0
+) -> dict[tuple[int, int], Mesh]:
+    """All squares of a network."""
+    cut = NetworkTiles(network, surface, side, coarser)
+    meshes = {square: cut.mesh(*square) for square in cut.squares}
+    return {square: mesh for square, mesh in meshes.items() if mesh is not None}
 
 
 def field(seed: int, n: int = 65) -> HeightField:

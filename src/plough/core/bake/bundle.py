@@ -16,11 +16,12 @@ import orjson
 from plough.core.arrays import Float64
 from plough.core.bake.ground_file import class_facts, ground_mesh, splat_files
 from plough.core.bake.instances import Counts, Drawn, InstanceWriter, check_nodes, drawn_of, rows_of
-from plough.core.bake.lattice import Lattice, lattice_of
+from plough.core.bake.lattice import Lattice, Square, lattice_of
 from plough.core.bake.manifest import ground_facts, manifest_of, tile_facts
 from plough.core.bake.names import Names
 from plough.core.bake.pieces import Held, Pieces, Stored
 from plough.core.bake.shop import Form, Made, Shop
+from plough.core.bake.stage import AssetStageRecipe, ObjRecipe, TileStageRecipe
 from plough.core.bake.table import Rows, table_of
 from plough.core.bake.tiled import GROUND_LEVELS, Tiles, layer_facts
 from plough.core.bake.tileset import tileset_files
@@ -32,6 +33,7 @@ from plough.core.formats.glb import GlbBuilder, Images, Outside
 from plough.core.formats.glb_read import binary_part
 from plough.core.formats.images import encode
 from plough.core.formats.packed import GROUND
+from plough.core.formats.usd import scene_usd
 from plough.core.ground.mesh import Network, fit_network, in_squares
 from plough.core.hashing import digest, key_of
 from plough.core.kernels import core_key
@@ -125,6 +127,8 @@ class Baker:
     def parts(self) -> list[str]:
         """Names of the parts, in order; each is one step of `run`."""
         tiles = [self.tiles.path(square) for square in self.tiles.squares] if self.tiled else []
+        if self.parameters.stage:
+            tiles += [self._staged(square) for square in self.stage.squares]
         first, last = ([task.name for task in tasks] for tasks in (self._first(), self._last()))
         return [*first, *tiles, *last, "manifest.json"]
 
@@ -133,11 +137,34 @@ class Baker:
         """Whether the scene is written in squares."""
         return self.parameters.layout != "whole"
 
+    @property
+    def _squared(self) -> bool:
+        """Whether the ground is cut in squares, in whatever is written."""
+        return self.tiled or self.parameters.stage
+
     # -- what is asked for ---------------------------------------------------------------
 
     @cached_property
     def _form(self) -> Form:
         return Form.of(self.parameters)
+
+    def _named(self, variant: Variant) -> tuple[str, ...]:
+        """The names of the levels of a variant that are written."""
+        return tuple(self.names.of(variant, d) for d in range(self._levels(variant)))
+
+    def _assets(self) -> list[AssetStageRecipe]:
+        """What makes the assets of a stage."""
+        of: dict[str, list[Variant]] = {}
+        for v in self.variants.values():
+            of.setdefault(v.asset, []).append(v)
+        return [
+            AssetStageRecipe(asset, tuple(vs), tuple(map(self._levels, vs)), self._apart)
+            for asset, vs in of.items()
+        ]
+
+    def _staged(self, square: Square) -> str:
+        """Where a tile of the stage is written."""
+        return f"usd/{self.stage.path(square).removesuffix('.glb')}.usdc"
 
     @cached_property
     def _recipes(self) -> dict[str, VariantRecipe]:
@@ -146,8 +173,7 @@ class Baker:
         first: dict[str, VariantRecipe] = {}
         bodies = self.parameters.layout != "tileset"
         for label, v in self.variants.items():
-            names = tuple(self.names.of(v, d) for d in range(self._levels(v)))
-            own = VariantRecipe(v, names, self._form, not self.tiled, bodies)
+            own = VariantRecipe(v, self._named(v), self._form, not self.tiled, bodies)
             out[label] = first.setdefault(v.key, own) if self.tiled else own
         return out
 
@@ -169,12 +195,15 @@ class Baker:
         what = "shapes" if self.tiled else "levels" if self.parameters.levels else "meshes"
         for label, recipe in self._recipes.items():
             if recipe.variant.label == label:
-                name, asset = f"{what} of {label}", recipe.variant.asset
-                yield Task(name, recipe.key, lambda r=recipe: r, together=asset)  # type: ignore[misc]
-        for v in self.variants.values() if self.parameters.domes else ():
-            if domed(self.library, v):
-                dome = DomeRecipe(v, self._form)
-                yield Task(f"card of {v.label}", dome.key, lambda r=dome: r, together=v.asset)  # type: ignore[misc]
+                yield _asked(f"{what} of {label}", recipe, recipe.variant.asset)
+        for v in self.variants.values():
+            if self.parameters.domes and domed(self.library, v):
+                yield _asked(f"card of {v.label}", DomeRecipe(v, self._form), v.asset)
+            if self.parameters.obj:
+                obj = ObjRecipe(v, self._named(v), self._apart)
+                yield _asked(f"obj of {v.label}", obj, v.asset)
+        for asset in self._assets() if self.parameters.stage else ():
+            yield _asked(f"usd of {asset.asset}", asset, asset.asset)
         if self.parameters.splat != "none":
             key = key_of(core_key(), "splat", self.evaluation.ground.key, self.parameters.splat)
             yield Task("splat maps", key, lambda: Here(self._splat), here=True)
@@ -184,6 +213,9 @@ class Baker:
 
     def _last(self) -> Iterator[Task]:
         """What hangs on others."""
+        if self.parameters.stage:
+            name = "usd/scene.usdc"
+            yield Task(name, self._key("stage"), lambda: Here(self._stage), here=True)
         if self.parameters.layout == "tileset":
             name = "tileset.json"
             yield Task(name, self._key("tileset"), lambda: Here(self._tileset), here=True)
@@ -214,6 +246,19 @@ class Baker:
     @cached_property
     def tiles(self) -> Tiles:
         """The squares of one that is written in squares."""
+        return self._tiles(self.parameters.layout == "tileset", self._form)
+
+    @cached_property
+    def stage(self) -> Tiles:
+        """The squares of a stage; no reader of one knows WebP."""
+        return self._tiles(False, self._apart)
+
+    @cached_property
+    def _apart(self) -> Form:
+        """How images are written beside stages and OBJ."""
+        return replace(self._form, beside=True, webp=False)
+
+    def _tiles(self, nested: bool, form: Form) -> Tiles:
         return Tiles(
             self.evaluation,
             self.library,
@@ -223,6 +268,8 @@ class Baker:
             self._seated,
             self.drawn,
             self.notes,
+            nested,
+            form,
         )
 
     @cached_property
@@ -269,6 +316,10 @@ class Baker:
             yield from self._first()
             if self.tiled:
                 yield from map(self.tiles.task, self.tiles.squares)
+            if self.parameters.stage:
+                yield from (
+                    self.stage.task(q, self._staged(q), TileStageRecipe) for q in self.stage.squares
+                )
             yield from self._last()
 
         def wanted() -> Iterator[Task]:
@@ -343,6 +394,16 @@ class Baker:
         made = splat_files(self.evaluation.ground, int(self.parameters.splat), shop.check)
         return {f"splat/{k}": v for k, v in made.items()}, {}
 
+    def _stage(self, shop: Shop) -> tuple[dict[str, bytes | Stored], dict[str, Any]]:
+        """What holds the tiles of a stage together."""
+        document = self.evaluation.document
+        tiles = [
+            ("tile " + " ".join(map(str, q)), f"./{self._staged(q).removeprefix('usd/')}")
+            for q in self.stage.squares
+        ]
+        views = [(v.name, v.eye, v.target) for v in document.settings.viewpoints]
+        return {"usd/scene.usdc": scene_usd(document.name, tiles, views)}, {}
+
     def _tileset(self, shop: Shop) -> tuple[dict[str, bytes | Stored], dict[str, Any]]:
         tiles = self.tiles
         low, high = tiles.heights
@@ -369,12 +430,13 @@ class Baker:
         near: Float64 = np.concatenate([np.empty((0, 2)), *places]).astype(np.float64)
         p = self.parameters
         coarsest = 1.0
-        if self.tiled:
-            coarsest = max(GROUND_LEVELS) if p.layout == "tiles" else 2.0**self.lattice.depth
+        if self._squared:
+            depth = self.lattice.depth if p.layout == "tileset" else 0
+            coarsest = max(*GROUND_LEVELS, 2.0**depth)
         fitted = fit_network(
             surface, samples, p.ground_error / 100, near, p.ground_error_near / 100, coarsest
         )
-        if not self.tiled:
+        if not self._squared:
             return fitted
         side = (fitted.heights.shape[0] - 1) >> self.lattice.depth
         return replace(fitted, need=in_squares(fitted.need, side, 1.0))
@@ -487,6 +549,13 @@ class Baker:
         layer = result.layer
         extras = {"name": layer.name, "placements": placed.count, **layer_facts(layer)}
         return builder.add_node(result.layer.id, children=children, extras=extras)
+
+
+def _asked(
+    name: str, recipe: VariantRecipe | DomeRecipe | ObjRecipe | AssetStageRecipe, asset: str
+) -> Task:
+    """A task of a recipe that hangs on one asset alone."""
+    return Task(name, recipe.key, lambda: recipe, together=asset)
 
 
 def written(done: Done) -> Iterable[tuple[str, Stored]]:

@@ -33,6 +33,11 @@ _BATCH = 32  # tasks of one kind that go to a worker together: about a second
 _AHEAD = 3  # batches a worker that are waiting for it
 _POLL = 0.05  # seconds
 _RECIPE = "recipe"
+_ANSWERS = 5  # seconds in which a scheduler answers
+_LOOKS, _ALONE = (
+    1.0,
+    60.0,
+)  # seconds between two looks at the workers, and for which there may be none
 _DEATHS = 20  #: workers that may die at a piece before it is taken for what kills them
 
 
@@ -101,7 +106,7 @@ class _Run:
             self.going[n].key: self.going[n] for t in batch for n in t.needs if n in self.going
         }
         future = self.client.submit(
-            _work, self.opener, keys, list(needs.values()), pure=False, retries=2
+            _work, self.opener, keys, list(needs.values()), pure=False, retries=1
         )
         for key in keys:
             self.going[key] = future
@@ -143,7 +148,7 @@ class Graph:
             dask.config.set({"distributed.scheduler.allowed-failures": _DEATHS})
             try:
                 if self._scheduler:
-                    self._client = Client(self._scheduler, timeout=10, set_as_default=False)
+                    self._client = Client(self._scheduler, timeout=_ANSWERS, set_as_default=False)
                 else:
                     cluster = LocalCluster(
                         n_workers=self._workers,
@@ -158,6 +163,23 @@ class Graph:
                     f"the scheduler {self._scheduler} does not answer: {error}"
                 ) from None
         return self._client
+
+    def _look(self, since: float) -> float:
+        """See whether there are workers; start those anew that have gone for good. When there was one last, in seconds.
+
+        Raises:
+            WorkersLost: there has been none for long.
+        """
+        client, now = self.client(), time.monotonic()
+        own = client.cluster
+        if own is not None and not self._scheduler and len(own.workers) < self._workers:
+            own.scale(self._workers)
+        if client.scheduler_info(n_workers=-1)["workers"]:
+            return now
+        if now - since > _ALONE:
+            told = self._scheduler or "that was started"
+            raise WorkersLost(f"the scheduler {told} has had no workers for {_ALONE:g} seconds")
+        return since
 
     def close(self) -> None:
         """Let the workers go that were started."""
@@ -177,9 +199,13 @@ class Graph:
         batches = _batches(tasks)
         waiting: set[Any] = set()
         more = True
+        looked = seen = time.monotonic()
         try:
             while more or waiting or here or held:
                 shop.check()
+                if time.monotonic() - looked > _LOOKS:
+                    seen = self._look(seen)
+                    looked = time.monotonic()
                 while more and len(waiting) < _AHEAD * self._workers:
                     batch = next(batches, None)
                     if batch is None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -24,8 +24,7 @@ _AS_ASSET = LayerGame()
 MOST_NODES = 50_000  #: plain nodes, without instancing
 
 
-@dataclass(frozen=True, slots=True)
-class Drawn:
+class Drawn(NamedTuple):
     """A variant, as the nodes that draw it name it, and the piece that it comes from."""
 
     asset: str

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, dataclass, replace
 from functools import cached_property
-from itertools import takewhile
-from typing import Any
+from itertools import pairwise, takewhile
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -15,12 +15,12 @@ from plough.core.bake.ground_file import GroundMesh, class_facts, dressed
 from plough.core.bake.instances import Drawn, InstanceWriter
 from plough.core.bake.lattice import Lattice, Square
 from plough.core.bake.pieces import Stored
-from plough.core.bake.shop import Form, Shop
+from plough.core.bake.shop import Form, Recipe, Shop
 from plough.core.bake.workers import Task
 from plough.core.cache import Cache
 from plough.core.formats.glb import GlbBuilder
 from plough.core.formats.packed import GROUND
-from plough.core.ground.mesh import Network, network_tiles
+from plough.core.ground.mesh import Network, NetworkTiles
 from plough.core.hashing import digest, key_of
 from plough.core.kernels import core_key
 from plough.core.layers.bake import BakeParameters
@@ -36,18 +36,17 @@ from plough.core.scene.facets import Solid, Spin
 GROUND_LEVELS = (4.0, 16.0)  #: times as far as the nearest that the farther levels of ground miss
 _FINE = 64  # a square is shown farther off as its side is longer: what is smaller than this share of it is left out
 _SEEN = 58.0  # times its error in metres, from which a square is shown: 16 pixels of 1080 in a view of 60 degrees
-_TOLD = 600  # bytes of what is remembered of one mesh, besides its arrays
 
 Pieces = list[tuple[Mesh, dict[str, Material]]]
 """Of solids, with their materials."""
 
 
-@dataclass(frozen=True, slots=True)
-class Group:
-    """Placements of one variant in a square."""
+class Group(NamedTuple):
+    """Placements of one variant in a square: a run of those of the layer."""
 
     drawn: Drawn
-    placed: Placements  #: about the middle of the square
+    first: int
+    last: int  #: the one after it
     noted: dict[str, Any]
     detail: int | None  #: the one level that is drawn; None for all
 
@@ -60,7 +59,15 @@ class Placed:
     extras: dict[str, Any]
     game: LayerGame
     spin: Spin
+    placements: Placements  #: about the middle of the square, variant after variant
     groups: tuple[Group, ...]
+
+    @property
+    def key(self) -> tuple[Any, ...]:
+        """Tells it from any other, in plain values."""
+        groups = [(tuple(g.drawn), g.first, g.last, g.noted, g.detail) for g in self.groups]
+        game = self.game.model_dump()
+        return self.layer, self.extras, game, self.spin, digest(*self.placements.buffers()), groups
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +111,13 @@ class TileRecipe:
             children: list[int] = []
             for g in placed.groups:
                 children += writer.add(
-                    placed.layer, g.drawn, g.placed, g.noted, placed.game, placed.spin, g.detail
+                    placed.layer,
+                    g.drawn,
+                    placed.placements.taken(slice(g.first, g.last)),
+                    g.noted,
+                    placed.game,
+                    placed.spin,
+                    g.detail,
                 )
             roots.append(builder.add_node(placed.layer, children=children, extras=placed.extras))
         writer.animate()
@@ -165,6 +178,7 @@ class Tiles:
             otherwise only the smallest, with levels of detail by MSFT_lod and colliders.
         seated: gives placements on the ground that is written.
         drawn: gives a variant as it is drawn.
+        form: how meshes and images are written.
     """
 
     def __init__(
@@ -177,18 +191,20 @@ class Tiles:
         seated: Callable[[Placements], Placements],
         drawn: Callable[[Variant], Drawn],
         notes: dict[str, dict[str, str]],
+        nested: bool,
+        form: Form,
     ) -> None:
-        self.nested = parameters.layout == "tileset"
+        self.nested = nested
         self.lattice = lattice
         self._evaluation = evaluation
         self._library = library
         self._p = parameters
-        self._form = Form.of(parameters)
+        self._form = form
         self._network = network
         self._seated = seated
         self._drawn = drawn
         self._notes = notes
-        self._kept = Cache(400_000_000)
+        self._kept = Cache(2**62)  # all of it is asked for again and again
         self._classes = class_facts(evaluation.ground)
 
     @property
@@ -255,8 +271,18 @@ class Tiles:
         """Metres that what is written of a square may differ from the scene: the smallest of what is left out of it."""
         return self.lattice.across(level) / _FINE
 
-    def task(self, square: Square) -> Task:
-        """What makes the file of a square."""
+    def task(
+        self,
+        square: Square,
+        path: str = "",
+        of: Callable[[TileRecipe], Recipe] = lambda recipe: recipe,
+    ) -> Task:
+        """What makes the file of a square.
+
+        Args:
+            path: where it is written, if elsewhere than `path` says.
+            of: what makes it of all that is gathered.
+        """
         x, z = self.lattice.middle(square)
         middle = (x, 0.0, z)
         ground = self._grounds(square)
@@ -266,7 +292,7 @@ class Tiles:
             if (here := self._placed(s, square, np.array(middle))) is not None
         )
         solids = [(r, k) for r in self._evaluation.layers if (k := self._solid_keys(r, square))]
-        form, path, p = self._form, self.path(square), self._p
+        form, path, p = self._form, path or self.path(square), self._p
         name = "tile " + " ".join(map(str, square))
         key = key_of(
             core_key(),
@@ -274,16 +300,15 @@ class Tiles:
             (path, name, middle, asdict(form), p.instancing, self._classes),
             [(mesh_key(g.mesh), repr(g.materials), _digest(g.shares)) for g in ground],
             [(r.layer.id, _extras(r.layer), k) for r, k in solids],
-            [
-                (q.layer, q.extras, q.game.model_dump(), q.spin, [_group_key(g) for g in q.groups])
-                for q in placed
-            ],
+            [q.key for q in placed],
         )
 
-        def build() -> TileRecipe:
+        def build() -> Recipe:
             lying = tuple(self._solids(r, square) for r, _ in solids)
-            return TileRecipe(
-                path, name, middle, form, p.instancing, ground, self._classes, lying, placed
+            return of(
+                TileRecipe(
+                    path, name, middle, form, p.instancing, ground, self._classes, lying, placed
+                )
             )
 
         needs = tuple({g.drawn.piece: None for q in placed for g in q.groups})
@@ -308,14 +333,11 @@ class Tiles:
             return self._piece("ground", surface.own.mesh, square)
         side = (network.heights.shape[0] - 1) >> level
 
-        def make() -> dict[tuple[int, int], Mesh]:
-            return network_tiles(network, surface, side, coarser)
+        def make() -> NetworkTiles:
+            return NetworkTiles(network, surface, side, coarser)
 
-        size = lambda made: sum(m.nbytes + _TOLD for m in made.values())  # noqa: E731
-        squares: dict[tuple[int, int], Mesh] = self._kept.get(
-            ("ground", level, coarser), make, size
-        )
-        return squares.get((column, row))
+        cut = self._kept.get(("ground", level, coarser), make, lambda made: made.nbytes)
+        return cut.mesh(column, row)
 
     # -- solids --------------------------------------------------------------------------
 
@@ -398,28 +420,30 @@ class Tiles:
         own, result = standing.within(self.lattice, square), standing.result
         placed = result.output.placements
         assert placed is not None
-        groups = []
-        for row in np.unique(own.variant).tolist():
-            variant = placed.variants[row]
-            rows = np.nonzero(own.variant == row)[0]
-            detail = None
-            if self.nested:
-                size = max(self._library.size(variant))
-                error = self.error(square[0])
-                if self._far(square):
-                    rows = rows[size * own.scale[rows].max(axis=1) >= error]
-                detail = self._detail(variant, square)
-            if not len(rows):
-                continue
-            here = own.taken(rows)
-            at = (here.position.astype(np.float64) - middle).astype(np.float32)
-            noted = self._notes.get(variant.asset)
-            told = {"notes": noted} if noted else {}
-            groups.append(Group(self._drawn(variant), replace(here, position=at), told, detail))
-        if not groups:
+        if self._far(square):
+            own = own.taken(
+                self._large(placed.variants)[own.variant] * own.scale.max(axis=1)
+                >= self.error(square[0])
+            )
+        if not own.count:
             return None
+        own = own.taken(np.argsort(own.variant, kind="stable"))
+        at = (own.position.astype(np.float64) - middle).astype(np.float32)
+        ends = np.flatnonzero(np.diff(own.variant)) + 1
+        groups = []
+        for first, last in pairwise((0, *ends.tolist(), own.count)):
+            variant = placed.variants[int(own.variant[first])]
+            noted = self._notes.get(variant.asset)
+            detail = self._detail(variant, square) if self.nested else None
+            told = {"notes": noted} if noted else {}
+            groups.append(Group(self._drawn(variant), first, last, told, detail))
         layer = result.layer
-        return Placed(layer.id, _extras(layer), layer.game, placed.spin, tuple(groups))
+        here = replace(own, position=at)
+        return Placed(layer.id, _extras(layer), layer.game, placed.spin, here, tuple(groups))
+
+    def _large(self, variants: Sequence[Variant]) -> Float64:
+        """(n,) how large variants are, metres."""
+        return np.array([max(self._library.size(v)) for v in variants])
 
     def _detail(self, variant: Variant, square: Square) -> int:
         """The level of a variant that is drawn in a square."""
@@ -432,15 +456,6 @@ class Tiles:
 
 def _extras(layer: Any) -> dict[str, Any]:
     return {"name": layer.name, "layer": layer.id, **layer_facts(layer)}
-
-
-def _group_key(group: Group) -> tuple[Any, ...]:
-    return (
-        asdict(group.drawn),
-        digest(*group.placed.buffers()),
-        group.noted,
-        group.detail,
-    )
 
 
 def _digest(array: UInt8 | None) -> str:

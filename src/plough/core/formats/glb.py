@@ -11,6 +11,7 @@ import math
 import struct
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -60,7 +61,7 @@ class Instances:
     count: int
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Outside:
     """What a reader must know of meshes whose bytes lie elsewhere."""
 
@@ -68,6 +69,17 @@ class Outside:
     told: dict[str, list[Any]]  #: the lists of the JSON
     used: frozenset[str]  #: extensions
     unpacked: int  #: bytes of what is compressed, as a reader comes to hold them
+
+    @cached_property
+    def looks(self) -> tuple[str, ...]:
+        """Of each material, what tells it from any other: itself, with its images in the place of their numbers; empty where images lie among the bytes."""
+        images = self.told.get("images", ())
+        if any("uri" not in image for image in images):
+            return ("",) * len(self.told.get("materials", ()))
+        uris = [image["uri"] for image in images]
+        return tuple(
+            orjson.dumps(_with_textures(m, uris)).decode() for m in self.told.get("materials", ())
+        )
 
 
 _OWN, _FALLBACK = 0, 1  # buffers: of the file itself, and that of what is compressed
@@ -499,8 +511,9 @@ class GlbBuilder:
         self._beside.append({"uri": uri, "byteLength": other.size})
         first = len(self._list("bufferViews"))
         views = range(first, first + len(other.told.get("bufferViews", ())))
-        for view in other.told.get("bufferViews", ()):
-            self._list("bufferViews").append(self._moved(view, buffer))
+        self._list("bufferViews").extend(
+            self._moved(view, buffer) for view in other.told.get("bufferViews", ())
+        )
         if "samplers" in other.told:
             self._json.setdefault("samplers", other.told["samplers"])
         textures = [
@@ -548,11 +561,13 @@ class GlbBuilder:
         self._used |= other.used
         accessors, meshes = (len(self._list(name)) for name in ("accessors", "meshes"))
         materials = [
-            self._taken_material(material, textures) for material in other.told.get("materials", ())
+            self._taken_material(material, look, textures)
+            for material, look in zip(other.told.get("materials", ()), other.looks, strict=True)
         ]
-        for accessor in other.told.get("accessors", ()):
-            shifted = accessor | {"bufferView": views[accessor["bufferView"]]}
-            self._list("accessors").append(shifted)
+        self._list("accessors").extend(
+            accessor | {"bufferView": views[accessor["bufferView"]]}
+            for accessor in other.told.get("accessors", ())
+        )
         for mesh in other.told.get("meshes", ()):
             primitives = [_shifted(p, accessors, materials) for p in mesh["primitives"]]
             self._list("meshes").append(mesh | {"primitives": primitives})
@@ -582,12 +597,11 @@ class GlbBuilder:
             self._image_index[key] = len(self._json["textures"]) - 1
         return self._image_index[key]
 
-    def _taken_material(self, material: dict[str, Any], textures: Sequence[int]) -> int:
+    def _taken_material(self, material: dict[str, Any], look: str, textures: Sequence[int]) -> int:
         """The index of a material of another builder; equal ones are one."""
-        material = _with_textures(material, textures)
-        key = orjson.dumps(material).decode()
+        key = look or orjson.dumps(_with_textures(material, textures)).decode()
         if key not in self._materials:
-            self._list("materials").append(material)
+            self._list("materials").append(_with_textures(material, textures))
             self._materials[key] = len(self._json["materials"]) - 1
         return self._materials[key]
 
@@ -621,7 +635,7 @@ class GlbBuilder:
         return b"".join(out)
 
 
-def _with_textures(told: dict[str, Any], textures: Sequence[int]) -> dict[str, Any]:
+def _with_textures(told: dict[str, Any], textures: Sequence[Any]) -> dict[str, Any]:
     """What a material tells, with the indices of its textures as `textures` says."""
 
     def of(name: str, value: Any) -> Any:

@@ -16,7 +16,7 @@ _MAP = {"albedo": "map_Kd", "normal": "norm"}
 def mesh_obj(
     mesh: Mesh, materials: dict[str, Material], name: str, images: Images
 ) -> dict[str, bytes]:
-    """Files by name: ``name.obj``, ``name.mtl`` and the maps that the MTL names.
+    """Files by name: ``name.obj``, ``name.mtl`` and the maps that the MTL names, but for those of which `images` gives an address.
 
     The tint of the vertices follows each position as red, green and blue; v runs up, as in OBJ.
     """
@@ -28,7 +28,7 @@ def mesh_obj(
     )
     np.savetxt(out, np.stack([mesh.uv0[:, 0], 1.0 - mesh.uv0[:, 1]], axis=1), "vt %.5f %.5f")
     np.savetxt(out, mesh.normals, "vn %.4f %.4f %.4f")
-    library, files = io.StringIO(), {}
+    library, files = io.StringIO(), dict[str, bytes]()
     used: dict[str, str] = {}
     for part in mesh.parts:
         material = materials[part.material]
@@ -39,10 +39,11 @@ def mesh_obj(
                 f"newmtl {used[part.material]}\nKd {r:.4f} {g:.4f} {b:.4f}\nKs 0 0 0\nPr {material.roughness:.3f}\nPm 0\nillum 1\n"
             )
             for slot, data in images(material).items():
-                if not isinstance(data, bytes):
-                    continue
                 file = f"{name}-{part.material.replace(' ', '-')}-{slot}.png"
-                files[file] = data
+                if isinstance(data, str):
+                    file = data
+                else:
+                    files[file] = data
                 if slot in _MAP:
                     library.write(f"{_MAP[slot]} {file}\n")
                 if slot == "albedo" and material.cutout:

@@ -1,11 +1,13 @@
-"""OpenUSD: an asset whose seeds are the variants of a variant set."""
+"""OpenUSD: assets whose seeds and levels are variants, tiles that place them by point instancers, and the stage of a scene."""
 
 from __future__ import annotations
 
 import math
 import re
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -36,13 +38,7 @@ def asset_usd(
     """
     from pxr import Kind, Usd, UsdGeom
 
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / f"{name}.usdc"
-        stage = Usd.Stage.CreateNew(str(path))
-        UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
-        UsdGeom.SetStageMetersPerUnit(stage, 1.0)
-        root = UsdGeom.Xform.Define(stage, f"/{_name(name)}")
-        stage.SetDefaultPrim(root.GetPrim())
+    with _stage(name) as (stage, root, path):
         Usd.ModelAPI(root).SetKind(Kind.Tokens.component)
         files: dict[str, bytes] = {}
         slots: dict[str, Any] = {}
@@ -66,6 +62,171 @@ def asset_usd(
         variants.SetVariantSelection(f"seed_{seeds[0][0]}")
         stage.GetRootLayer().Save()
         return {f"{name}.usdc": path.read_bytes(), **files}
+
+
+Levels = Sequence[tuple[Mesh, dict[str, Material]]]
+"""The levels of a variant with their materials, nearest first."""
+
+
+def levels_usd(name: str, seeds: Sequence[tuple[str, Levels]], images: Images) -> bytes:
+    """An asset with the variant sets ``seed`` and, in each seed, ``level``; `images` gives addresses as seen from its file."""
+    from pxr import Kind, Usd
+
+    with _stage(name) as (stage, root, path):
+        Usd.ModelAPI(root).SetKind(Kind.Tokens.component)
+        slots: dict[str, Any] = {}
+        for material in (m for _, levels in seeds for _, ms in levels for m in ms.values()):
+            _looked(root, material, images, slots)  # outside of all variants, which share them
+        variants = root.GetPrim().GetVariantSets().AddVariantSet("seed")
+        for seed, levels in seeds:
+            variants.AddVariant(_name(f"seed_{seed}"))
+            variants.SetVariantSelection(_name(f"seed_{seed}"))
+            with variants.GetVariantEditContext():
+                nested = root.GetPrim().GetVariantSets().AddVariantSet("level")
+                for k, (mesh, materials) in enumerate(levels):
+                    bound = {s: _looked(root, m, images, slots) for s, m in materials.items()}
+                    nested.AddVariant(f"level_{k}")
+                    nested.SetVariantSelection(f"level_{k}")
+                    with nested.GetVariantEditContext():
+                        _mesh(stage, f"{root.GetPath()}/mesh", mesh, materials, bound)
+                nested.SetVariantSelection("level_0")
+        variants.SetVariantSelection(_name(f"seed_{seeds[0][0]}"))
+        stage.GetRootLayer().Save()
+        return path.read_bytes()
+
+
+@dataclass(frozen=True, slots=True)
+class Instanced:
+    """Placements of one layer: prototypes, and arrays of n rows."""
+
+    name: str
+    prototypes: Sequence[
+        tuple[str, str, str]
+    ]  #: address of the asset, its prim, the seed's variant
+    which: Any  #: (n,) row of `prototypes`
+    ids: Any  #: (n,) uint64
+    position: Any  #: (n, 3) metres
+    rotation: Any  #: (n, 4) xyzw
+    scale: Any  #: (n, 3)
+    reach: Any  #: (n,) metres about the position that one fills, for the extent
+    spin: tuple[float, float, float] = (0.0, 0.0, 0.0)  #: degrees a second
+
+
+def tile_usd(
+    name: str,
+    meshes: Sequence[tuple[str, Mesh, dict[str, Material]]],
+    layers: Sequence[Instanced],
+    lamps: Sequence[tuple[str, Lamp]],
+    middle: tuple[float, float, float],
+    images: Images,
+) -> bytes:
+    """A tile: its meshes about `middle`, a point instancer for each layer, its lamps."""
+    from pxr import Gf, UsdGeom
+
+    with _stage(name) as (stage, root, path):
+        UsdGeom.XformCommonAPI(root.GetPrim()).SetTranslate(Gf.Vec3d(*middle))
+        slots: dict[str, Any] = {}
+        for called, mesh, materials in meshes:
+            bound = {s: _looked(root, m, images, slots) for s, m in materials.items()}
+            _mesh(stage, f"{root.GetPath()}/{_name(called)}", mesh, materials, bound)
+        for layer in layers:
+            _instancer(stage, f"{root.GetPath()}/{_name(layer.name)}", layer)
+        for called, lamp in lamps:
+            _lamp(root, lamp, _name(called))
+        stage.GetRootLayer().Save()
+        return path.read_bytes()
+
+
+def scene_usd(
+    name: str,
+    tiles: Sequence[tuple[str, str]],
+    viewpoints: Sequence[tuple[str, Sequence[float], Sequence[float]]] = (),
+) -> bytes:
+    """The stage of a scene: tiles by name and address, each a payload; viewpoints as cameras by name, eye and target."""
+    from pxr import Gf, Kind, Usd, UsdGeom
+
+    with _stage(name) as (stage, root, path):
+        Usd.ModelAPI(root).SetKind(Kind.Tokens.assembly)
+        folder = UsdGeom.Scope.Define(stage, root.GetPath().AppendChild("tiles"))
+        for called, address in tiles:
+            prim = stage.DefinePrim(folder.GetPath().AppendChild(_name(called)), "Xform")
+            prim.GetPayloads().AddPayload(address)
+        for called, eye, target in viewpoints:
+            camera = UsdGeom.Camera.Define(
+                stage, root.GetPath().AppendPath(f"viewpoints/{_name(called)}")
+            )
+            look = Gf.Matrix4d().SetLookAt(Gf.Vec3d(*eye), Gf.Vec3d(*target), Gf.Vec3d(0, 1, 0))
+            camera.AddTransformOp().Set(look.GetInverse())
+        if viewpoints:
+            UsdGeom.Scope.Define(stage, root.GetPath().AppendChild("viewpoints"))
+        stage.GetRootLayer().Save()
+        return path.read_bytes()
+
+
+@contextmanager
+def _stage(name: str) -> Iterator[tuple[Any, Any, Path]]:
+    """A stage in metres, Y up, with its root prim, in a file that goes again."""
+    from pxr import Usd, UsdGeom
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "stage.usdc"
+        stage = Usd.Stage.CreateNew(str(path))
+        UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
+        UsdGeom.SetStageMetersPerUnit(stage, 1.0)
+        root = UsdGeom.Xform.Define(stage, f"/{_name(name)}")
+        stage.SetDefaultPrim(root.GetPrim())
+        yield stage, root, path
+
+
+def _mesh(
+    stage: Any, path: str, mesh: Mesh, materials: dict[str, Material], bound: dict[str, Any]
+) -> None:
+    """A mesh with its parts bound to materials; without any, to none."""
+    from pxr import UsdGeom
+
+    prim = UsdGeom.Mesh.Define(stage, path)
+    prim.CreateDoubleSidedAttr(any(m.cutout for m in materials.values()))
+    _shape(prim, mesh)
+    if bound:
+        _bind(prim, mesh, bound)
+
+
+def _looked(root: Any, material: Material, images: Images, known: dict[str, Any]) -> Any:
+    """The prim of a material, written once for each look."""
+    told = repr(material)
+    if told not in known:
+        called = f"{material.name}_{len(known)}"
+        known[told] = _material(root, replace(material, name=called), images(material), called)[0]
+    return known[told]
+
+
+def _instancer(stage: Any, path: str, layer: Instanced) -> None:
+    from pxr import Gf, UsdGeom, Vt
+
+    prim = UsdGeom.PointInstancer.Define(stage, path)
+    targets = []
+    for k, (address, root, seed) in enumerate(layer.prototypes):
+        own = stage.DefinePrim(f"{path}/prototypes/{_name(root)}_{k}", "Xform")
+        own.GetReferences().AddReference(address)
+        own.GetVariantSets().SetSelection("seed", _name(f"seed_{seed}"))
+        targets.append(own.GetPath())
+    stage.GetPrimAtPath(f"{path}/prototypes").SetTypeName("Scope")
+    prim.CreatePrototypesRel().SetTargets(targets)
+    rows = np.ascontiguousarray
+    prim.CreateProtoIndicesAttr(Vt.IntArray.FromNumpy(rows(layer.which, np.int32)))
+    prim.CreateIdsAttr(Vt.Int64Array.FromNumpy(rows(layer.ids, np.uint64).view(np.int64)))
+    prim.CreatePositionsAttr(Vt.Vec3fArray.FromNumpy(rows(layer.position, np.float32)))
+    prim.CreateScalesAttr(Vt.Vec3fArray.FromNumpy(rows(layer.scale, np.float32)))
+    turns = rows(layer.rotation, np.float32)
+    prim.CreateOrientationsfAttr(Vt.QuatfArray.FromNumpy(turns))
+    prim.CreateOrientationsAttr(Vt.QuathArray.FromNumpy(turns.astype(np.float16)))
+    if any(layer.spin):
+        turning = np.tile(np.array(layer.spin, np.float32), (len(turns), 1))
+        prim.CreateAngularVelocitiesAttr(Vt.Vec3fArray.FromNumpy(turning))
+    reach = np.asarray(layer.reach, np.float64)[:, None]
+    low = (layer.position - reach).min(axis=0)
+    high = (layer.position + reach).max(axis=0)
+    prim.CreateExtentAttr([Gf.Vec3f(*map(float, low)), Gf.Vec3f(*map(float, high))])
 
 
 def _lamp(root: Any, lamp: Lamp, name: str) -> None:
@@ -104,7 +265,7 @@ def _material(
     surface.CreateInput("metallic", types.Float).Set(0.0)
     surface.CreateInput("diffuseColor", types.Color3f).Set(Gf.Vec3f(*material.color))
     files: dict[str, bytes] = {}
-    maps = {k: images[k] for k in _INPUTS if isinstance(images.get(k), bytes)}
+    maps = {k: images[k] for k in _INPUTS if k in images}
     if maps:
         reader = UsdShade.Shader.Define(stage, shade.GetPath().AppendChild("uv"))
         reader.CreateIdAttr("UsdPrimvarReader_float2")
@@ -112,8 +273,11 @@ def _material(
         where = reader.CreateOutput("result", types.Float2)
     for kind, data in maps.items():
         target, value, output = _INPUTS[kind]
-        file = f"textures/{_name(prefix)}-{kind}.png"
-        files[file] = data
+        if isinstance(data, str):
+            file = data
+        else:
+            file = f"./textures/{_name(prefix)}-{kind}.png"
+            files[file.removeprefix("./")] = data
         texture = _texture(shade, kind, file)
         texture.CreateInput("st", types.Float2).ConnectToSource(where)
         out = texture.CreateOutput(output, types.Float3 if output == "rgb" else types.Float)
@@ -134,7 +298,7 @@ def _texture(shade: Any, kind: str, file: str) -> Any:
     stage = shade.GetPrim().GetStage()
     texture = UsdShade.Shader.Define(stage, shade.GetPath().AppendChild(f"{kind}_map"))
     texture.CreateIdAttr("UsdUVTexture")
-    texture.CreateInput("file", types.Asset).Set(f"./{file}")
+    texture.CreateInput("file", types.Asset).Set(file)
     texture.CreateInput("sourceColorSpace", types.Token).Set("sRGB" if kind == "albedo" else "raw")
     for wrap in ("wrapS", "wrapT"):
         texture.CreateInput(wrap, types.Token).Set("repeat")

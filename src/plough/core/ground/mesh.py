@@ -13,7 +13,7 @@ from functools import partial
 
 import numpy as np
 
-from plough.core.arrays import Float32, Float64, Int64
+from plough.core.arrays import Float32, Float64, Int32, Int64
 from plough.core.ground.surface import Surface
 from plough.core.kernels import kernel, together
 from plough.core.mesh.tangents import with_tangents
@@ -154,10 +154,10 @@ def _needs(fine: Float64, tolerance: Float32, n: int, enough: float) -> Float32:
 
 
 @kernel
-def _triangles(need: Float32) -> Int64:
+def _triangles(need: Float32) -> Int32:
     """(m, 6) corners a, b, c as column and row, of the leaves of the tree."""
     n = need.shape[0] - 1
-    out, count = np.empty((2 * n * n, 6), np.int64), 0
+    out, count = np.empty((2 * n * n, 6), np.int32), 0
     stack = np.empty((64, 6), np.int64)
     stack[0] = np.array([0, 0, n, n, n, 0])
     stack[1] = np.array([n, n, 0, 0, 0, n])
@@ -173,7 +173,7 @@ def _triangles(need: Float32) -> Int64:
         else:
             out[count] = np.array([ax, ay, bx, by, cx, cy])
             count += 1
-    return out[:count]
+    return out[:count].copy()
 
 
 @kernel
@@ -263,30 +263,46 @@ def _twist(fine: Float64, allowed: Float32) -> float:
 
 def network_mesh(network: Network, surface: Surface, tile: float = 4.0) -> Mesh:
     """The network as a mesh with the surface's own normals, part `ground`."""
-    return _meshed(network, _triangles(network.need), surface, tile)
+    return _meshed(network, _triangles(network.need).astype(np.int64), surface, tile)
 
 
-def network_tiles(
-    network: Network, surface: Surface, side: int, coarser: float = 1.0, tile: float = 4.0
-) -> dict[tuple[int, int], Mesh]:
-    """The network cut in squares, by column and row; neighbours meet without cracks, whatever `coarser` either was made with.
+class NetworkTiles:
+    """A network cut in squares; neighbours meet without cracks, whatever `coarser` either was made with.
 
     Args:
         side: cells a side of a square, a power of two.
         coarser: how many times farther the surface may be missed; not on the sides of squares, which are as in the network itself.
     """
-    corners = _triangles(in_squares(network.need, side, coarser))
-    column = corners[:, ::2].sum(axis=1) // (3 * side)
-    row = corners[:, 1::2].sum(axis=1) // (3 * side)
-    squares = -(-(network.heights.shape[0] - 1) // side)
-    code = row * squares + column
-    order = np.argsort(code, kind="stable")
-    found, first = np.unique(code[order], return_index=True)
-    runs = zip(found.tolist(), np.split(order, first[1:]), strict=True)
-    return {
-        (k % squares, k // squares): _meshed(network, corners[rows], surface, tile)
-        for k, rows in runs
-    }
+
+    def __init__(
+        self, network: Network, surface: Surface, side: int, coarser: float = 1.0, tile: float = 4.0
+    ) -> None:
+        corners = _triangles(in_squares(network.need, side, coarser))
+        self._network, self._surface, self._tile = network, surface, tile
+        self._squares = -(-(network.heights.shape[0] - 1) // side)
+        column = corners[:, ::2].sum(axis=1, dtype=np.int64) // (3 * side)
+        row = corners[:, 1::2].sum(axis=1, dtype=np.int64) // (3 * side)
+        code = row * self._squares + column
+        order = np.argsort(code, kind="stable")
+        self._corners = corners[order]
+        self._ends = np.searchsorted(code[order], np.arange(self._squares**2 + 1))
+
+    @property
+    def squares(self) -> list[tuple[int, int]]:
+        """Column and row of those that hold anything."""
+        found = np.flatnonzero(np.diff(self._ends)).tolist()
+        return [(k % self._squares, k // self._squares) for k in found]
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return self._corners.nbytes + self._ends.nbytes
+
+    def mesh(self, column: int, row: int) -> Mesh | None:
+        """The triangles of a square, part `ground`; None where it holds none."""
+        k = row * self._squares + column
+        own = self._corners[self._ends[k] : self._ends[k + 1]].astype(np.int64)
+        return _meshed(self._network, own, self._surface, self._tile) if len(own) else None
 
 
 @kernel

@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import AfterValidator
 
-from plough.core.matters import Matters, among
+from plough.core.matters import Matters, among, either
 from plough.core.parameters import Numeral, Parameters, choice, flag, number, text
 from plough.core.scene.facets import Output
 from plough.core.scene.inputs import Inputs
@@ -33,7 +33,7 @@ class BakeParameters(Parameters):
     matters: ClassVar[Matters] = {
         "images": among("textures", True),
         "images_lie": among("textures", True),
-        "tile_side": among("layout", "tiles", "tileset"),
+        "tile_side": either(among("layout", "tiles", "tileset"), among("stage", True)),
     }
 
     layout: Literal["whole", "tiles", "tileset"] = choice(
@@ -69,6 +69,18 @@ class BakeParameters(Parameters):
         most=120,
         group="What to write",
         help="Of meshes and files. Fields: {scene}, {asset}, {name}, {kind}, {seed}, {level}.",
+    )
+    stage: bool = flag(
+        False,
+        "OpenUSD stage",
+        group="What to write",
+        help="usd/scene.usdc: a payload a tile, a point instancer a layer, assets with variant sets of seeds and levels.",
+    )
+    obj: bool = flag(
+        False,
+        "Levels as OBJ",
+        group="What to write",
+        help="In obj/, for programs that read nothing else; images as PNG beside.",
     )
     domes: bool = flag(
         False,
