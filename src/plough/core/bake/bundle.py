@@ -45,7 +45,7 @@ from plough.core.parameters import build
 from plough.core.place.placements import Placements
 from plough.core.scene.evaluation import Evaluation, LayerResult
 
-_AT_ONCE = 256  # pieces that are asked for together
+_AT_ONCE = 64  # pieces that are asked for together
 
 
 @dataclass(frozen=True, slots=True)
@@ -312,22 +312,22 @@ class Baker:
         """All parts but the manifest, as they are there."""
         there: deque[Done] = deque()
 
-        def tasks() -> Iterator[Task]:
-            yield from self._first()
+        def tiles() -> Iterator[Task]:
             if self.tiled:
                 yield from map(self.tiles.task, self.tiles.squares)
             if self.parameters.stage:
                 yield from (
-                    self.stage.task(q, self._staged(q), TileStageRecipe) for q in self.stage.squares
+                    self.stage.task(q, self._staged(q), TileStageRecipe)
+                    for q in self.stage.squares
                 )
-            yield from self._last()
 
         def wanted() -> Iterator[Task]:
-            ahead = tasks()
-            while some := list(islice(ahead, _AT_ONCE)):
-                found = self.pieces.known([t.key for t in some])
-                there.extend(Done(t.name, found[t.key]) for t in some if t.key in found)
-                yield from (t for t in some if t.key not in found)
+            # what needs no ground is begun before anybody waits for it
+            for tasks in (self._first(), tiles(), self._last()):
+                while some := list(islice(tasks, _AT_ONCE)):
+                    found = self.pieces.known([t.key for t in some])
+                    there.extend(Done(t.name, found[t.key]) for t in some if t.key in found)
+                    yield from (t for t in some if t.key not in found)
 
         for done in self._workers.run(wanted(), self._shop):
             while there:

@@ -509,11 +509,14 @@ class GlbBuilder:
         """The index of the first mesh of `other`, whose bytes lie at `uri`."""
         buffer = (2 if self._packs else 1) + len(self._beside)
         self._beside.append({"uri": uri, "byteLength": other.size})
+        told = other.told.get("bufferViews", ())
         first = len(self._list("bufferViews"))
-        views = range(first, first + len(other.told.get("bufferViews", ())))
-        self._list("bufferViews").extend(
-            self._moved(view, buffer) for view in other.told.get("bufferViews", ())
-        )
+        views = range(first, first + len(told))
+        if other.unpacked:
+            self._json["bufferViews"] += [self._moved(view, buffer) for view in told]
+        else:
+            own = {"buffer": buffer}
+            self._json["bufferViews"] += [view | own for view in told]
         if "samplers" in other.told:
             self._json.setdefault("samplers", other.told["samplers"])
         textures = [
@@ -564,17 +567,17 @@ class GlbBuilder:
             self._taken_material(material, look, textures)
             for material, look in zip(other.told.get("materials", ()), other.looks, strict=True)
         ]
-        self._list("accessors").extend(
+        self._json["accessors"] += [
             accessor | {"bufferView": views[accessor["bufferView"]]}
             for accessor in other.told.get("accessors", ())
-        )
+        ]
         for mesh in other.told.get("meshes", ()):
             primitives = [_shifted(p, accessors, materials) for p in mesh["primitives"]]
-            self._list("meshes").append(mesh | {"primitives": primitives})
+            self._json["meshes"].append({"name": mesh["name"], "primitives": primitives})
         return meshes
 
     def _moved(self, view: dict[str, Any], buffer: int) -> dict[str, Any]:
-        """A view of what lies in another buffer."""
+        """A view of what may be compressed, and lies in another buffer."""
         if "extensions" not in view:
             return view | {"buffer": buffer}
         packed = view["extensions"][_MESHOPT] | {"buffer": buffer}
