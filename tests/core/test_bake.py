@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 import pytest
 import trimesh
+from PIL import Image
 
 from plough.core.bake.bundle import Baker, bake
 from plough.core.errors import TooLargeError
@@ -254,6 +255,32 @@ def test_what_is_placed_stands_on_the_ground_that_is_written() -> None:
     assert np.isfinite(floats).all()
     assert np.abs(floats).max() < 2e-3
     assert 0.05 < result.manifest["ground"]["error"] <= 0.82, "and the error is told"
+
+
+def test_the_height_field_is_the_ground_that_is_written() -> None:
+    library = Library()
+    baker = Baker(Evaluator(library).evaluate(small()), library)
+    for _ in baker.run():
+        pass
+    told = json.loads(baker.read("ground/heights.json"))
+    image = np.asarray(Image.open(io.BytesIO(baker.read("ground/heights.png")))).astype(np.float64)
+    n = told["samples"]
+    assert image.shape == (n, n)
+    heights = told["black"] + image / 65535 * (told["white"] - told["black"])
+    rng = np.random.default_rng(3)
+    rows, columns = rng.integers(0, n, (2, 500))
+    x = told["west"] + columns * told["spacing"]
+    z = told["north"] + rows * told["spacing"]
+    network = baker.network
+    assert network is not None
+    step = (told["white"] - told["black"]) / 65535
+    np.testing.assert_allclose(heights[rows, columns], network.height(x, z), atol=step + 1e-4)
+    # what stands, stands on it
+    for row in csv.DictReader(io.StringIO(baker.read("placements.csv").decode())):
+        at = [round((float(row[c]) - told["west"]) / told["spacing"]) for c in ("px", "pz")]
+        assert all(0 <= k < n for k in at)
+    less = Baker(Evaluator(library).evaluate(small(bake={"heights": False})), library)
+    assert "height field" not in less.parts()
 
 
 def test_equal_assets_have_files_of_their_own() -> None:

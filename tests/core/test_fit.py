@@ -8,10 +8,13 @@ from typing import Any
 import numpy as np
 import pytest
 import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from plough.core.bake.fit import fit_of, surface_points
 from plough.core.collider import Capsule, Collider
 from plough.core.kinds import Product, all_kinds
+from plough.core.mesh.convex import MOST_CORNERS, beyond, hull_of
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh, Part
 from tests.models import NEEDS, make
@@ -99,3 +102,32 @@ def test_every_kind_is_measured(kind: str) -> None:
     assert found.bodies == made.collider.count
     assert 0.0 <= found.cover <= 1.0
     assert found.volume is None or 0.0 < found.volume < 200.0
+
+
+@settings(max_examples=60, deadline=None)
+@given(seed=st.integers(0, 10**6), form=st.sampled_from(["ball", "box", "split", "long"]))
+def test_a_hull_of_few_planes_holds_all_and_hardly_more(seed: int, form: str) -> None:
+    rng = np.random.default_rng(seed)
+    points = rng.normal(size=(600, 3))
+    points /= np.linalg.norm(points, axis=1, keepdims=True)
+    if form == "box":
+        points = np.clip(1.4 * points, -0.8, 0.8)
+    if form == "split":
+        points[:, 0] = np.clip(points[:, 0], -1.0, 0.05 * rng.normal())
+    if form == "long":
+        points *= [4.0, 1.0, 0.3]
+    whole = hull_of(points)[1]
+    body, volume = hull_of(points, MOST_CORNERS)
+    assert len(body) < 2 * MOST_CORNERS
+    assert beyond(body, points).max() <= 1e-5 * float(np.ptp(points))
+    assert whole <= volume * (1 + 1e-6)
+    assert volume <= 1.1 * whole
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_the_hull_of_a_rock_is_hardly_more_than_the_rock(seed: int) -> None:
+    for asked in ({}, {"triangles": 500}):
+        fit = fit_of(make("rock", asked, seed))
+        assert fit is not None and fit.volume is not None
+        assert fit.cover == 1.0
+        assert 1.0 <= fit.volume < 1.15

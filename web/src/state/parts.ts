@@ -14,11 +14,12 @@ export interface PartGroup {
 const TILE = /^tiles\/(?:(\d+)-)?(\d+)-(\d+)\.glb$/;
 const GROUPS: [name: string, of: RegExp, waits: string][] = [
   ['Levels', /^levels of /, ''],
-  ['Meshes', /^(shapes|meshes) of /, ''],
+  ['Meshes', /^(shapes|meshes|obj|usd) of /, ''],
   ['Cards', /^card of /, ''],
-  ['Ground and table', /^(ground|splat maps|placements\..*)$/, ''],
+  ['Ground and table', /^(ground|height field|splat maps|placements\..*)$/, ''],
   ['Tiles', TILE, 'the meshes that stand in them and the ground'],
-  ['Scene', /^(scene\.glb|tileset\.json|manifest\.json)$/, 'all others'],
+  ['Tiles of the stage', /^usd\/tiles\//, 'the meshes that stand in them and the ground'],
+  ['Scene', /^(scene\.glb|tileset\.json|usd\/scene\.usdc|manifest\.json)$/, 'all others'],
 ];
 
 /** The parts by what they are; those of which there are none are left out. */

@@ -14,7 +14,7 @@ import numpy as np
 import orjson
 
 from plough.core.arrays import Float64
-from plough.core.bake.ground_file import class_facts, ground_mesh, splat_files
+from plough.core.bake.ground_file import class_facts, ground_mesh, height_files, splat_files
 from plough.core.bake.instances import Counts, Drawn, InstanceWriter, check_nodes, drawn_of, rows_of
 from plough.core.bake.lattice import Lattice, Square, lattice_of
 from plough.core.bake.manifest import ground_facts, manifest_of, tile_facts
@@ -207,6 +207,9 @@ class Baker:
         if self.parameters.splat != "none":
             key = key_of(core_key(), "splat", self.evaluation.ground.key, self.parameters.splat)
             yield Task("splat maps", key, lambda: Here(self._splat), here=True)
+        if self.parameters.heights:
+            key = self._key("heights")
+            yield Task("height field", key, lambda: Here(self._heights), here=True)
         table = f"placements.{self.parameters.table}"
         key = self._key("table", self.parameters.table)
         yield Task(table, key, lambda: Here(self._table), here=True)
@@ -317,8 +320,7 @@ class Baker:
                 yield from map(self.tiles.task, self.tiles.squares)
             if self.parameters.stage:
                 yield from (
-                    self.stage.task(q, self._staged(q), TileStageRecipe)
-                    for q in self.stage.squares
+                    self.stage.task(q, self._staged(q), TileStageRecipe) for q in self.stage.squares
                 )
 
         def wanted() -> Iterator[Task]:
@@ -393,6 +395,10 @@ class Baker:
     def _splat(self, shop: Shop) -> tuple[dict[str, bytes | Stored], dict[str, Any]]:
         made = splat_files(self.evaluation.ground, int(self.parameters.splat), shop.check)
         return {f"splat/{k}": v for k, v in made.items()}, {}
+
+    def _heights(self, shop: Shop) -> tuple[dict[str, bytes | Stored], dict[str, Any]]:
+        made = height_files(self.evaluation.surface, self.network)
+        return {f"ground/{name}": data for name, data in made.items()}, {}
 
     def _stage(self, shop: Shop) -> tuple[dict[str, bytes | Stored], dict[str, Any]]:
         """What holds the tiles of a stage together."""

@@ -17,6 +17,7 @@ from plough.core.formats.glb import Images, mesh_glb, no_images
 from plough.core.formats.heights import write_png, write_raw, write_tiff
 from plough.core.formats.images import png_rgba
 from plough.core.ground import HeightField, Surface
+from plough.core.ground.heightfield import MOST_SAMPLES
 from plough.core.ground.mesh import Network, fit_network, network_mesh
 from plough.core.ground.splat import shares_of_mesh, splat_maps
 from plough.core.mesh.material import Material
@@ -111,6 +112,31 @@ def splat_files(
     }
     files = {f"splat-{k}.png": png_rgba(image) for k, image in enumerate(maps)}
     return {**files, "classes.json": orjson.dumps(facts, option=orjson.OPT_INDENT_2)}
+
+
+def height_files(surface: Surface, network: Network | None) -> dict[str, bytes]:
+    """The ground that is written as a height map of 16 bits, from its lowest to its highest, and how it lies as JSON."""
+    if network is None:
+        heights, spacing = heights_of(surface)
+    else:
+        n = min(network.heights.shape[0], MOST_SAMPLES)
+        x0, z0, x1, _ = surface.bounds
+        at = np.arange(n) * ((x1 - x0) / (n - 1))
+        x, z = np.meshgrid(x0 + at, z0 + at)
+        heights = network.height(x.ravel(), z.ravel()).reshape(n, n).astype(np.float32)
+        spacing = (x1 - x0) / (n - 1)
+    data, low, high = write_png(heights)
+    half = 0.5 * spacing * (len(heights) - 1)
+    facts = {
+        "image": "heights.png",
+        "samples": len(heights),
+        "spacing": spacing,
+        "west": -half,
+        "north": -half,
+        "black": low,
+        "white": high,
+    }
+    return {"heights.png": data, "heights.json": orjson.dumps(facts, option=orjson.OPT_INDENT_2)}
 
 
 def ground_file(

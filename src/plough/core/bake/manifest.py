@@ -184,6 +184,7 @@ _WHAT = {
     "images": "an image that other files draw from",
     "domes": "a variant as a card that faces the eye",
     "splat": "ground classes",
+    "ground": "the ground as a height field",
     "usd": "a part of the OpenUSD stage",
     "obj": "a level as Wavefront OBJ",
     "shapes": "meshes that tiles draw from",

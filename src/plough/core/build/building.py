@@ -469,7 +469,7 @@ def _collider(p: BuildingParameters, own: list[Storey], points: Float32) -> Coll
     based=True,
     fetches=True,
     parts="fill",
-    version=4,
+    version=5,
 )
 def make(p: BuildingParameters, seed: int, detail: int, load: Load = no_files) -> Product:
     """A building; its front faces south."""

@@ -307,6 +307,7 @@ def _opaque(material: Material) -> Material:
     fetches=True,
     parts="fuse",
     slow=True,
+    version=2,
 )
 def make(p: FusedParameters, seed: int, detail: int, load: Load = no_files) -> Product:
     """The skin of all parts, or one of each."""

@@ -81,6 +81,7 @@ class GroupParameters(Parameters):
     hard=True,
     fetches=True,
     parts="stand",
+    version=2,
 )
 def make(p: GroupParameters, seed: int, detail: int, load: Load = no_files) -> Product:
     """All parts as one mesh; what stands for an asset that is not there is left out."""

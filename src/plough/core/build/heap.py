@@ -267,6 +267,7 @@ def _heap(p: HeapParameters, placed: Placements, detail: int, load: Load) -> Pro
     fetches=True,
     parts="heap",
     slow=True,
+    version=2,
 )
 def make(p: HeapParameters, seed: int, detail: int, load: Load = no_files) -> Product:
     """The heap; what stands for an asset that is not there is left out."""

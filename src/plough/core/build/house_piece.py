@@ -58,6 +58,7 @@ class HousePieceParameters(PieceParameters):
     seeded=False,
     hard=True,
     fills=True,
+    version=2,
 )
 def make(p: HousePieceParameters, seed: int, detail: int) -> Product:
     """The piece in its wall, whose face is at the origin and looks to the front."""

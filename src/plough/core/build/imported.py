@@ -292,6 +292,7 @@ def _nodes(model: Model, piece: Int64) -> tuple[Named, ...]:
     loads="source",
     seeded=False,
     hard=True,
+    version=2,
 )
 def make(p: ImportParameters, seed: int, detail: int, load: Load) -> Product:
     """A mesh that was read from a file."""

@@ -167,7 +167,14 @@ def _count(triangles: int, detail: int) -> int:
     return round(max(share * triangles, min(greater * triangles, _FEW[detail])))
 
 
-@kind("rock", "Rock", "Cobbles, boulders, slabs, tors and scree.", RockParameters, hard=True)
+@kind(
+    "rock",
+    "Rock",
+    "Cobbles, boulders, slabs, tors and scree.",
+    RockParameters,
+    hard=True,
+    version=2,
+)
 def make(p: RockParameters, seed: int, detail: int) -> Product:
     """A rock that stands, partly buried, at the origin."""
     wear = int(bits(np.uint64(seed), _WEAR, np.uint64(p.wear_seed)))

@@ -410,6 +410,7 @@ def _stood(p: VesselParameters, shell: Shell, turn: float) -> Shell:
     "Jars, barrels, baskets, posts, bollards, balusters: an outline turned round an axis.",
     VesselParameters,
     hard=True,
+    version=2,
 )
 def make(p: VesselParameters, seed: int, detail: int) -> Product:
     """A turned piece that stands at the origin."""

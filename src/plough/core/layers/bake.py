@@ -130,6 +130,12 @@ class BakeParameters(Parameters):
         group="What to write",
         help="The ground classes as images, four in each.",
     )
+    heights: bool = flag(
+        True,
+        "Height field",
+        group="What to write",
+        help="ground/heights.png: the ground that is written, as 16 bits, for a collider or a terrain; heights.json tells how it lies.",
+    )
     ground_error_near: float = number(
         2,
         "Ground is true within",

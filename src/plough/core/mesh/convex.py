@@ -10,16 +10,19 @@ _CUTS = (0.2, 0.35, 0.5, 0.65, 0.8)  #: where a body may be cut, along each axis
 MOST_CORNERS = 64  #: of a hull that is taken as it is
 _TRIED = 300  #: triangles that cuts are tried on
 _LEAST = 1e-3  #: of the size: a body is at least so thick
+_CLOSE, _AT_ONCE = (
+    2e-3,
+    6,
+)  #: of the size, that a body may stand out of a hull; planes that are put to it together
 
 
 def hull_of(points: Float64, most: int = 0) -> tuple[Float32, float]:
     """The corners (n, 3) of the convex hull, and its volume; what is flat is given a thickness.
 
     Args:
-        most: in place of a hull with more corners the body between so many planes that touch it, evenly about all sides, is taken; it holds the hull and has
-            less than twice as many corners.
+        most: in place of a hull with more corners the body between so many planes of it is taken; it holds the hull and has less than twice as many corners.
     """
-    from scipy.spatial import ConvexHull, HalfspaceIntersection, QhullError
+    from scipy.spatial import ConvexHull, QhullError
 
     size = float(np.ptp(points, axis=0).max()) or 1.0
     try:
@@ -29,14 +32,33 @@ def hull_of(points: Float64, most: int = 0) -> tuple[Float32, float]:
         hull = ConvexHull((points[:, None] + thick).reshape(-1, 3), qhull_options="QJ")
     corners = hull.points[hull.vertices]
     if most and len(corners) > most:
-        # directions spread evenly over a ball by the golden angle
-        k = np.arange(most) + 0.5
-        up, turn = 1.0 - 2.0 * k / most, k * np.pi * (3.0 - np.sqrt(5.0))
-        flat = np.sqrt(1.0 - up * up)
-        sides = np.stack([flat * np.cos(turn), up, flat * np.sin(turn)])
-        planes = np.concatenate([sides, -(corners @ sides).max(axis=0)[None]]).T
-        return hull_of(HalfspaceIntersection(planes, corners.mean(axis=0)).intersections)
+        return hull_of(_between(corners, hull.equations, most))
     return corners.astype(np.float32), float(hull.volume)
+
+
+def _between(corners: Float64, faces: Float64, most: int) -> Float64:
+    """Corners of a body between `most` planes about a hull: those of its box, and of its own faces the ones from which corners of the body stand out most.
+
+    Args:
+        faces: (f, 4) normals outwards and offsets.
+    """
+    from scipy.spatial import HalfspaceIntersection
+
+    sides = np.concatenate([np.eye(3), -np.eye(3)])
+    box = np.concatenate([sides, -(corners @ sides.T).max(axis=0)[:, None]], axis=1)
+    body = HalfspaceIntersection(box, corners.mean(axis=0), incremental=True)
+    many, enough = len(box), _CLOSE * float(np.ptp(corners, axis=0).max())
+    while many < most:
+        out = body.intersections @ faces[:, :3].T + faces[:, 3]
+        worst = out.max(axis=1)
+        rows = np.argsort(-worst, kind="stable")[: min(_AT_ONCE, most - many)]
+        cut = np.unique(out[rows[worst[rows] > enough]].argmax(axis=1))
+        if not len(cut):
+            break
+        body.add_halfspaces(faces[cut])
+        many += len(cut)
+    found: Float64 = body.intersections
+    return found
 
 
 def _cut(soup: Float64, axis: int, at: float) -> tuple[Float64, Float64]:
