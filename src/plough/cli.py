@@ -441,7 +441,7 @@ def bake(
     profile: Annotated[
         str | None,
         typer.Option(
-            help="For which device: phone, console or high-end; by default as the scene says."
+            help="For which target: phone, console, high-end, film, or one of the scene's own; by default as the scene says."
         ),
     ] = None,
     only: Annotated[
@@ -489,19 +489,21 @@ def bake(
     from plough.core.scene.weight import PROFILES
 
     settings = _settings(set_ or [])
-    if profile is not None and profile not in PROFILES:
-        raise ParameterError(
-            "--profile",
-            f"there is no profile {profile!r}; profiles are {', '.join(PROFILES)}",
-            value=profile,
-        )
     names = sorted(f.name for f in files.iterdir()) if files and files.is_dir() else []
     key = key_of_bake(_read(path), profile, only, settings, names)
 
     def asked(document: SceneDocument) -> SceneDocument:
         from plough.core.parameters import with_values
 
-        own = document.settings.model_copy(update={"profile": profile} if profile else {})
+        own = document.settings
+        known = [*PROFILES, *(p.id for p in own.profiles)]
+        if profile is not None and profile not in known:
+            raise ParameterError(
+                "--profile",
+                f"there is no profile {profile!r}; profiles are {', '.join(known)}",
+                value=profile,
+            )
+        own = own.model_copy(update={"profile": profile} if profile else {})
         *layers, last = document.layers
         last = last.model_copy(update={"parameters": with_values(last.parameters, settings)})
         return document.model_copy(update={"settings": own, "layers": (*layers, last)})

@@ -2602,6 +2602,11 @@ export interface components {
             over: {
                 [key: string]: number;
             };
+            /**
+             * Field
+             * @description Of a layer's `game`, that says how much of it is kept at the profile; empty where all is.
+             */
+            field: string;
             /** Gains */
             gains: components["schemas"]["GainOut"][];
         };
@@ -3713,6 +3718,66 @@ export interface components {
             newer: string;
         };
         /**
+         * OwnProfile
+         * @description A target of one's own: what a frame may weigh, and how it is written.
+         */
+        OwnProfile: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Layers are kept as on
+             * @default console
+             * @enum {string}
+             */
+            like: "phone" | "console" | "high-end" | "film";
+            /**
+             * Triangles in a view
+             * @default 2000000
+             */
+            triangles: number;
+            /**
+             * Instances
+             * @default 40000
+             */
+            instances: number;
+            /**
+             * Draw calls
+             * @default 900
+             */
+            draw_calls: number;
+            /**
+             * Geometry
+             * @default 256
+             */
+            megabytes: number;
+            /**
+             * Textures at most
+             * @default drawn
+             * @enum {string}
+             */
+            texture: "drawn" | "256" | "512" | "1024" | "2048" | "4096";
+            /**
+             * Meshes
+             * @default sheet
+             * @enum {string}
+             */
+            packing: "sheet" | "plain" | "meshopt";
+            /**
+             * Images
+             * @default sheet
+             * @enum {string}
+             */
+            images: "sheet" | "png" | "webp";
+            /**
+             * Levels of detail
+             * @default sheet
+             * @enum {string}
+             */
+            levels: "sheet" | "all" | "nearest";
+        };
+        /**
          * PackIn
          * @description Blobs wanted together.
          */
@@ -3943,6 +4008,11 @@ export interface components {
             draw_calls: number;
             /** Bytes */
             bytes: number;
+            /**
+             * Texture
+             * @description Pixels a side at most; 0 for as they are drawn.
+             */
+            texture: number;
         };
         /**
          * RecipeIn
@@ -4228,6 +4298,7 @@ export interface components {
              *         "speed": 4
              *       },
              *       "profile": "console",
+             *       "profiles": [],
              *       "viewpoints": [],
              *       "mixes": [],
              *       "left": []
@@ -4358,9 +4429,13 @@ export interface components {
             /**
              * Profile
              * @default console
-             * @enum {string}
              */
-            profile: "phone" | "console" | "high-end";
+            profile: string;
+            /**
+             * Profiles
+             * @default []
+             */
+            profiles: components["schemas"]["OwnProfile"][];
             /**
              * Viewpoints
              * @default []

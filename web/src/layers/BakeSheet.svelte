@@ -8,12 +8,13 @@
   import LevelNames from '../parts/LevelNames.svelte';
   import ReleaseList from '../parts/ReleaseList.svelte';
   import { app } from '../state/app.svelte';
+  import { chosenProfile } from '../state/profiles';
   import { big, read, size } from '../state/values';
   import type { PartProps } from './registry';
   let { open, layer, rows }: PartProps = $props();
   const last = $derived(open.releases[0]);
   const running = $derived(last && ['queued', 'running', 'stopping'].includes(last.state) ? last : null);
-  const profile = $derived(app.profiles.find((p) => p.name === open.scene?.settings.profile));
+  const profile = $derived(chosenProfile(app.profiles, open.scene?.settings));
   const total = $derived(open.evaluation?.total);
   const over = $derived(
     total &&

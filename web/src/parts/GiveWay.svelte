@@ -10,7 +10,6 @@
   let found = $state.raw<Gains | null>(null);
   let failed = $state('');
   const evaluation = $derived(open.evaluation);
-  const profile = $derived(open.scene?.settings.profile ?? '');
   let asked = 0;
 
   $effect(() => {
@@ -29,7 +28,7 @@
   function thin({ layer, share }: Gains['gains'][number]) {
     const game = open.layer(layer)?.game;
     if (!game) return;
-    const next = { ...$state.snapshot(game), [profile.replace('-', '_')]: share } as LayerGame;
+    const next = { ...$state.snapshot(game), [found?.field ?? '']: share } as LayerGame;
     void open.edit({ op: 'layer', id: layer, game: next });
   }
 </script>

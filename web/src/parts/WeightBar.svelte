@@ -1,9 +1,12 @@
 <script lang="ts">
   /** Each layer's share of the weight, against the target profile. */
-  import { Select, Spinner } from 'flowbite-svelte';
+  import { Button, Select, Spinner } from 'flowbite-svelte';
+  import SlidersHorizontal from '@lucide/svelte/icons/sliders-horizontal';
   import { app } from '../state/app.svelte';
+  import { profilesOf } from '../state/profiles';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { big, size } from '../state/values';
+  import ProfilesDialog from './ProfilesDialog.svelte';
   let { open }: { open: SceneStore } = $props();
 
   const measures = {
@@ -12,6 +15,7 @@
     draw_calls: 'draw calls',
     bytes: 'bytes of geometry',
   } as const;
+  let profiles = $state(false);
   let measure = $state<keyof typeof measures>('triangles');
   const tones = [
     '#8a7a55',
@@ -73,8 +77,18 @@
     aria-label="target profile"
     placeholder=""
     disabled={!open.canEdit}
-    items={app.profiles.map((p) => ({ value: p.name, name: p.title }))}
+    items={profilesOf(app.profiles, open.scene?.settings).map((p) => ({ value: p.name, name: p.title }))}
     value={open.scene?.settings.profile}
     onchange={(e) => open.edit({ op: 'scene', settings: { profile: e.currentTarget.value } })}
   />
+  <Button
+    color="alternative"
+    size="xs"
+    class="border-transparent px-1.5"
+    aria-label="own profiles"
+    title="Own profiles"
+    onclick={() => (profiles = true)}><SlidersHorizontal size={14} /></Button
+  >
 </div>
+
+<ProfilesDialog bind:open={profiles} store={open} />

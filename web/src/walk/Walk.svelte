@@ -57,6 +57,11 @@
     return [what, big(n), most === undefined ? '' : big(most), over(n, most)];
   }
 
+  /** The profiles, and the one that the release was made for where it is the scene's own. */
+  function withTarget(all: Profile[], { profile: target }: Manifest): Profile[] {
+    return target && !all.some((p) => p.name === target.name) ? [...all, target] : all;
+  }
+
   onMount(() => {
     void open();
     return () => place?.dispose();
@@ -67,6 +72,7 @@
       const files = new Files(scene, release);
       const found = await files.manifest();
       manifest = found;
+      profile = found.profile?.name ?? profile;
       if (!found.files.some((f) => f.path === 'scene.glb') && !found.tiles)
         throw new Error('This release has no scene to walk in.');
       if (found.tiles && found.tiles.levels > 1)
@@ -74,7 +80,7 @@
           'This release is a tileset for renderers of 3D Tiles, which have no colliders to walk by. Bake it as one file or as a file a tile.',
         );
       take<Profile[]>(api.GET('/api/profiles')).then(
-        (all) => (profiles = all),
+        (all) => (profiles = withTarget(all, found)),
         () => null,
       );
       const made = new Place(host, files, found);

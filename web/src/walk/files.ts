@@ -16,8 +16,12 @@ export interface Tile {
   triangles: number;
 }
 
+import type { Profile } from '../api/client';
+
 export interface Manifest {
   scene: string;
+  /** What it was made for. */
+  profile?: Profile;
   counts: Counts;
   viewpoints?: { name: string; eye: [number, number, number]; target: [number, number, number] }[];
   assets: {

@@ -43,7 +43,9 @@ from plough.core.library.variants import Variant
 from plough.core.mesh.material import Material
 from plough.core.parameters import build
 from plough.core.place.placements import Placements
+from plough.core.scene.document import Settings
 from plough.core.scene.evaluation import Evaluation, LayerResult
+from plough.core.scene.weight import profile_of
 
 _AT_ONCE = 64  # pieces that are asked for together
 
@@ -96,7 +98,10 @@ class Baker:
         self._workers = workers or Threads()
         self._shop = Shop(self.pieces, library, check)
         last = evaluation.document.layers[-1]
-        self.parameters = build(BakeParameters, last.parameters, "parameters")
+        self.profile = profile_of(evaluation.document.settings)
+        self.parameters = for_profile(
+            build(BakeParameters, last.parameters, "parameters"), evaluation.document.settings
+        )
         self.files: dict[str, Stored] = {}  #: by path, in the order of the parts, once all are made
         self.done: dict[str, Done] = {}  #: by the name of the part
         self.variants: dict[str, Variant] = {}
@@ -146,7 +151,7 @@ class Baker:
 
     @cached_property
     def _form(self) -> Form:
-        return Form.of(self.parameters)
+        return Form.of(self.parameters, self.profile.texture)
 
     def _named(self, variant: Variant) -> tuple[str, ...]:
         """The names of the levels of a variant that are written."""
@@ -238,7 +243,11 @@ class Baker:
             for r in self.evaluation.layers
         ]
         return key_of(
-            self.evaluation.ground.key, layers, self.notes, self.parameters.model_dump(mode="json")
+            self.evaluation.ground.key,
+            layers,
+            self.notes,
+            self.parameters.model_dump(mode="json"),
+            self.profile.texture,
         )
 
     @staticmethod
@@ -555,6 +564,19 @@ class Baker:
         layer = result.layer
         extras = {"name": layer.name, "placements": placed.count, **layer_facts(layer)}
         return builder.add_node(result.layer.id, children=children, extras=extras)
+
+
+def for_profile(p: BakeParameters, settings: Settings) -> BakeParameters:
+    """What is written, as a profile of one's own asks for it."""
+    own = settings.own_profile
+    if own is None:
+        return p
+    asked: dict[str, Any] = {
+        n: v for n in ("packing", "images") if (v := getattr(own, n)) != "sheet"
+    }
+    if own.levels != "sheet":
+        asked["levels"] = own.levels == "all"
+    return p.model_copy(update=asked)
 
 
 def _asked(

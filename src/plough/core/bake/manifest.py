@@ -20,6 +20,7 @@ from plough.core.library.library import Library, switch_distances
 from plough.core.library.variants import Variant
 from plough.core.scene.document import files_of
 from plough.core.scene.evaluation import Evaluation
+from plough.core.scene.weight import profile_of
 from plough.core.tiles import SIZE, tile_of
 
 
@@ -59,6 +60,7 @@ def manifest_of(
         "scene": document.name,
         "document_version": document.version,
         "units": "metres, right-handed, Y up",
+        "profile": asdict(profile_of(document.settings)),
         "counts": asdict(counts),
         "weight": _weight(evaluation, made),
         "ground": ground,

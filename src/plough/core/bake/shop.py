@@ -9,7 +9,7 @@ from typing import Any, Protocol
 
 from plough.core.bake.pieces import Piece, Pieces, Stored
 from plough.core.formats.glb import Images, Outside, no_images
-from plough.core.formats.images import encode
+from plough.core.formats.images import encode, no_larger
 from plough.core.hashing import digest, key_of
 from plough.core.kernels import core_key
 from plough.core.lamp import Lamp
@@ -38,13 +38,15 @@ class Form:
     packs: bool
     levels: bool
     colliders: str
+    texture: int = 0  #: pixels a side at most; 0 for as they are drawn
 
     @staticmethod
-    def of(p: BakeParameters) -> Form:
+    def of(p: BakeParameters, texture: int = 0) -> Form:
         """What a bake asks for."""
         beside = p.images_lie == "beside"
         packs = p.packing == "meshopt"
-        return Form(p.textures, p.images == "webp", beside, packs, p.levels, p.colliders)
+        webp = p.images == "webp"
+        return Form(p.textures, webp, beside, packs, p.levels, p.colliders, texture)
 
 
 @dataclass(frozen=True)
@@ -133,7 +135,7 @@ class Shop:
         def images(material: Material) -> dict[str, bytes | str]:
             if material.maps is None:
                 return {}
-            piece = self.maps(material.maps, form.webp)
+            piece = self.maps(material.maps, form.webp, form.texture)
             paths: dict[str, str] = piece.says["maps"]
             if not form.beside:
                 return {n: self.pieces.read(piece.files[path]) for n, path in paths.items()}
@@ -142,16 +144,16 @@ class Shop:
 
         return images, used
 
-    def maps(self, recipe: MapRecipe, webp: bool) -> Piece:
-        """The images that a recipe draws, as files."""
-        key = key_of(core_key(), "maps", repr(recipe), webp)
+    def maps(self, recipe: MapRecipe, webp: bool, most: int = 0) -> Piece:
+        """The images that a recipe draws, as files; `most` pixels a side, where that is not 0."""
+        key = key_of(core_key(), "maps", repr(recipe), webp, most)
 
         def find() -> Piece:
             found = self.pieces.known([key]).get(key)
             if found is not None:
                 return found
             self.check()
-            encoded = encode(self.library.drawn(recipe), webp)
+            encoded = encode(no_larger(self.library.drawn(recipe), most), webp)
             ending = "webp" if webp else "png"
             paths = {n: f"images/{digest(d)[:20]}.{ending}" for n, d in encoded.items()}
             files = {paths[n]: data for n, data in encoded.items()}

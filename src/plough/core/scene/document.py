@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from typing import Annotated, Any, Literal, Protocol
+from typing import Annotated, Any, Literal, Protocol, cast, get_args
 
 import orjson
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, model_validator
 
 from plough.core.errors import DocumentError
 from plough.core.ground.conditions import MOST_CONDITIONS, Condition
@@ -16,10 +16,12 @@ from plough.core.kinds import get_kind
 from plough.core.migrate import VERSION, migrated_document
 from plough.core.parameters import (
     Id,
+    Numeral,
     Parameters,
     Seed,
     build,
     choice,
+    count,
     fault,
     number,
     span,
@@ -28,7 +30,9 @@ from plough.core.parameters import (
 from plough.core.place.touches import MOST_TOUCHES
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
 
-Profile = Literal["phone", "console", "high-end"]
+Tier = Literal["phone", "console", "high-end", "film"]
+TIERS: tuple[Tier, ...] = get_args(Tier)
+MOST_PROFILES = 12
 MOST_LAYERS, MOST_ASSETS, MOST_ORIGINS, MOST_MIXES = 500, 500, 2_000, 60
 _A_HASH = re.compile(rb'"([0-9a-f]{40})"')
 Tag = Annotated[str, Field(pattern=r"^[^\s,][^,]{0,29}$")]
@@ -155,16 +159,81 @@ class LeftFinding(Parameters):
     text: str = Field("", max_length=300, description="What it said then.")
 
 
+class OwnProfile(Parameters):
+    """A target of one's own: what a frame may weigh, and how it is written."""
+
+    id: Id
+    name: str = Field(min_length=1, max_length=60)
+    like: Tier = choice(
+        "console",
+        "Layers are kept as on",
+        {
+            "phone": "A phone",
+            "console": "A console",
+            "high-end": "A high-end machine",
+            "film": "Film: all of it",
+        },
+    )
+    triangles: int = count(2_000_000, "Triangles in a view", (1_000, 2_000_000_000))
+    instances: int = count(40_000, "Instances", (100, 50_000_000))
+    draw_calls: int = count(900, "Draw calls", (10, 1_000_000))
+    megabytes: int = count(256, "Geometry", (1, 64_000), unit="MB")
+    texture: Annotated[Literal["drawn", "256", "512", "1024", "2048", "4096"], Numeral] = choice(
+        "drawn",
+        "Textures at most",
+        {
+            "drawn": "As they are drawn",
+            **{s: f"{s} a side" for s in ("256", "512", "1024", "2048", "4096")},
+        },
+    )
+    packing: Literal["sheet", "plain", "meshopt"] = choice(
+        "sheet",
+        "Meshes",
+        {"sheet": "As the bake says", "plain": "Plain", "meshopt": "Compressed"},
+    )
+    images: Literal["sheet", "png", "webp"] = choice(
+        "sheet", "Images", {"sheet": "As the bake says", "png": "PNG", "webp": "WebP"}
+    )
+    levels: Literal["sheet", "all", "nearest"] = choice(
+        "sheet",
+        "Levels of detail",
+        {"sheet": "As the bake says", "all": "All", "nearest": "The nearest alone"},
+    )
+
+
 class Settings(Parameters):
     """What belongs to the scene as a whole."""
 
     sun: Sun = Sun()
     sky: Sky = Sky()
     wind: Wind = Wind()
-    profile: Profile = "console"
+    profile: Annotated[str, Field(min_length=1, max_length=40)] = "console"
+    profiles: tuple[OwnProfile, ...] = Field((), max_length=MOST_PROFILES)
     viewpoints: tuple[Viewpoint, ...] = Field((), max_length=40)
     mixes: tuple[NamedMix, ...] = Field((), max_length=MOST_MIXES)
     left: tuple[LeftFinding, ...] = Field((), max_length=2_000)
+
+    @model_validator(mode="after")
+    def _known(self) -> Settings:
+        own = [p.id for p in self.profiles]
+        for name in own:
+            if name in TIERS or own.count(name) > 1:
+                raise ValueError(f"profiles: {name!r} is the id of another profile")
+        if self.profile not in (*TIERS, *own):
+            known = ", ".join((*TIERS, *own))
+            raise ValueError(f"profile: there is no profile {self.profile!r}; profiles are {known}")
+        return self
+
+    @property
+    def own_profile(self) -> OwnProfile | None:
+        """The profile of one's own that is chosen."""
+        return next((p for p in self.profiles if p.id == self.profile), None)
+
+    @property
+    def tier(self) -> Tier:
+        """Whose shares of layers are kept."""
+        own = self.own_profile
+        return own.like if own is not None else cast(Tier, self.profile)
 
 
 def mix_of() -> Any:
@@ -240,6 +309,11 @@ def _share(title: str) -> Any:
     )
 
 
+def share_field(tier: Tier) -> str:
+    """The field of `LayerGame` that says how much is kept at a tier; empty where all is."""
+    return "" if tier == "film" else tier.replace("-", "_")
+
+
 class LayerGame(Parameters):
     """What a layer is in the game, besides what its assets are."""
 
@@ -253,9 +327,9 @@ class LayerGame(Parameters):
     camera: Asked = choice("own", "Lets the camera through", _ASKED)
     shots: Asked = choice("own", "Blocks shots", _ASKED)
 
-    def kept(self, profile: Profile) -> float:
-        """The share that is kept at a tier, 0 to 1."""
-        return float(getattr(self, profile.replace("-", "_"))) / 100.0
+    def kept(self, tier: Tier) -> float:
+        """The share that is kept at a tier, 0 to 1; for film all."""
+        return 1.0 if tier == "film" else float(getattr(self, share_field(tier))) / 100.0
 
     def flags(self, own: dict[str, Any]) -> dict[str, Any]:
         """The flags of a collider, with the layer's in their place; `own` is what the asset says."""

@@ -21,7 +21,7 @@ from plough.core.library.library import Library
 from plough.core.parameters import Parameters, build
 from plough.core.place.placements import first_share
 from plough.core.place.touches import Touch, touched
-from plough.core.scene.document import Layer, Profile, SceneDocument, hashes_in
+from plough.core.scene.document import Layer, SceneDocument, Tier, hashes_in
 from plough.core.scene.facets import Finding, Ground, Output, Traced
 from plough.core.scene.foundations import foundations
 from plough.core.scene.inputs import Inputs, Shelf
@@ -148,12 +148,12 @@ class Evaluator:
             done.append(self._layer(layer, done, shelf, assets_key, ground, findings, check, own))
             if layer.id == until:
                 break
-        profile = document.settings.profile
-        return Evaluation(document, tuple(self._kept(r, profile) for r in done), ground)
+        tier = document.settings.tier
+        return Evaluation(document, tuple(self._kept(r, tier) for r in done), ground)
 
-    def _kept(self, result: LayerResult, profile: Profile) -> LayerResult:
+    def _kept(self, result: LayerResult, tier: Tier) -> LayerResult:
         """What is kept of a result at a tier; others have given way to all of it, so the tiers nest."""
-        share, output = result.layer.game.kept(profile), result.output
+        share, output = result.layer.game.kept(tier), result.output
         if share >= 1.0 or output.placements is None:
             return result
         placed = output.placements

@@ -7,9 +7,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from plough.core.library.library import Library
-from plough.core.scene.document import LayerGame, SceneDocument, with_layer
+from plough.core.scene.document import LayerGame, SceneDocument, share_field, with_layer
 from plough.core.scene.evaluation import Evaluation, Evaluator
-from plough.core.scene.weight import PROFILES, Eye, Weight, weigh_layer
+from plough.core.scene.weight import Eye, Profile, Weight, profile_of, weigh_layer
 
 THINNED = ("triangles", "instances")  #: what fewer placements make less of
 MOST = 6  #: that are offered
@@ -28,9 +28,8 @@ class Gain:
     saves: Weight  #: measured
 
 
-def over_of(total: Weight, profile: str) -> dict[str, int]:
+def over_of(total: Weight, limits: Profile) -> dict[str, int]:
     """By how much a weight is over what a profile bears; only what is."""
-    limits = PROFILES[profile]
     names = ("triangles", "instances", "draw_calls", "bytes")
     over = {n: getattr(total, n) - getattr(limits, n) for n in names}
     return {n: by for n, by in over.items() if by > 0}
@@ -52,12 +51,11 @@ def gains_of(
     total = Weight()
     for w in weights.values():
         total += w
-    profile = document.settings.profile
-    over = over_of(total, profile)
+    limits, tier = profile_of(document.settings), document.settings.tier
+    over = over_of(total, limits)
     thinned = [n for n in THINNED if n in over]
-    if not thinned:
+    if not thinned or not share_field(tier):
         return over, []
-    limits = PROFILES[profile]
     worst = max(thinned, key=lambda n: over[n] / getattr(limits, n))
     found = []
     for result in evaluation.layers:
@@ -65,12 +63,12 @@ def gains_of(
         layer, own = result.layer, getattr(weights[result.layer.id], worst)
         if result.output.placements is None or own < WORTH * over[worst]:
             continue
-        now = 100.0 * layer.game.kept(profile)
+        now = 100.0 * layer.game.kept(tier)
         needed = 1.0 - over[worst] / own
         share = float(max(_STEP, _STEP * math.floor(now * max(needed, LEAST) / _STEP)))
         if share >= now:
             continue
-        game = LayerGame(**{**layer.game.model_dump(), profile.replace("-", "_"): share})
+        game = LayerGame(**{**layer.game.model_dump(), share_field(tier): share})
         less = with_layer(document, layer.model_copy(update={"game": game}))
         lighter = _weight_of(evaluator.evaluate(less, check), layer.id, library, eye, check)
         names = Weight.__slots__

@@ -17,7 +17,7 @@ from plough.core.library.library import Library
 from plough.core.parameters import describe
 from plough.core.place.amiss import CLOSE, Crowd, dropped, raised
 from plough.core.place.by_hand import beneath
-from plough.core.scene.document import SceneDocument, with_layer
+from plough.core.scene.document import SceneDocument, share_field, with_layer
 from plough.core.scene.evaluation import Evaluation, Evaluator
 from plough.core.scene.facets import Finding
 from plough.core.scene.kept import written
@@ -33,7 +33,7 @@ from plough.core.scene.trouble import (
     RULE,
     trouble,
 )
-from plough.core.scene.weight import PROFILES, weigh_layer
+from plough.core.scene.weight import profile_of, weigh_layer
 from plough.core.tiles import around_each, code_of, tile_of
 
 FARTHEST = 24.0  #: metres that a thing is moved aside at most
@@ -231,12 +231,12 @@ def _fewer(evaluation: Evaluation, library: Library, finding: Finding) -> Mend:
         if r.output.placements is not None
     }
     heaviest = max(weights, key=lambda k: weights[k])
-    total = finding.measure * getattr(PROFILES[settings.profile], what)
-    over = total - getattr(PROFILES[settings.profile], what)
+    total = finding.measure * getattr(profile_of(settings), what)
+    over = total - getattr(profile_of(settings), what)
     layer = evaluation.layer(heaviest).layer
-    now = 100.0 * layer.game.kept(settings.profile)
+    now = 100.0 * layer.game.kept(settings.tier)
     share = math.floor(now * max(0.0, 1.0 - over / weights[heaviest])) if weights[heaviest] else 0
-    return Mend(heaviest, game={settings.profile.replace("-", "_"): float(max(0, share - 1))})
+    return Mend(heaviest, game={share_field(settings.tier): float(max(0, share - 1))})
 
 
 def _hull(document: SceneDocument, asset_id: str) -> str:

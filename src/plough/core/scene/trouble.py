@@ -21,7 +21,7 @@ from plough.core.scene.document import Layer
 from plough.core.scene.evaluation import Evaluation
 from plough.core.scene.facets import Finding
 from plough.core.scene.stage import Stage
-from plough.core.scene.weight import PROFILES, Weight, weigh_layer
+from plough.core.scene.weight import Weight, profile_of, weigh_layer
 from plough.core.tiles import (
     around_each,
     code_of,
@@ -267,7 +267,7 @@ def _moved(evaluation: Evaluation) -> list[Finding]:
 def _heavy(evaluation: Evaluation, library: Library, check: Callable[[], None]) -> list[Finding]:
     """Where the scene weighs more than its profile takes, from the viewpoint that sees most."""
     settings = evaluation.document.settings
-    profile = PROFILES[settings.profile]
+    profile = profile_of(settings)
     eyes = [(v.name, v.eye) for v in settings.viewpoints] or [("the middle", (0.0, 2.0, 0.0))]
     worst: dict[str, tuple[int, str, tuple[float, float, float], str]] = {}
     for name, eye in eyes:

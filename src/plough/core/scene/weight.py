@@ -11,6 +11,7 @@ import numpy as np
 from plough.core.arrays import Float32, Float64, Int64, UInt32
 from plough.core.kernels import kernel
 from plough.core.library.library import Library, switch_distances
+from plough.core.scene.document import Settings
 from plough.core.scene.evaluation import Evaluation
 from plough.core.scene.facets import Output, Solid, TiledPlacements
 
@@ -25,16 +26,28 @@ class Profile:
     instances: int
     draw_calls: int
     bytes: int  #: meshes and placements, without textures
+    texture: int = 0  #: pixels a side that its textures have at most; 0 for as they are drawn
 
 
 PROFILES: dict[str, Profile] = {
     p.name: p
     for p in (
-        Profile("phone", "phone", 400_000, 4_000, 150, 48_000_000),
+        Profile("phone", "phone", 400_000, 4_000, 150, 48_000_000, 512),
         Profile("console", "mid-range console", 2_250_000, 40_000, 900, 256_000_000),
         Profile("high-end", "high-end", 8_000_000, 200_000, 2_500, 1_024_000_000),
+        Profile("film", "film", 2_000_000_000, 50_000_000, 1_000_000, 64_000_000_000),
     )
 }
+
+
+def profile_of(settings: Settings) -> Profile:
+    """The profile that a scene is made for."""
+    own = settings.own_profile
+    if own is None:
+        return PROFILES[settings.profile]
+    texture = 0 if own.texture == "drawn" else int(own.texture)
+    limits = (own.triangles, own.instances, own.draw_calls, own.megabytes * 1_000_000)
+    return Profile(own.id, own.name, *limits, texture)
 
 
 @dataclass(frozen=True, slots=True)

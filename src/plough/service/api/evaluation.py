@@ -26,16 +26,18 @@ from plough.core.scene.document import (
     Layer,
     LayerGame,
     MixEntry,
+    OwnProfile,
     SceneDocument,
     Sky,
     Viewpoint,
+    share_field,
     with_layer,
 )
 from plough.core.scene.evaluation import Evaluation, LayerResult
 from plough.core.scene.facets import Ground, Solid, TiledPlacements
 from plough.core.scene.gains import gains_of
 from plough.core.scene.registry import all_layer_kinds, get_layer_kind
-from plough.core.scene.weight import PROFILES, Weight, weigh_layer
+from plough.core.scene.weight import PROFILES, Weight, profile_of, weigh_layer
 from plough.service import documents
 from plough.service.accounts import scene_for
 from plough.service.api.context import Context, Ctx, Me, Session
@@ -268,7 +270,7 @@ def _evaluation_out(transport: Transport, evaluation: Evaluation, edits: int) ->
     total = Weight()
     for layer in layers:
         total += Weight(**layer.weight.model_dump())
-    p = PROFILES[evaluation.document.settings.profile]
+    p = profile_of(evaluation.document.settings)
     target = WeightOut(
         triangles=p.triangles,
         triangles_near=0,
@@ -338,7 +340,7 @@ def gains(
     told = [
         GainOut(layer=g.layer, name=g.name, share=g.share, saves=weight_out(g.saves)) for g in found
     ]
-    return GainsOut(over=over, gains=told)
+    return GainsOut(over=over, field=share_field(document.settings.tier), gains=told)
 
 
 @router.post("/scenes/{scene_id}/draft")
@@ -514,6 +516,7 @@ def kinds(me: Me, ctx: Ctx) -> KindsOut:
         "class": GroundClass,
         "mix": MixEntry,
         "game": LayerGame,
+        "profile": OwnProfile,
     }
     settings = {name: describe(model) for name, model in models.items()}
     measures = [

@@ -763,6 +763,9 @@ class GainsOut(BaseModel):
     """What could give way where a scene is too heavy for its profile."""
 
     over: dict[str, int] = Field(description="By how much, of what is over.")
+    field: str = Field(
+        description="Of a layer's `game`, that says how much of it is kept at the profile; empty where all is."
+    )
     gains: list[GainOut]
 
 
@@ -782,6 +785,7 @@ class ProfileOut(BaseModel):
     instances: int
     draw_calls: int
     bytes: int
+    texture: int = Field(description="Pixels a side at most; 0 for as they are drawn.")
 
 
 PROBLEMS: dict[int | str, dict[str, Any]] = {
