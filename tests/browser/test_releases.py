@@ -165,3 +165,77 @@ def test_levels_are_named_by_a_pattern(page: Page, sedge: httpx.Client, scene_id
     layers = sedge.get(f"/api/scenes/{scene_id}").json()["layers"]
     assert layers[-1]["parameters"]["names"] == "{asset}_{level}", "what is no pattern is not kept"
     assert not [e for e in page.errors() if "422" not in e]
+
+
+def test_a_profile_of_ones_own_is_made_and_told_apart(
+    page: Page, sedge: httpx.Client, scene_id: str
+) -> None:
+    address = f"/api/scenes/{scene_id}"
+    settings = lambda: sedge.get(address).json()["settings"]  # noqa: E731
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    page.one("[aria-label='own profiles']").click()
+    page.button("New profile").click()
+    page.until(lambda: settings()["profile"] == "own-1", "made, and chosen")
+    field = page.one("[data-profile] [data-field='triangles'] input[aria-label$='value']")
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys("1000", Keys.TAB)
+    page.until(lambda: settings()["profiles"][0]["triangles"] == 1000, "a limit")
+    name = page.one("[data-profile] label input")
+    name.send_keys(Keys.CONTROL, "a")
+    name.send_keys("Hand-held", Keys.TAB)
+    page.until(lambda: settings()["profiles"][0]["name"] == "Hand-held", "a name")
+    page.keys(Keys.ESCAPE)
+    page.until(lambda: not page.all("dialog[open]"), "closed")
+    chosen = Select(page.one("[aria-label='target profile']"))
+    assert chosen.first_selected_option.text == "Hand-held"
+    packet(page, "bake")
+    page.until(lambda: "Over by" in page.text("[aria-label='what could give way']"), "too heavy")
+    # taken away again, the scene is made for what it was like
+    page.one("[aria-label='own profiles']").click()
+    page.button("Delete Hand-held").click()
+    page.until(lambda: settings()["profile"] == "console", "gone")
+    assert settings()["profiles"] == []
+    page.keys(Keys.ESCAPE)
+    page.until(lambda: not page.all("dialog[open]"), "closed again")
+    page.button("Undo").click()
+    page.until(lambda: settings()["profile"] == "own-1", "undone")
+    assert not page.errors()
+
+
+def test_how_far_each_part_is_can_be_seen(page: Page, sedge: httpx.Client, scene_id: str) -> None:
+    address = f"/api/scenes/{scene_id}"
+    bake = lambda: sedge.get(address).json()["layers"][-1]  # noqa: E731
+    body = {
+        "version": bake()["version"],
+        "parameters": {"layout": "tiles", "tile_side": "32", "textures": False},
+    }
+    assert sedge.patch(f"{address}/layers/{bake()['id']}", json=body).status_code == 200
+    first = baked(sedge, scene_id)
+    layers = sedge.get(address).json()["layers"]
+    row = next(x for x in layers if x["id"] == "willows")
+    body = {"version": row["version"], "parameters": {"fill": row["parameters"]["fill"] / 2}}
+    assert sedge.patch(f"{address}/layers/willows", json=body).status_code == 200
+    second = baked(sedge, scene_id)
+    page.sign_in("sedge")
+    page.open_scene(scene_id)
+    packet(page, "bake")
+
+    def states(number: int) -> list[str]:
+        page.one(f"[data-release='{number}'] button[aria-expanded]").click()
+        page.one(f"[data-release='{number}'] details summary").click()
+        tiles = f"[data-release='{number}'] [data-tile]"
+        page.until(lambda: len(page.all(tiles)) == 16, "a tile each")
+        found = [str(t.get_attribute("data-tile")) for t in page.all(tiles)]
+        page.one(f"[data-release='{number}'] button[aria-expanded]").click()
+        return found
+
+    assert set(states(first)) == {"made"}
+    again = states(second)
+    parts = sedge.get(f"{address}/releases/{second}/parts").json()
+    tiles = [p for p in parts if p["name"].startswith("tiles/")]
+    assert sorted(again) == sorted(p["state"] for p in tiles)
+    assert {"made", "there"} == set(again), "only what changed was made"
+    shapes = [p for p in parts if p["name"].startswith("shapes of")]
+    assert {p["state"] for p in shapes} == {"there"}
+    assert not page.errors()

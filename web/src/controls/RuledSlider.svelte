@@ -108,7 +108,12 @@
   }
 </script>
 
-<div class="grid grid-cols-[108px_1fr_76px] items-center gap-x-2.5 py-[3px]" data-field={row.path}>
+<div
+  class="grid {shown(now, step).length > 8
+    ? 'grid-cols-[108px_1fr_96px]'
+    : 'grid-cols-[108px_1fr_76px]'} items-center gap-x-2.5 py-[3px]"
+  data-field={row.path}
+>
   <span class="relative leading-tight">
     <Titled path={row.path} {label} help={row.help} />{#if differs}<span
         class="ml-1 inline-block size-1.5 rounded-full bg-moss align-middle"

@@ -8,6 +8,7 @@
   import LevelNames from '../parts/LevelNames.svelte';
   import ReleaseList from '../parts/ReleaseList.svelte';
   import { app } from '../state/app.svelte';
+  import { matters } from '../state/matters';
   import { chosenProfile } from '../state/profiles';
   import { big, read, size } from '../state/values';
   import type { PartProps } from './registry';
@@ -58,7 +59,7 @@
 
 <section class="rule mt-3 pt-2">
   <h2 class="mb-1 text-[14px]">What to write</h2>
-  {#each rows as r (r.path)}
+  {#each rows.filter((r) => matters(r, layer.parameters)) as r (r.path)}
     <Field
       row={r}
       value={read(layer.parameters, r.path)}

@@ -39,7 +39,7 @@
   </div>
   {#if chosen}
     <div data-profile={chosen.id}>
-      <label class="mb-2 grid grid-cols-[118px_1fr] items-center gap-2">
+      <label class="mb-1.5 grid grid-cols-[118px_1fr] items-center">
         <span>Name</span>
         <Input
           size="sm"

@@ -174,10 +174,12 @@ class OwnProfile(Parameters):
             "film": "Film: all of it",
         },
     )
-    triangles: int = count(2_000_000, "Triangles in a view", (1_000, 2_000_000_000))
-    instances: int = count(40_000, "Instances", (100, 50_000_000))
-    draw_calls: int = count(900, "Draw calls", (10, 1_000_000))
-    megabytes: int = count(256, "Geometry", (1, 64_000), unit="MB")
+    triangles: int = count(
+        2_000_000, "Triangles in a view", (1_000, 2_000_000_000), soft=(1_000, 10_000_000)
+    )
+    instances: int = count(40_000, "Instances", (100, 50_000_000), soft=(100, 250_000))
+    draw_calls: int = count(900, "Draw calls", (10, 1_000_000), soft=(10, 4_000))
+    megabytes: int = count(256, "Geometry", (1, 64_000), soft=(1, 2_000), unit="MB")
     texture: Annotated[Literal["drawn", "256", "512", "1024", "2048", "4096"], Numeral] = choice(
         "drawn",
         "Textures at most",
