@@ -23,7 +23,7 @@ from plough.core.demo import demo_file, teasel_fen
 from plough.core.library import Library
 from plough.core.scene import Evaluation, Evaluator, SceneDocument, read_document
 
-_SIDES = (512, 1024, 2048)  # metres
+_SIDES = (1024, 2048, 4096)  # metres: 1, 4 and 16 km²
 
 
 def _baking(document: SceneDocument, **asked: Any) -> SceneDocument:

@@ -25,6 +25,8 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     help="Grow, place and bake environments for games.",
 )
+_ATTEMPTS = 5  # at a bake whose cache is damaged
+
 Out = Annotated[Path, typer.Option("--out", help="Where to write.")]
 Files = Annotated[
     Path | None,
@@ -542,12 +544,14 @@ def bake(
     with opened(cache, shared=workers > 0) as (pieces, folder):
         graph = workers_of(folder, files, workers, scheduler)
         try:
-            while True:
+            for attempt in range(_ATTEMPTS):
                 try:
                     found = made()
                     break
                 except Damaged as error:  # it is forgotten, and made anew
                     print(f"plough: {error}; it is made anew", file=sys.stderr)
+                    if attempt == _ATTEMPTS - 1:
+                        raise FormatError(f"{cache} is damaged; use another folder") from None
         finally:
             graph.close()
     _baked(out, len(found), sum(s.bytes for s in found.values()), as_json)

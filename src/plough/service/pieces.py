@@ -73,9 +73,12 @@ class DatabasePieces:
         return b"".join(blob.data for blob in found if blob is not None)
 
     def drop(self, keys: Collection[str]) -> None:
-        """Forget pieces; tidying takes what only they referred to."""
+        """Forget pieces, with their blobs."""
+        gone = self.known(keys)
+        blobs = [b for piece in gone.values() for s in piece.files.values() for b in s.blobs]
         with self.database.session() as db:
             db.execute(delete(Row).where(Row.key.in_([_short(k) for k in keys])))
+            db.execute(delete(Blob).where(Blob.hash.in_(blobs)))
 
 
 def _short(key: str) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from dataclasses import asdict, dataclass, field, fields, replace
 from functools import cached_property
 from itertools import islice
@@ -210,7 +210,10 @@ class Baker:
         for asset in self._assets() if self.parameters.stage else ():
             yield _asked(f"usd of {asset.asset}", asset, asset.asset)
         if self.parameters.splat != "none":
-            key = key_of(core_key(), "splat", self.evaluation.ground.key, self.parameters.splat)
+            ground = self.evaluation.ground
+            key = key_of(
+                core_key(), "splat", ground.key, class_facts(ground), self.parameters.splat
+            )
             yield Task("splat maps", key, lambda: Here(self._splat), here=True)
         if self.parameters.heights:
             key = self._key("heights")
@@ -223,7 +226,8 @@ class Baker:
         """What hangs on others."""
         if self.parameters.stage:
             name = "usd/scene.usdc"
-            yield Task(name, self._key("stage"), lambda: Here(self._stage), here=True)
+            key = self._key("stage", self.evaluation.document.name, self._views())
+            yield Task(name, key, lambda: Here(self._stage), here=True)
         if self.parameters.layout == "tileset":
             name = "tileset.json"
             yield Task(name, self._key("tileset"), lambda: Here(self._tileset), here=True)
@@ -244,6 +248,7 @@ class Baker:
         ]
         return key_of(
             self.evaluation.ground.key,
+            class_facts(self.evaluation.ground),
             layers,
             self.notes,
             self.parameters.model_dump(mode="json"),
@@ -416,8 +421,11 @@ class Baker:
             ("tile " + " ".join(map(str, q)), f"./{self._staged(q).removeprefix('usd/')}")
             for q in self.stage.squares
         ]
-        views = [(v.name, v.eye, v.target) for v in document.settings.viewpoints]
-        return {"usd/scene.usdc": scene_usd(document.name, tiles, views)}, {}
+        return {"usd/scene.usdc": scene_usd(document.name, tiles, self._views())}, {}
+
+    def _views(self) -> list[tuple[str, Sequence[float], Sequence[float]]]:
+        """The viewpoints by name, eye and target."""
+        return [(v.name, v.eye, v.target) for v in self.evaluation.document.settings.viewpoints]
 
     def _tileset(self, shop: Shop) -> tuple[dict[str, bytes | Stored], dict[str, Any]]:
         tiles = self.tiles

@@ -75,8 +75,10 @@ class Kept:
         return data
 
     def drop(self, keys: Collection[str]) -> None:
-        """Forget pieces; their files stay."""
-        for key in keys:
+        """Forget pieces, with their files."""
+        for key, piece in self.known(keys).items():
+            for stored in piece.files.values():
+                (self._folder / "files" / stored.hash).unlink(missing_ok=True)
             (self._folder / "pieces" / f"{key}.json").unlink(missing_ok=True)
 
     def _put(self, target: Path, data: bytes) -> None:

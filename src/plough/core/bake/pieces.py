@@ -64,7 +64,7 @@ class Pieces(Protocol):
         """The bytes of a file. Raises `Damaged` where they are not as they were."""
 
     def drop(self, keys: Collection[str]) -> None:
-        """Forget pieces."""
+        """Forget pieces, with their files, which no other piece has."""
 
 
 class Damaged(Exception):
@@ -102,7 +102,9 @@ class Held:
         return self._files[stored.hash]
 
     def drop(self, keys: Collection[str]) -> None:
-        """Forget pieces; their files stay."""
+        """Forget pieces, with their files."""
         with self._lock:
             for key in keys:
-                self._pieces.pop(key, None)
+                gone = self._pieces.pop(key, None)
+                for stored in gone.files.values() if gone else ():
+                    self._files.pop(stored.hash, None)

@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import Any, Protocol
 
 from plough.core.bake.pieces import Piece, Pieces, Stored
+from plough.core.cache import Cache
 from plough.core.formats.glb import Images, Outside, no_images
 from plough.core.formats.images import encode, no_larger
 from plough.core.hashing import digest, key_of
@@ -17,7 +18,7 @@ from plough.core.layers.bake import BakeParameters
 from plough.core.library.library import Library
 from plough.core.mesh.material import MapRecipe, Material
 
-_FILE_BYTES = 400  # of what is remembered of one file
+_FILE_BYTES, _FOUND = 400, 100_000_000  # of what is remembered of one file, and of all pieces
 
 
 class Recipe(Protocol):
@@ -114,6 +115,13 @@ class Shop:
         self.pieces = pieces
         self.library = library
         self.check = check
+        self._found = Cache(_FOUND)  # of these pieces; another shop may have others
+
+    def with_check(self, check: Callable[[], None]) -> Shop:
+        """The same shop, for somebody else who may stop it."""
+        other = Shop(self.pieces, self.library, check)
+        other._found = self._found
+        return other
 
     def made(self, key: str) -> Made:
         """A variant whose piece is kept. Raises `LookupError` where it is not."""
@@ -124,7 +132,7 @@ class Shop:
                 raise LookupError(f"the piece {key} is not there")
             return Made(found[key])
 
-        return self.library.cache.get(("made", key), find, lambda m: len(m.piece.to_bytes()))
+        return self._found.get(("made", key), find, lambda m: len(m.piece.to_bytes()))
 
     def images(self, form: Form) -> tuple[Images, dict[str, Stored]]:
         """Gives maps as `form` asks; and the files that lie beside, of all that it has given."""
@@ -159,6 +167,4 @@ class Shop:
             files = {paths[n]: data for n, data in encoded.items()}
             return self.pieces.keep(key, files, {"maps": paths})
 
-        return self.library.cache.get(
-            ("maps piece", id(self.pieces), key), find, lambda p: _FILE_BYTES * len(p.files)
-        )
+        return self._found.get(("maps", key), find, lambda p: _FILE_BYTES * len(p.files))

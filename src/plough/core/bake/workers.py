@@ -87,7 +87,7 @@ class Threads:
                 raise Superseded("the bake was left")
             shop.check()
 
-        own = Shop(shop.pieces, shop.library, check)
+        own = shop.with_check(check)
 
         def work(task: Task) -> Done:
             check()
