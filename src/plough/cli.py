@@ -25,7 +25,28 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     help="Grow, place and bake environments for games.",
 )
+_FORMATS: dict[str, dict[str, Any]] = {
+    **{layout: {"layout": layout} for layout in ("whole", "tiles", "tileset")},
+    "stage": {"stage": True},
+}  #: of a bake, as its own settings
 _ATTEMPTS = 5  # at a bake whose cache is damaged
+Processes = Annotated[
+    int,
+    typer.Option(
+        min=0,
+        max=256,
+        envvar="PLOUGH_WORKERS",
+        help="Processes that make the parts of bakes; 0 for threads of this one.",
+    ),
+]
+Scheduler = Annotated[
+    str,
+    typer.Option(
+        envvar="PLOUGH_SCHEDULER",
+        help="Address of a dask scheduler whose workers make them, such as tcp://host:8786;"
+        " they share the folder of --cache, or reach the database.",
+    ),
+]
 
 Out = Annotated[Path, typer.Option("--out", help="Where to write.")]
 Files = Annotated[
@@ -456,6 +477,13 @@ def bake(
             "--set", help="NAME=VALUE of the bake, such as packing=meshopt; may be repeated."
         ),
     ] = None,
+    format_: Annotated[
+        str,
+        typer.Option(
+            "--format",
+            help="whole, tiles, tileset (3D Tiles) or stage (OpenUSD beside); by default as the scene says.",
+        ),
+    ] = "",
     as_json: Annotated[
         bool,
         typer.Option(
@@ -468,29 +496,21 @@ def bake(
             "--cache", help="A folder of earlier bakes: what is the same is copied from there."
         ),
     ] = None,
-    workers: Annotated[
-        int,
-        typer.Option(
-            min=0,
-            max=256,
-            envvar="PLOUGH_WORKERS",
-            help="Processes that make the parts; 0 for threads of this one.",
-        ),
-    ] = 0,
-    scheduler: Annotated[
-        str,
-        typer.Option(
-            envvar="PLOUGH_SCHEDULER",
-            help="Address of a dask scheduler, such as tcp://host:8786; its workers share the folder of --cache.",
-        ),
-    ] = "",
+    workers: Processes = 0,
+    scheduler: Scheduler = "",
 ) -> None:
     """Bake a scene document into a folder: the scene or its tiles, placements, manifest.json, levels/, images/."""
     from plough.core.bake.folder import key_of_bake, opened, workers_of
     from plough.core.bake.pieces import Damaged, Stored
     from plough.core.scene.weight import PROFILES
 
-    settings = _settings(set_ or [])
+    if format_ and format_ not in _FORMATS:
+        raise ParameterError(
+            "--format",
+            f"there is no format {format_!r}; formats are {', '.join(_FORMATS)}",
+            value=format_,
+        )
+    settings = {**_FORMATS.get(format_, {}), **_settings(set_ or [])}
     names = sorted(f.name for f in files.iterdir()) if files and files.is_dir() else []
     key = key_of_bake(_read(path), profile, only, settings, names)
 
@@ -603,22 +623,8 @@ def work(
     connect: Annotated[
         str, typer.Option(envvar="PLOUGH_DATABASE_URL", help="Address of the database.")
     ] = "",
-    workers: Annotated[
-        int,
-        typer.Option(
-            min=0,
-            max=256,
-            envvar="PLOUGH_WORKERS",
-            help="Processes that make the parts of bakes; 0 for threads of this one.",
-        ),
-    ] = 0,
-    scheduler: Annotated[
-        str,
-        typer.Option(
-            envvar="PLOUGH_SCHEDULER",
-            help="Address of a dask scheduler whose workers make them, such as tcp://host:8786; they reach the database, too.",
-        ),
-    ] = "",
+    workers: Processes = 0,
+    scheduler: Scheduler = "",
 ) -> None:
     """Take jobs of a running Plough until stopped."""
     import asyncio

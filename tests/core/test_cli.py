@@ -103,10 +103,37 @@ def test_bake_for_a_pipeline(tmp_path: Path) -> None:
         (("--profile", "watch"), "--profile: there is no profile 'watch'"),
         (("--set", "packing=zip"), "packing"),
         (("--set", "pack=zip"), "pack"),
+        (("--format", "zip"), "--format: there is no format 'zip'; formats are whole, tiles,"),
+        (("--scheduler", "tcp://127.0.0.1:1"), "--cache: workers of a scheduler need a folder"),
+        (("--workers", "999"), ""),
     ):
         wrong = plough("bake", str(source), "--out", str(tmp_path / "no"), *arguments)
-        assert wrong.returncode == 1 and words in wrong.stderr, wrong.stderr
+        assert wrong.returncode in (1, 2) and words in wrong.stderr, wrong.stderr
     assert not (tmp_path / "no").exists()
+
+
+def test_processes_write_what_threads_write_from_the_command_line(tmp_path: Path) -> None:
+    source = tmp_path / "small.json"
+    source.write_text(json.dumps(SMALL))
+
+    def baked(name: str, *asked: str) -> dict[str, bytes]:
+        out = tmp_path / name
+        plain = ("--format", "tiles", "--set", "textures=false", "--set", "splat=none")
+        done = plough("bake", str(source), "--out", str(out), "--json", *plain, *asked)
+        assert done.returncode == 0, done.stderr
+        return {str(p.relative_to(out)): p.read_bytes() for p in out.rglob("*") if p.is_file()}
+
+    threads = baked("a")
+    assert any(path.startswith("tiles/") for path in threads)
+    kept = tmp_path / "kept"
+    assert baked("b", "--workers", "2", "--cache", str(kept)) == threads
+    # nothing is left of what travelled: files are those of pieces
+    named = {
+        file[1]
+        for piece in (kept / "pieces").iterdir()
+        for file in json.loads(piece.read_text())["files"].values()
+    }
+    assert {p.name for p in (kept / "files").iterdir()} == named
 
 
 def test_what_is_the_same_is_copied_from_earlier_bakes_and_nothing_else_is(tmp_path: Path) -> None:
