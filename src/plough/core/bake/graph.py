@@ -153,7 +153,7 @@ class Graph:
                     cluster = LocalCluster(
                         n_workers=self._workers,
                         threads_per_worker=1,
-                        dashboard_address=None,
+                        dashboard_address="127.0.0.1:0",
                         memory_limit=self._memory,
                         silence_logs=50,
                     )
