@@ -76,10 +76,11 @@ class Kept:
 
     def drop(self, keys: Collection[str]) -> None:
         """Forget pieces, with their files."""
-        for key, piece in self.known(keys).items():
-            for stored in piece.files.values():
-                (self._folder / "files" / stored.hash).unlink(missing_ok=True)
+        found = self.known(keys)
+        for key in keys:
             (self._folder / "pieces" / f"{key}.json").unlink(missing_ok=True)
+            for stored in found[key].files.values() if key in found else ():
+                (self._folder / "files" / stored.hash).unlink(missing_ok=True)
 
     def _put(self, target: Path, data: bytes) -> None:
         """Write a file at once, or not at all."""
