@@ -144,6 +144,24 @@ def test_what_the_one_who_asks_raises_ends_the_work(
     assert not any(p.stem.startswith("recipe") for p in (kept._folder / "pieces").iterdir())
 
 
+def test_two_bakes_at_once_leave_each_other_their_recipes(
+    graph: tuple[Graph, Kept], library: Library
+) -> None:
+    workers, kept = graph
+    forget(kept)
+    evaluation = evaluated(library, layout="tiles")
+    expected = made(Baker(evaluation, library))
+    first = Baker(evaluation, library, (), kept, workers).run()
+    next(first)  # its recipes are on their way
+    second = Baker(evaluation, library, (), kept, workers)
+    parts = second.run()
+    next(parts)
+    first.close()  # and gone
+    for _ in parts:
+        pass
+    assert second.contents == expected
+
+
 class Wrong:
     """A recipe that fails."""
 

@@ -117,7 +117,6 @@ def tell(db: Db, release: Release, state: str | None = None, fresh: Sequence[int
     progress: dict[str, Any] = {n: getattr(release, n) for n in ("state", "done", "known", "part")}
     if fresh:
         progress["fresh"] = list(fresh[:_TOLD])
-        progress["more"] = len(fresh) > _TOLD
     if state is not None:
         progress["state"] = state
     notify(db, release.scene_id, {"type": "release", "release": release.number, **progress})

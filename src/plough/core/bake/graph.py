@@ -15,7 +15,9 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from itertools import groupby
+from threading import Lock
 from typing import TYPE_CHECKING, Any, NamedTuple
+from uuid import uuid4
 
 from plough.core.bake.pieces import Piece, Pieces
 from plough.core.bake.shop import Shop
@@ -41,7 +43,7 @@ _LOOKS, _ALONE = (
 _DEATHS = 20  #: workers that may die at a piece before it is taken for what kills them
 
 
-class Made(NamedTuple):
+class Report(NamedTuple):
     """What a worker says of a piece that it made."""
 
     key: str
@@ -60,7 +62,7 @@ def _shop(opener: Opener) -> Shop:
     return _shops[opener]
 
 
-def _work(opener: Opener, keys: tuple[str, ...], _needs: list[Any]) -> list[Made]:
+def _work(opener: Opener, run: str, keys: tuple[str, ...], _needs: list[Any]) -> list[Report]:
     """Make the pieces of some recipes, but for those that are there already."""
     shop = _shop(opener)
     where = f"process {os.getpid()}"
@@ -68,14 +70,16 @@ def _work(opener: Opener, keys: tuple[str, ...], _needs: list[Any]) -> list[Made
     for key in keys:
         began = time.perf_counter()
         if key not in shop.pieces.known([key]):
-            told = shop.pieces.known([_recipe(key)])[_recipe(key)]
-            make(pickle.loads(shop.pieces.read(told.files[_RECIPE])), key, shop)
-        out.append(Made(key, time.perf_counter() - began, where))
+            told = shop.pieces.known([_recipe(run, key)])[_recipe(run, key)]
+            _, recipe = pickle.loads(shop.pieces.read(told.files[_RECIPE]))
+            make(recipe, key, shop)
+        out.append(Report(key, time.perf_counter() - began, where))
     return out
 
 
-def _recipe(key: str) -> str:
-    return f"{_RECIPE} {key}"
+def _recipe(run: str, key: str) -> str:
+    """Under what a run keeps a recipe; another, which may ask for the same piece meanwhile, has its own."""
+    return f"{_RECIPE} {run} {key}"
 
 
 class WorkersLost(PloughError):
@@ -89,6 +93,7 @@ class _Run:
     client: Client
     opener: Opener
     shop: Shop
+    name: str = field(default_factory=lambda: uuid4().hex)
     names: dict[str, str] = field(default_factory=dict)  # of tasks, by key
     going: dict[str, Any] = field(default_factory=dict)  # the future of the batch that makes a key
     recipes: list[str] = field(default_factory=list)
@@ -96,8 +101,8 @@ class _Run:
     def submit(self, batch: list[Task]) -> Any:
         """Send a batch, whose recipes are kept first."""
         for task in batch:
-            recipe = _recipe(task.key)
-            data = pickle.dumps(task.build(), protocol=pickle.HIGHEST_PROTOCOL)
+            recipe = _recipe(self.name, task.key)
+            data = pickle.dumps((self.name, task.build()), protocol=pickle.HIGHEST_PROTOCOL)
             self.shop.pieces.keep(recipe, {_RECIPE: data})
             self.recipes.append(recipe)
             self.names[task.key] = task.name
@@ -106,7 +111,7 @@ class _Run:
             self.going[n].key: self.going[n] for t in batch for n in t.needs if n in self.going
         }
         future = self.client.submit(
-            _work, self.opener, keys, list(needs.values()), pure=False, retries=1
+            _work, self.opener, self.name, keys, list(needs.values()), pure=False, retries=1
         )
         for key in keys:
             self.going[key] = future
@@ -138,31 +143,35 @@ class Graph:
         self._workers = workers or os.cpu_count() or 1
         self._memory = memory
         self._client: Client | None = None
+        self._lock = Lock()
 
     def client(self) -> Client:
         """The client, connected when it is first asked for. Raises `WorkersLost` where the scheduler does not answer."""
-        if self._client is None:
-            import dask  # takes a second; only those wait who bake
-            from distributed import Client, LocalCluster
+        with self._lock:
+            if self._client is None:
+                import dask  # takes a second; only those wait who bake
+                from distributed import Client, LocalCluster
 
-            dask.config.set({"distributed.scheduler.allowed-failures": _DEATHS})
-            try:
-                if self._scheduler:
-                    self._client = Client(self._scheduler, timeout=_ANSWERS, set_as_default=False)
-                else:
-                    cluster = LocalCluster(
-                        n_workers=self._workers,
-                        threads_per_worker=1,
-                        dashboard_address="127.0.0.1:0",
-                        memory_limit=self._memory,
-                        silence_logs=50,
-                    )
-                    self._client = Client(cluster, set_as_default=False)
-            except OSError as error:
-                raise WorkersLost(
-                    f"the scheduler {self._scheduler} does not answer: {error}"
-                ) from None
-        return self._client
+                dask.config.set({"distributed.scheduler.allowed-failures": _DEATHS})
+                try:
+                    if self._scheduler:
+                        self._client = Client(
+                            self._scheduler, timeout=_ANSWERS, set_as_default=False
+                        )
+                    else:
+                        cluster = LocalCluster(
+                            n_workers=self._workers,
+                            threads_per_worker=1,
+                            dashboard_address="127.0.0.1:0",
+                            memory_limit=self._memory,
+                            silence_logs=50,
+                        )
+                        self._client = Client(cluster, set_as_default=False)
+                except OSError as error:
+                    raise WorkersLost(
+                        f"the scheduler {self._scheduler} does not answer: {error}"
+                    ) from None
+            return self._client
 
     def _look(self, since: float) -> float:
         """See whether there are workers; start those anew that have gone for good. When there was one last, in seconds.
@@ -174,10 +183,11 @@ class Graph:
         own = client.cluster
         if own is not None and not self._scheduler and len(own.workers) < self._workers:
             own.scale(self._workers)
-        if client.scheduler_info(n_workers=-1)["workers"]:
+        if client.status == "running" and client.scheduler_info(n_workers=-1)["workers"]:
             return now
         if now - since > _ALONE:
             told = self._scheduler or "that was started"
+            self.close()  # the next bake connects anew
             raise WorkersLost(f"the scheduler {told} has had no workers for {_ALONE:g} seconds")
         return since
 
@@ -234,7 +244,8 @@ class Graph:
                     time.sleep(_POLL)
         finally:
             own.shutdown(wait=True, cancel_futures=True)
-            run.client.cancel(list(waiting), force=True)
+            if run.client.status == "running":
+                run.client.cancel(list(waiting), force=True)
             shop.pieces.drop(run.recipes)
 
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from plough.core.bake.pieces import Stored
 from plough.core.bake.shop import Form, Shop
-from plough.core.bake.tiled import Placed, TileRecipe, merged
+from plough.core.bake.tiled import Placed, TileRecipe, about, merged
 from plough.core.formats.glb import Images
 from plough.core.formats.obj import mesh_obj
 from plough.core.formats.usd import Instanced, levels_usd, tile_usd
@@ -68,14 +68,14 @@ class TileStageRecipe:
     def make(self, shop: Shop) -> tuple[dict[str, bytes | Stored], dict[str, Any]]:
         """The file, and the images that it draws from."""
         images, used = shop.images(self.tile.form)
-        middle = np.array(self.tile.middle)
+        middle = self.tile.middle
         meshes = [("ground", g.mesh, g.materials) for g in self.tile.ground[:1]]
         for solids in self.tile.solids:
             meshes.append((f"{solids.layer} solids", *merged(solids.levels[0])))
-        about = [(name, _moved(mesh, -middle), materials) for name, mesh, materials in meshes]
+        near = [(name, about(mesh, middle), materials) for name, mesh, materials in meshes]
         layers = [_instanced(placed, shop) for placed in self.tile.placed]
         lamps = [x for placed in self.tile.placed for x in _lamps(placed, shop)]
-        data = tile_usd(self.tile.name, about, layers, lamps, self.tile.middle, _one_up(images))
+        data = tile_usd(self.tile.name, near, layers, lamps, middle, _one_up(images))
         return {self.tile.path: data, **used}, {}
 
 
@@ -101,12 +101,6 @@ class ObjRecipe:
             made = mesh_obj(product.mesh, product.materials, name, images)
             files |= {f"obj/{path}": data for path, data in made.items()}
         return files | used, {}
-
-
-def _moved(mesh: Any, by: Any) -> Any:
-    from dataclasses import replace
-
-    return replace(mesh, positions=(mesh.positions.astype(np.float64) + by).astype(np.float32))
 
 
 def _instanced(placed: Placed, shop: Shop) -> Instanced:

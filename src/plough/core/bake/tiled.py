@@ -131,7 +131,7 @@ class TileRecipe:
         names = ["ground", *(f"ground level {k}" for k in range(1, len(self.ground)))]
         shapes = [
             builder.add_mesh(
-                _about(ground.mesh, self.middle),
+                about(ground.mesh, self.middle),
                 ground.materials,
                 name,
                 shares=ground.shares,
@@ -151,7 +151,7 @@ class TileRecipe:
         shapes = []
         for called, pieces in zip(names, solids.levels, strict=True):
             mesh, materials = merged(pieces)
-            shapes.append(builder.add_mesh(_about(mesh, self.middle), materials, called))
+            shapes.append(builder.add_mesh(about(mesh, self.middle), materials, called))
             if len(shapes) == 1:
                 writer.counts.triangles += mesh.triangles
         return _levelled(builder, names, shapes, solids.extras)
@@ -487,7 +487,7 @@ def _codes_of(lattice: Lattice, mesh: Mesh) -> Int64:
     return lattice.codes(middle[:, 0], middle[:, 1])
 
 
-def _about(mesh: Mesh, middle: tuple[float, float, float]) -> Mesh:
+def about(mesh: Mesh, middle: tuple[float, float, float]) -> Mesh:
     """A mesh as seen from `middle`."""
     return replace(
         mesh, positions=(mesh.positions.astype(np.float64) - np.array(middle)).astype(np.float32)
