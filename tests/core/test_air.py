@@ -22,6 +22,7 @@ from plough.core.place.air import Air, about_points, along_line
 from plough.core.scene import Evaluator, read_document
 from tests.conftest import SMALL
 from tests.core.test_surfaces import mesh_of
+from tests.depth import examples
 
 FIELD = make_terrain(TerrainParameters(size=256, resolution=2, relief=12, feature=60))
 SPOTS = np.array([[-30.0, 12.0], [40.0, -25.0]])
@@ -41,7 +42,7 @@ def off_middle(found: Any, count: int, above: float) -> Any:
 
 
 @given(size=st.tuples(*[st.floats(0, 60)] * 3), above=st.floats(-5, 80), bias=st.floats(-1, 1))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 def test_all_lie_within_their_body(size: Any, above: float, bias: float) -> None:
     half = 0.5 * np.array(size) + 1e-9
     for form in ("box", "ball"):

@@ -18,6 +18,7 @@ from plough.core.place.along import AlongRule, facing_of, pushed_apart, stations
 from plough.core.scene import Evaluator, read_document
 from plough.core.scene.strips import strip_maps
 from tests.conftest import SMALL
+from tests.depth import examples
 
 EVALUATOR = Evaluator()
 BENT = [(-50.0, -10.0), (-20.0, 15.0), (10.0, -5.0), (45.0, 20.0)]
@@ -44,7 +45,7 @@ def test_evenly_is_one_at_every_spacing_from_the_start() -> None:
 
 
 @given(spacing=st.floats(0.5, 60), start=st.floats(0, 30), end=st.floats(0, 30))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 def test_fitted_ends_exactly_and_is_as_near_to_the_spacing_as_can_be(
     spacing: float, start: float, end: float
 ) -> None:
@@ -120,7 +121,7 @@ def test_ids_hang_on_path_row_and_number_alone() -> None:
 
 
 @given(st.integers(0, 2**31), st.floats(0.1, 2.5), st.integers(2, 120))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 def test_nothing_intersects_after_pushing_apart_says_another_library(
     seed: int, wide: float, n: int
 ) -> None:

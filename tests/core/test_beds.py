@@ -17,6 +17,7 @@ from plough.core.place.placements import Placements
 from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.weight import weigh_layer
 from tests.conftest import SMALL
+from tests.depth import examples
 
 FIELD = make_terrain(TerrainParameters(size=256, resolution=1, relief=14, feature=45, seed=5))
 CURVE = path_curve([(-100.0, -30.0), (-30.0, 20.0), (30.0, -20.0), (100.0, 30.0)], 6.0)
@@ -38,7 +39,7 @@ def distance() -> Any:
 
 
 @pytest.mark.parametrize("flow", ["falls", "balanced"])
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=examples(20), deadline=None)
 @given(seed=st.integers(0, 2**31), depth=st.floats(0.1, 6), relief=st.floats(1, 40))
 def test_a_bed_that_flows_never_rises(flow: Any, seed: int, depth: float, relief: float) -> None:
     p = TerrainParameters(size=256, resolution=2, relief=relief, feature=45, seed=seed)

@@ -21,6 +21,7 @@ from plough.core.lay.block_list import COLUMNS, Blocks
 from plough.core.layers.bricks import MOST_BLOCKS, BricksParameters, rule_of
 from plough.core.scene import Evaluation
 from tests.core.test_walls import LINE, overlap, run, scene
+from tests.depth import examples
 
 STRAIGHT = {"points": [[-8, 6], [8, 6]], "cap": False, "follows": "level"}
 RING = {"closed": True, "points": [[-8, -6], [8, -5], [7, 7], [-7, 8]]}
@@ -312,7 +313,7 @@ def test_joints_widen_where_it_bends_and_only_there() -> None:
 
 
 @settings(
-    max_examples=40,
+    max_examples=examples(40),
     deadline=None,
     phases=[Phase.explicit, Phase.generate],
     suppress_health_check=list(HealthCheck),

@@ -19,6 +19,7 @@ from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.masks import mask_of
 from plough.core.scene.parcel import pack_layers, unpack
 from tests.conftest import SMALL
+from tests.depth import examples
 
 EVALUATOR = Evaluator()
 MIX = [{"asset": "willow"}, {"asset": "sedge"}]
@@ -90,7 +91,7 @@ def strokes(draw: st.DrawFn) -> dict[str, Any]:
 several = st.lists(strokes(), min_size=1, max_size=6, unique_by=lambda s: s["id"])
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(several, st.floats(0, 6), st.booleans())
 def test_no_stroke_breaks_the_distance(
     drawn: list[dict[str, Any]], own: float, crowns: bool
@@ -105,7 +106,7 @@ def test_no_stroke_breaks_the_distance(
         assert cKDTree(trees).query(trees, k=2)[0][:, 1].min() >= max(3, own) - 1e-4
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(several, st.data())
 def test_undone_in_any_place_they_leave_the_bytes_before(
     drawn: list[dict[str, Any]], data: st.DataObject
@@ -119,7 +120,7 @@ def test_undone_in_any_place_they_leave_the_bytes_before(
     assert with_it == by_id(run(scene(*drawn), Evaluator()))
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(several, strokes())
 def test_what_lies_beyond_a_stroke_is_as_it_was_bit_for_bit(
     drawn: list[dict[str, Any]], last: dict[str, Any]
@@ -136,7 +137,7 @@ def test_what_lies_beyond_a_stroke_is_as_it_was_bit_for_bit(
     assert all(a[i] == b[i] for i in far[0])
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=examples(20), deadline=None)
 @given(several)
 def test_painting_again_or_slower_is_the_same(drawn: list[dict[str, Any]]) -> None:
     paint = [{**s, "does": "paint"} for s in drawn]
@@ -148,7 +149,7 @@ def test_painting_again_or_slower_is_the_same(drawn: list[dict[str, Any]]) -> No
     assert by_id(run(scene(*slow))) == once
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=examples(20), deadline=None)
 @given(several, strokes())
 def test_painting_more_leaves_all_that_stands(
     drawn: list[dict[str, Any]], last: dict[str, Any]
@@ -159,7 +160,7 @@ def test_painting_more_leaves_all_that_stands(
     assert less.items() <= before.items() <= more.items()
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(several)
 def test_nothing_stands_but_where_it_is_painted_and_all_that_fits_does(
     drawn: list[dict[str, Any]],

@@ -27,6 +27,7 @@ from tests.conftest import SMALL
 from tests.core.test_brush import by_id
 from tests.core.test_touches import OWN
 from tests.core.test_touches import scene as ruled_by
+from tests.depth import examples
 
 EVALUATOR = Evaluator()
 
@@ -114,7 +115,7 @@ things = st.lists(
 )
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(things, st.data())
 def test_each_stands_as_it_was_set_and_no_other_acts_on_it(
     several: list[dict[str, Any]], data: st.DataObject

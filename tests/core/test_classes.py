@@ -39,6 +39,7 @@ from plough.core.scene.senses import covered
 from plough.core.tiles import combine
 from tests.conftest import SMALL
 from tests.core.test_bake import validate
+from tests.depth import examples
 
 FIELD = make_terrain(TerrainParameters(size=256, resolution=2, relief=40, feature=40, seed=3))
 X, Z = np.random.default_rng(4).uniform(-127, 127, (2, 8_000))
@@ -68,7 +69,7 @@ strokes = st.builds(
 )
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(st.lists(strokes, max_size=5), st.booleans())
 def test_shares_add_up_to_one_whatever_is_painted(painted: Any, paths: bool) -> None:
     found = cover(painted=painted, laid=(Laid(Strip.even(ROAD.line, 3.0), "stone"),)).weights(

@@ -10,13 +10,21 @@ import pytest
 import trimesh
 
 from plough.core.formats.glb_read import read_json
+from tests.command import plough
 from tests.conftest import SMALL
 
 
-def plough(*arguments: str) -> subprocess.CompletedProcess[str]:
-    return subprocess.run(
-        [sys.executable, "-m", "plough", *arguments], capture_output=True, text=True, check=False
-    )
+def test_it_is_a_program() -> None:
+    for arguments, code, words in (
+        (("kinds", "cactus"), 1, "there is no kind"),
+        (("kinds",), 0, ""),
+    ):
+        whole = [sys.executable, "-m", "plough", *arguments]
+        done = subprocess.run(whole, capture_output=True, text=True, check=False)
+        assert done.returncode == code and words in done.stderr
+        # what the other tests ask in their own process is answered alike
+        here = plough(*arguments)
+        assert (here.returncode, here.stdout, here.stderr) == (code, done.stdout, done.stderr)
 
 
 def test_make_writes_the_asset_with_its_settings(tmp_path: Path) -> None:

@@ -18,6 +18,7 @@ from plough.core.errors import TooLargeError
 from plough.core.kinds import Product, get_kind
 from plough.core.parameters import build
 from plough.core.presets import all_presets, preset
+from tests.depth import examples
 
 CLOTHS = [p for p in all_presets() if p.kind == "cloth"]
 HUNG = ["line", "corners", "ridge", "over"]
@@ -167,7 +168,7 @@ def test_a_net_lets_the_ground_be_seen() -> None:
     assert (whole.draw().albedo[..., 3] == 255).all()
 
 
-@settings(max_examples=25, deadline=None, derandomize=True)
+@settings(max_examples=examples(25), deadline=None, derandomize=True)
 @given(st.data())
 def test_any_valid_sheet_settles(data: st.DataObject) -> None:
     own = {

@@ -29,6 +29,7 @@ from plough.core.parameters import build
 from plough.core.scene.facets import Ground
 from plough.core.scene.senses import Senses
 from plough.core.tiles import combine, tile_of
+from tests.depth import examples
 
 FIELD = make_terrain(TerrainParameters(size=256, resolution=2, relief=30, feature=40, seed=9))
 PATH = path_curve([(-90.0, -40.0), (0.0, 10.0), (80.0, -20.0)], 4.0)
@@ -90,7 +91,7 @@ def test_an_end_of_a_span_that_lies_at_a_limit_is_open(of: str) -> None:
         assert (weights(Senses(dry, Cache()).weighted([near]), AT) == 0).all()  # there is none
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(st.lists(st.sampled_from(ALL), min_size=1, max_size=4), st.integers(0, 99))
 def test_sifting_keeps_those_whose_whole_weight_is_above_their_draw(
     chosen: list[str], seed: int

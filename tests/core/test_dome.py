@@ -24,6 +24,7 @@ from plough.core.presets import all_presets
 from plough.core.scene import Evaluator
 from plough.core.scene.document import SceneDocument
 from tests.core.test_scene import small
+from tests.depth import examples, some
 
 CELLS = [(i, j) for j in range(GRID) for i in range(GRID)]
 DOMED = [p.name for p in all_presets() if get_kind(p.kind).impostor]
@@ -39,7 +40,7 @@ def place_of(d: Float64) -> tuple[float, float]:
 
 
 @given(up=st.floats(0, 1), azimuth=st.floats(0, 2 * math.pi))
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=examples(300), deadline=None)
 def test_every_direction_from_above_has_a_picture_near_it(up: float, azimuth: float) -> None:
     level = math.sqrt(1 - up * up)
     d = np.array([level * math.sin(azimuth), up, level * math.cos(azimuth)])
@@ -145,7 +146,7 @@ def test_the_card_is_as_large_as_its_pictures_and_moves_at_its_top() -> None:
     assert quad.wind[2, 0] == 255 and quad.wind[0, 0] == 0
 
 
-@pytest.mark.parametrize("name", DOMED)
+@pytest.mark.parametrize("name", some(DOMED, 8))
 def test_no_picture_is_lighter_than_what_it_shows(name: str) -> None:
     """A slot of a plain colour once came out white."""
     preset = next(p for p in all_presets() if p.name == name)

@@ -14,6 +14,7 @@ from plough.core.ground import HeightField, TerrainParameters, make_terrain
 from plough.core.ground.erosion import Rain, rained_on, slid
 from plough.core.ground.hydrology import STEPS, drained, filled, flow, hydrology_of
 from plough.core.tiles import code_of
+from tests.depth import examples
 
 HILLS = make_terrain(
     TerrainParameters(size=256, resolution=1, relief=80, feature=60, roughness=0.5, seed=4)
@@ -31,7 +32,7 @@ def steepest(field: HeightField) -> float:
     )
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=examples(15), deadline=None)
 @given(seed=st.integers(0, 2**31), repose=st.floats(15, 60), rounds=st.integers(1, 12))
 def test_slopes_that_slide_lose_no_ground_and_only_grow_gentler(
     seed: int, repose: float, rounds: int
@@ -130,7 +131,7 @@ def flooded(h: Any, fixed: Any) -> Any:
         level[1:-1, 1:-1] = new
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(st.integers(0, 2**31), st.integers(4, 24), st.integers(4, 24), st.booleans())
 def test_hollows_are_filled_to_where_they_run_over(seed: int, n: int, m: int, holed: bool) -> None:
     rng = np.random.default_rng(seed)
@@ -152,7 +153,7 @@ def test_all_that_falls_on_a_slope_arrives_at_its_foot() -> None:
     assert area[:, 50] == pytest.approx(rows + 1, rel=1e-9)
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=examples(20), deadline=None)
 @given(st.integers(0, 2**31))
 def test_no_water_is_lost_on_its_way(seed: int) -> None:
     h = np.random.default_rng(seed).normal(size=(30, 30)).astype(np.float32)

@@ -17,6 +17,7 @@ from plough.core.kinds import Product, all_kinds
 from plough.core.mesh.convex import MOST_CORNERS, beyond, hull_of
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh, Part
+from tests.depth import examples
 from tests.models import NEEDS, make
 
 
@@ -104,7 +105,7 @@ def test_every_kind_is_measured(kind: str) -> None:
     assert found.volume is None or 0.0 < found.volume < 200.0
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(seed=st.integers(0, 10**6), form=st.sampled_from(["ball", "box", "split", "long"]))
 def test_a_hull_of_few_planes_holds_all_and_hardly_more(seed: int, form: str) -> None:
     rng = np.random.default_rng(seed)

@@ -27,6 +27,7 @@ from plough.core.mesh.checks import triangle_areas
 from plough.core.parameters import build
 from plough.core.presets import all_presets
 from plough.core.vary import cousins, vary
+from tests.depth import examples
 from tests.models import make
 
 SMALL: dict[str, Any] = {
@@ -161,8 +162,8 @@ const fs = require('fs');
     assert json.loads(done.stdout) == []
 
 
-EACH = 90
-EACH_SLOW = 12  # of kinds that take seconds each
+EACH = examples(90)
+EACH_SLOW = examples(12)  # of kinds that take seconds each
 
 
 @pytest.mark.skipif(

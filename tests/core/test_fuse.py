@@ -23,6 +23,7 @@ from plough.core.mesh.crossing import crossing
 from plough.core.mesh.fuse import FuseRule, Skin, fused
 from plough.core.mesh.voxels import band, grid_about, inside_votes
 from plough.core.progress import telling
+from tests.depth import examples, some
 
 Corners = Float64  # (t, 3, 3)
 
@@ -140,7 +141,7 @@ PAIRS = [
 ]
 
 
-@pytest.mark.parametrize(("source", "way"), PAIRS)
+@pytest.mark.parametrize(("source", "way"), some(PAIRS, 7))
 def test_a_skin_is_closed_near_its_source_and_does_not_cross_itself(source: str, way: str) -> None:
     changes = RULES[way]
     skin = skin_of(source, **changes)
@@ -243,7 +244,7 @@ def test_distances_and_insides_are_those_that_are_reckoned_one_by_one() -> None:
 
 
 @given(st.integers(0, 2**32 - 1))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 def test_crossings_are_those_that_every_pair_shows(seed: int) -> None:
     triangles = loose(np.random.default_rng(seed), 24)
     points, faces = triangles.reshape(-1, 3), np.arange(72).reshape(-1, 3)
@@ -397,7 +398,7 @@ def test_it_tells_how_far_it_is_and_can_be_stopped() -> None:
         }
     ),
 )
-@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(12), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_any_bodies_and_any_rule_give_a_sound_skin(seed: int, changes: dict[str, Any]) -> None:
     rng = np.random.default_rng(seed)
     bodies = []

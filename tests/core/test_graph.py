@@ -21,6 +21,7 @@ from plough.core.errors import ParameterError, PloughError, Superseded
 from plough.core.library import Library
 from plough.core.scene import Evaluation, Evaluator
 from tests.core.test_scene import small
+from tests.depth import some
 
 PLAIN = {"splat": "512", "tile_side": "32", "textures": False}
 LAYOUTS = ("whole", "tiles", "tileset")
@@ -57,7 +58,7 @@ def forget(kept: Kept) -> None:
             path.unlink()
 
 
-@pytest.mark.parametrize("layout", LAYOUTS)
+@pytest.mark.parametrize("layout", some(LAYOUTS, 1))
 def test_processes_make_the_same_bytes_as_threads(
     layout: str, graph: tuple[Graph, Kept], library: Library
 ) -> None:
@@ -85,7 +86,7 @@ def made_files(evaluation: Evaluation, library: Library) -> dict[str, Stored]:
     return baker.files
 
 
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", some(range(4), 2))
 def test_a_worker_that_is_killed_changes_nothing(
     seed: int, graph: tuple[Graph, Kept], library: Library
 ) -> None:

@@ -19,6 +19,7 @@ from plough.core.ground.ribbon import ribbon
 from plough.core.mesh.checks import problems, triangle_areas
 from plough.core.mesh.value import Mesh, join
 from plough.core.noise import gradient, layered, octaves_of, tile
+from tests.depth import examples
 
 
 @given(
@@ -28,7 +29,7 @@ from plough.core.noise import gradient, layered, octaves_of, tile
     ridges=st.floats(0, 1),
     basin=st.booleans(),
 )
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 def test_any_terrain_is_finite_and_within_its_relief(
     seed: int, relief: float, roughness: float, ridges: float, basin: bool
 ) -> None:
@@ -65,7 +66,7 @@ def test_the_basin_is_flat_and_low() -> None:
 
 
 @given(x=st.floats(-63, 63), z=st.floats(-63, 63))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 def test_height_is_bilinear_and_the_normal_is_its_gradient(x: float, z: float) -> None:
     field = make_terrain(TerrainParameters(size=128, resolution=4, relief=20, feature=40))
     h, normal = field.height_and_normal(np.array([x]), np.array([z]))
@@ -123,7 +124,7 @@ HILLS = make_terrain(TerrainParameters(size=250, resolution=2, relief=24, featur
 
 
 @given(seed=st.integers(0, 2**32))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 def test_rays_meet_the_surface_where_they_first_cross_it(seed: int) -> None:
     rng = np.random.default_rng(seed)
     origin = np.column_stack(
@@ -219,7 +220,7 @@ def test_a_path_goes_through_its_points_and_lies_on_the_ground() -> None:
     leg=st.floats(3, 40),
     width=st.floats(0.5, 12),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 def test_a_ribbon_never_folds_however_tight_the_bend(turn: float, leg: float, width: float) -> None:
     field = HeightField(np.zeros((3, 3), np.float32), 256.0)
     angle = math.radians(turn)
@@ -236,7 +237,7 @@ def test_a_ribbon_never_folds_however_tight_the_bend(turn: float, leg: float, wi
     moved=st.integers(0, 13),
     by=st.tuples(st.floats(-30, 30), st.floats(-30, 30)),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 def test_a_knot_that_moves_changes_two_spans_on_each_side(
     knots: list[tuple[float, float]], moved: int, by: tuple[float, float]
 ) -> None:
@@ -265,7 +266,7 @@ def test_a_path_that_crosses_itself_is_refused_with_the_place() -> None:
         st.tuples(st.integers(-9, 9), st.integers(-9, 9)), min_size=3, max_size=40, unique=True
     )
 )
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 def test_crossings_agree_with_another_library(corners: list[tuple[int, int]]) -> None:
     line = np.array(corners, float) + np.random.default_rng(1).uniform(0, 0.2, (len(corners), 2))
     crossing = self_crossing(line)
@@ -298,7 +299,7 @@ def test_inside_and_area_agree_with_another_library() -> None:
 
 
 @given(limit=st.floats(0.1, 30))
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=examples(20), deadline=None)
 def test_near_a_line_agrees_with_another_library(limit: float) -> None:
     rng = np.random.default_rng(2)
     x, z = rng.uniform(-60, 60, (2, 1500))
@@ -323,7 +324,7 @@ def test_profile_is_monotone_between_knots_and_flat_beyond() -> None:
         max_size=9,
     ).filter(lambda k: len({round(x, 2) for x, _ in k}) == len(k))
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 def test_profile_agrees_with_another_library(knots: list[tuple[float, float]]) -> None:
     knots = sorted(knots)
     xs, ys = np.array(knots).T

@@ -24,6 +24,7 @@ from plough.core.mesh.checks import problems
 from plough.core.mesh.silhouette import difference, silhouettes
 from plough.core.parameters import build, describe, with_values
 from plough.core.presets import all_presets, preset
+from tests.depth import examples
 from tests.models import make
 
 
@@ -52,7 +53,7 @@ def recipes(kind: str) -> st.SearchStrategy[dict[str, Any]]:
 def test_any_valid_parameters_give_a_sound_mesh_or_a_clear_refusal(kind: str) -> None:
     @given(recipe=recipes(kind), seed=st.integers(0, 2**32 - 1), detail=st.integers(0, 2))
     @settings(
-        max_examples=15 if all_kinds()[kind].slow else 60,
+        max_examples=examples(15) if all_kinds()[kind].slow else examples(60),
         deadline=None,
         suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
     )
@@ -101,7 +102,7 @@ def kept(less: Order, more: Order) -> bool:
 @given(
     a=st.integers(1, 40), b=st.integers(1, 40), order=st.sampled_from(["first", "second", "third"])
 )
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 def test_more_branches_leave_the_others_bit_for_bit(a: int, b: int, order: str) -> None:
     less, more = orders(**{f"{order}.count": min(a, b)}), orders(**{f"{order}.count": max(a, b)})
     for k in range(4):
@@ -109,7 +110,7 @@ def test_more_branches_leave_the_others_bit_for_bit(a: int, b: int, order: str) 
 
 
 @given(stems=st.integers(1, 11))
-@settings(max_examples=11, deadline=None)
+@settings(max_examples=examples(11), deadline=None)
 def test_more_stems_leave_the_others(stems: int) -> None:
     less, more = orders(stems=stems), orders(stems=stems + 1)
     assert all(kept(a, b) for a, b in zip(less, more, strict=True))
@@ -144,7 +145,7 @@ def test_more_blades_keep_the_others() -> None:
 
 
 @given(a=st.integers(2, 120), b=st.integers(2, 120))
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=examples(20), deadline=None)
 def test_denser_shrubs_keep_their_twigs(a: int, b: int) -> None:
     from plough.core.grow.shrub_habit import ShrubParameters
     from plough.core.grow.shrub_skeleton import skeleton
@@ -419,7 +420,7 @@ def test_a_young_tree_is_the_same_tree() -> None:
 
 
 @given(n=st.integers(20, 400), more=st.integers(1, 300))
-@settings(max_examples=10, deadline=None)
+@settings(max_examples=examples(10), deadline=None)
 def test_more_points_of_a_crown_keep_the_others(n: int, more: int) -> None:
     from plough.core.grow.crown import CrownBody, crown_points
 

@@ -32,6 +32,7 @@ from plough.core.library import Library
 from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.registry import begun_with
 from plough.core.scene.ways import draw_way, ways_of
+from tests.depth import examples
 
 
 def hills(rows: int = 65, columns: int = 65) -> Any:
@@ -97,7 +98,7 @@ def test_every_form_is_read_as_what_it_is(
     assert found.values.ravel() == pytest.approx(values, abs=1e-6)
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=examples(20), deadline=None)
 @given(st.integers(0, 2**31), st.booleans())
 def test_the_order_of_raw_bytes_is_found(seed: int, other: bool) -> None:
     p = TerrainParameters(size=64, resolution=1, relief=20, feature=30, seed=seed)
@@ -167,7 +168,7 @@ def test_a_refusal_says_why(name: str, data: bytes, words: str) -> None:
         read_heights_apart(name, data)
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 @given(st.data())
 def test_damaged_files_are_refused_and_nothing_else(data: st.DataObject) -> None:
     good = data.draw(st.sampled_from([png(np.uint16(hills() * 900)), write_tiff(hills(), 1.0)]))

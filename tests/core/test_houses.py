@@ -22,6 +22,7 @@ from plough.core.house.raised import Raised
 from plough.core.house.roof import area_of
 from plough.core.kinds import Product, make
 from plough.core.parameters import build, describe
+from tests.depth import examples
 
 BODIES = ("long", "ell", "tee", "court", "round")
 ROOFS = ("gable", "hip", "half", "shed", "mansard", "flat")
@@ -451,7 +452,7 @@ def houses(draw: st.DrawFn) -> dict[str, Any]:
     return out
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(houses(), st.integers(0, 2**32 - 1))
 def test_any_building_is_closed_or_refused_with_a_reason(values: dict[str, Any], seed: int) -> None:
     try:

@@ -15,6 +15,7 @@ from plough.core.grow.sprig import Canvas
 from plough.core.mesh.bleed import bleed, bleed_planes
 from plough.core.mesh.raster import Samples, Triangles, draw_depth, draw_triangles
 from plough.core.noise import _cell_points, cells, gradient, octaves_of, tile
+from tests.depth import examples
 
 SEEDS = st.integers(0, 2**63 - 1).map(np.uint64)
 
@@ -25,7 +26,7 @@ SEEDS = st.integers(0, 2**63 - 1).map(np.uint64)
     repeat=st.tuples(st.integers(1, 80), st.integers(1, 40)),
     jitter=st.floats(0, 1),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 def test_cells_know_the_two_nearest_points(
     seed: np.uint64, size: tuple[int, int], repeat: tuple[int, int], jitter: float
 ) -> None:
@@ -47,7 +48,7 @@ def test_cells_know_the_two_nearest_points(
     octaves=st.integers(1, 4),
     gain=st.floats(0.2, 0.9),
 )
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 def test_a_tile_is_the_sum_of_its_octaves_at_each_pixel(
     seed: np.uint64, repeat: tuple[int, int], octaves: int, gain: float
 ) -> None:
@@ -66,7 +67,7 @@ def test_a_tile_is_the_sum_of_its_octaves_at_each_pixel(
 
 
 @given(seed=st.integers(0, 2**31), kept=st.floats(0.02, 1))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 def test_bleeding_keeps_what_is_seen_and_invents_no_colour(seed: int, kept: float) -> None:
     rng = np.random.default_rng(seed)
     color = rng.uniform(0.1, 0.9, (32, 32, 3)).astype(np.float32)
@@ -123,7 +124,7 @@ def covered(corners: np.ndarray, size: int) -> np.ndarray:
 
 
 @given(seed=st.integers(0, 2**31))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 def test_the_nearest_triangle_is_seen_in_each_pixel_whatever_the_order(seed: int) -> None:
     size, n = 40, 12
     triangles = some_triangles(seed, n, size)
@@ -168,7 +169,7 @@ def test_what_the_texture_cuts_out_is_not_drawn() -> None:
     line=st.lists(st.tuples(st.floats(-0.45, 0.45), st.floats(0.05, 0.95)), min_size=2, max_size=6),
     half=st.floats(0.004, 0.08),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 def test_a_stroke_covers_what_lies_within_its_width(
     line: list[tuple[float, float]], half: float
 ) -> None:

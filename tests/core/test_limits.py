@@ -15,6 +15,7 @@ from plough.core.grow import covering
 from plough.core.kinds import all_kinds, get_kind
 from plough.core.mesh.checks import problems
 from plough.core.parameters import build, describe, with_values
+from tests.depth import examples
 from tests.models import make
 
 EXTREMES: list[tuple[str, dict[str, Any]]] = [
@@ -145,7 +146,7 @@ def test_any_numbers_within_their_limits_make_a_sound_mesh_or_are_refused(kind: 
     known = {row.path for row in describe(get_kind(kind).parameters)}
 
     @given(numbers_of(kind), st.integers(0, 2**32 - 1))
-    @settings(max_examples=12 if get_kind(kind).slow else 40, deadline=None)
+    @settings(max_examples=examples(12) if get_kind(kind).slow else examples(40), deadline=None)
     def check(settings_: dict[str, Any], seed: int) -> None:
         values = with_values({"texture_size": "128"} if "texture_size" in known else {}, settings_)
         try:

@@ -18,6 +18,7 @@ from plough.core.mesh.mass import mass_of
 from plough.core.presets import all_presets
 from plough.core.scene import Evaluator, read_document
 from tests.conftest import SMALL
+from tests.depth import examples
 
 SOLID = [p for p in all_presets() if p.kind in ("rock", "vessel")]
 
@@ -37,7 +38,7 @@ def test_a_block_weighs_what_it_should() -> None:
     assert np.abs(found.inertia - want).max() < 1e-6
 
 
-@settings(max_examples=60, deadline=None, derandomize=True)
+@settings(max_examples=examples(60), deadline=None, derandomize=True)
 @given(st.lists(st.tuples(*[st.integers(-40, 40)] * 3), min_size=8, max_size=30, unique=True))
 def test_any_body_is_as_another_library_has_it(corners: list[Any]) -> None:
     points = np.array(corners, float) / 10

@@ -19,6 +19,7 @@ from plough.core.mesh.convex import convex_pieces, hull_of
 from plough.core.mesh.simplify import simplified
 from plough.core.mesh.topology import closed_volume, facing_wrong, flat_triangles, holes
 from plough.core.mesh.value import Mesh, Part
+from tests.depth import examples
 from tests.models import make
 
 
@@ -40,7 +41,7 @@ def mesh_of(body: trimesh.Trimesh, uv: Any = None) -> Mesh:
     )
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(st.integers(0, 2**31), st.floats(0, 1), st.integers(0, 12))
 def test_whatever_is_turned_is_turned_back(seed: int, share: float, gone: int) -> None:
     body = lump(3, seed)
@@ -80,7 +81,7 @@ def test_a_broad_sheet_of_hills_keeps_its_side(side: int) -> None:
     assert np.array_equal(facing_wrong(points, faces, None), turned)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(st.integers(0, 2**31), st.integers(1, 30))
 def test_loops_about_holes_hold_every_open_edge_once(seed: int, gone: int) -> None:
     body = lump(3)
@@ -246,7 +247,7 @@ def test_a_closed_hole_is_lit_as_the_face_that_it_is() -> None:
     assert along(mesh)[lid].min() > 0.999
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=examples(15), deadline=None)
 @given(st.integers(0, 2**31), st.integers(1, 8))
 def test_convex_bodies_hold_the_mesh_and_more_of_them_hold_less(seed: int, most: int) -> None:
     body = trimesh.util.concatenate([lump(2, seed), trimesh.creation.box((6, 0.4, 0.4))])

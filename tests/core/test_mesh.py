@@ -20,6 +20,7 @@ from plough.core.mesh.sweep import Branches, sweep
 from plough.core.mesh.tangents import with_tangents
 from plough.core.mesh.unwrap import second_uv
 from plough.core.mesh.value import Mesh, Part, join, transformed
+from tests.depth import examples
 
 
 def branches(
@@ -57,7 +58,7 @@ def test_capped_tube_is_watertight_and_faces_outwards() -> None:
     sides=st.integers(3, 24),
     lobe=st.floats(0, 0.3),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 def test_bent_tubes_are_sound(
     steps: list[tuple[float, float]], radius: float, sides: int, lobe: float
 ) -> None:

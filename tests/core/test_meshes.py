@@ -23,6 +23,7 @@ from plough.core.formats.meshes import read_model
 from plough.core.formats.model import PLAIN, Covering, Model, Piece, pack, unpack
 from plough.core.formats.reading import read_apart
 from plough.core.mesh.checks import problems
+from tests.depth import examples
 from tests.models import BROKEN, broken, make, png
 
 
@@ -266,7 +267,7 @@ def test_many_nodes_that_show_one_mesh_are_counted_before_they_are_made() -> Non
         read_model("many.glb", glb(many, bytes(720_000)))
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=examples(400), deadline=None)
 @given(st.data())
 def test_damaged_files_are_refused_and_nothing_else(data: st.DataObject) -> None:
     kind = data.draw(st.sampled_from(["glb", "stl", "ply"]))

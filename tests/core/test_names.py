@@ -19,6 +19,7 @@ from plough.core.library.variants import variant_of
 from plough.core.parameters import build
 from plough.core.scene import Evaluator
 from tests.core.test_scene import small
+from tests.depth import examples
 
 LEAF = variant_of("dock-leaf", "Dock leaf, broad", "leaf", {}, 7, {})
 
@@ -70,7 +71,7 @@ def test_patterns_with_what_is_not_known_are_refused(pattern: str) -> None:
     assert "names" in caught.value.field
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 @given(st.text(max_size=60), st.text(max_size=40))
 def test_whatever_is_typed_a_file_can_be_called_so(pattern: str, scene: str) -> None:
     try:

@@ -27,6 +27,7 @@ from plough.core.scene import Evaluator, read_document
 from plough.core.scene.outlines import MOST_POINTS, layers_of, shapes_of
 from plough.core.tiles import tile_of, tiles_in
 from tests.conftest import SMALL
+from tests.depth import examples
 
 FIELD = make_terrain(TerrainParameters(size=256, resolution=1, relief=10, feature=50, seed=6))
 KNOTS = [(-90.0, -40.0), (-20.0, 30.0, 12.0, 0.0), (40.0, -20.0, 2.0, 60.0), (90.0, 50.0)]
@@ -123,7 +124,7 @@ def test_a_path_that_cannot_be_is_refused(values: Any, field: str, words: str) -
     assert refused.value.field.startswith(field) and words in refused.value.message
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(st.integers(3, 9), st.integers(0, 2**31))
 def test_an_area_with_holes_holds_what_a_polygon_library_says(corners: int, seed: int) -> None:
     rng = np.random.default_rng(seed)

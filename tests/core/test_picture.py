@@ -22,6 +22,7 @@ from plough.core.place.placements import Placements
 from plough.core.scene import Evaluator, picture, read_document
 from plough.core.scene.picture import _instances, _turned, draw_scene
 from tests.conftest import SMALL
+from tests.depth import examples
 
 SIZE = (200, 112)
 
@@ -68,7 +69,7 @@ def test_water_is_blue_and_paths_are_seen(library: Library) -> None:
     assert differing(dry, drawn(library, dyke=None)) > 0.001
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(st.integers(0, 2**32 - 1), st.integers(1, 7))
 def test_instances_stand_turned_and_sized_where_they_are_placed(seed: int, n: int) -> None:
     draw = np.random.default_rng(seed)

@@ -28,6 +28,7 @@ from plough.core.place.variants import Choices
 from plough.core.scene.facets import Ground
 from plough.core.scene.senses import Senses
 from plough.core.tiles import SIZE, tile_of, tiles_in
+from tests.depth import examples
 
 BOX = (-30.0, -20.0, 45.0, 38.0)
 FIELD = make_terrain(TerrainParameters(size=128, resolution=2, relief=14, feature=40))
@@ -39,7 +40,7 @@ def nearest(x: np.ndarray, z: np.ndarray) -> float:
 
 
 @given(seed=st.integers(0, 2**63), spacing=st.floats(0.7, 9), fill=st.floats(0.05, 1))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 def test_no_two_points_are_nearer_than_the_spacing(seed: int, spacing: float, fill: float) -> None:
     points = sample(seed, spacing, BOX, fill)
     if points.x.size > 1:
@@ -51,7 +52,7 @@ def test_no_two_points_are_nearer_than_the_spacing(seed: int, spacing: float, fi
 
 
 @given(seed=st.integers(0, 2**32), tile=st.integers(5, 90))
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 def test_the_same_bytes_for_any_tile_size(seed: int, tile: int) -> None:
     a, b = sample(seed, 1.3, BOX), sample(seed, 1.3, BOX, tile=tile)
     for name in ("x", "z", "ids", "place"):
@@ -59,7 +60,7 @@ def test_the_same_bytes_for_any_tile_size(seed: int, tile: int) -> None:
 
 
 @given(seed=st.integers(0, 2**32), x0=st.floats(-29, 0), z0=st.floats(-19, 0), w=st.floats(3, 30))
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 def test_a_part_holds_the_points_of_the_whole(seed: int, x0: float, z0: float, w: float) -> None:
     whole = sample(seed, 1.1, BOX)
     part = sample(seed, 1.1, (x0, z0, x0 + w, z0 + w))
@@ -68,7 +69,7 @@ def test_a_part_holds_the_points_of_the_whole(seed: int, x0: float, z0: float, w
 
 
 @given(seed=st.integers(0, 2**32), a=st.floats(0, 1), b=st.floats(0, 1))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 def test_raising_the_fill_keeps_all_that_stood(seed: int, a: float, b: float) -> None:
     less, more = sample(seed, 1.6, BOX, min(a, b)), sample(seed, 1.6, BOX, max(a, b))
     assert set(less.ids.tolist()) <= set(more.ids.tolist())
@@ -217,7 +218,7 @@ def test_later_layers_give_way() -> None:
 
 @given(seed=st.integers(0, 2**32), radius=st.floats(0.2, 90), apart=st.floats(0, 9))
 @example(seed=1, radius=30.0, apart=0.0)
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=examples(12), deadline=None)
 def test_room_is_kept_from_crowns_however_wide(seed: int, radius: float, apart: float) -> None:
     sized = Pose(size_low=0.3, size_high=1.0)
     first = scatter(ScatterRule(seed, 24.0, 0.4, pose=sized), FIELD)
@@ -268,7 +269,7 @@ def test_a_wide_crown_that_moves_is_seen_tiles_away() -> None:
 
 
 @given(reach=st.floats(0.05, 40), count=st.integers(1, 400), seed=st.integers(0, 2**32))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 def test_near_agrees_with_another_library(reach: float, count: int, seed: int) -> None:
     rng = np.random.default_rng(seed)
     points = rng.uniform(-60, 60, (count, 2)).astype(np.float32)
@@ -349,7 +350,7 @@ def test_only_tiles_that_can_see_a_change_are_computed_again() -> None:
     apart=st.floats(0, 80),
     dents=st.lists(st.tuples(st.integers(0, 64), st.integers(0, 64)), min_size=1, max_size=3),
 )
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 def test_an_incremental_run_is_bit_equal_to_a_full_one(
     seed: int, spacing: float, fill: float, apart: float, dents: list[tuple[int, int]]
 ) -> None:
@@ -435,7 +436,7 @@ def chosen(mix: list[tuple[str, float, list[int]]]) -> list[tuple[str, int]]:
 
 
 @given(entries, names, st.floats(0.1, 9))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 def test_an_asset_that_is_added_or_reweighed_swaps_only_its_share(
     mix: list[tuple[str, float, list[int]]], name: str, weight: float
 ) -> None:
@@ -451,7 +452,7 @@ def test_an_asset_that_is_added_or_reweighed_swaps_only_its_share(
 
 
 @given(entries, st.integers(1000, 2000))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 def test_a_seed_that_is_added_takes_only_from_its_own_asset(
     mix: list[tuple[str, float, list[int]]], seed: int
 ) -> None:

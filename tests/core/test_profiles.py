@@ -12,9 +12,8 @@ from PIL import Image
 
 from plough.core.bake.bundle import Baker
 from plough.core.errors import ParameterError
-from plough.core.formats.images import no_larger
 from plough.core.library import Library
-from plough.core.mesh.material import Maps
+from plough.core.mesh.material import Maps, no_larger
 from plough.core.scene import Evaluator, read_document
 from plough.core.scene.document import TIERS, LayerGame, SceneDocument
 from plough.core.scene.gains import gains_of, over_of

@@ -15,6 +15,7 @@ from plough.core.cache import Cache
 from plough.core.place.candidates import REPEATED, Candidates, Scattered, block_size
 from plough.core.place.sampling import SIDE, place_of_fill, repeat_of, repeated
 from plough.core.tiles import tiles_in
+from tests.depth import examples
 
 FULL = repeat_of(5, 12)
 
@@ -37,7 +38,7 @@ def rows(points: Any) -> set[tuple[Any, ...]]:
     i=st.integers(-40, 40),
     k=st.integers(-40, 40),
 )
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=examples(20), deadline=None)
 def test_over_the_seams_none_is_nearer_than_the_spacing(
     spacing: float, seed: int, i: int, k: int
 ) -> None:

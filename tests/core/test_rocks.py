@@ -21,6 +21,7 @@ from plough.core.mesh.unwrap import second_uv
 from plough.core.parameters import build, describe
 from plough.core.presets import all_presets
 from tests.core.test_grow import strategy
+from tests.depth import examples
 
 PRESETS = [p for p in all_presets() if p.kind == "rock"]
 VALUES = {
@@ -44,7 +45,7 @@ def look(**own: Any) -> Look:
     return look_of(build(RockParameters, own))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(st.data(), st.integers(0, 2**32 - 1), st.integers(0, LEVELS - 1))
 def test_whatever_is_asked_for_it_is_closed_and_crosses_itself_nowhere(
     data: st.DataObject, seed: int, detail: int

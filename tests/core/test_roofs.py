@@ -23,6 +23,7 @@ from plough.core.house.roof import (
     tapered,
     triangles_of,
 )
+from tests.depth import examples
 
 RECTANGLE = np.array([[0.0, 0], [8, 0], [8, 5], [0, 5]])
 ELL = np.array([[0.0, 0], [8, 0], [8, 4], [4, 4], [4, 9], [0, 9]])
@@ -209,7 +210,7 @@ def test_flat_parts_with_holes_are_cut_in_triangles() -> None:
     assert sum(areas) == pytest.approx(area_of(points[:4]) - area_of(points[4:]))
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 @given(st.integers(0, 2**32 - 1), st.integers(3, 40), st.booleans())
 def test_any_simple_ring_is_cut_into_triangles_that_fill_it(
     seed: int, many: int, along: bool
@@ -232,7 +233,7 @@ def test_any_simple_ring_is_cut_into_triangles_that_fill_it(
     assert all(sides[s] == (1 if s in rim else 2) for s in sides) and rim <= set(sides)
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 @given(st.integers(0, 2**32 - 1), st.integers(3, 24), st.integers(3, 9))
 def test_any_ring_with_a_hole_is_cut_into_triangles_that_fill_it(
     seed: int, many: int, inner: int
@@ -258,7 +259,7 @@ def test_any_ring_with_a_hole_is_cut_into_triangles_that_fill_it(
     assert all(sides[s] == (1 if s in rim else 2) for s in sides) and rim <= set(sides)
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 @given(st.integers(0, 2**32 - 1), st.integers(3, 12))
 def test_a_ring_is_sound_where_another_library_says_so(seed: int, many: int) -> None:
     rng = np.random.default_rng(seed)

@@ -31,6 +31,7 @@ from plough.core.scene.masks import mask_of
 from plough.core.tiles import SIZE
 from tests.core.test_place import within
 from tests.core.test_rules import by_id, kinds_of, mixed, placed, run
+from tests.depth import examples
 
 FIELD = make_terrain(TerrainParameters(size=384, resolution=2, relief=14, feature=60))
 MIX = Choices.of([("a", 1.0, (1, 2)), ("b", 0.6, (1,)), ("c", 0.2, (1,))])
@@ -60,7 +61,7 @@ metres = st.tuples(*[st.floats(0, 6)] * 3)
 
 
 @given(stems=metres, crowns=metres, seed=st.integers(0, 2**40))
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 def test_no_two_of_any_mix_and_size_are_nearer_than_the_room_of_both(
     stems: Any, crowns: Any, seed: int
 ) -> None:

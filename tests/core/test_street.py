@@ -20,6 +20,7 @@ from plough.core.presets import preset
 from plough.core.scene import Evaluation, Evaluator, read_document
 from tests.conftest import SMALL
 from tests.core.test_walls import stones_in
+from tests.depth import examples
 
 LIBRARY = Library()
 EVALUATOR = Evaluator(LIBRARY)
@@ -364,7 +365,7 @@ def test_flags_cover_the_way_and_none_lies_on_another() -> None:
     st.lists(st.tuples(st.floats(-110, 110), st.floats(-110, 110)), min_size=2, max_size=6),
     st.booleans(),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 def test_the_stretches_of_any_path_are_sound(
     points: list[tuple[float, float]], closed: bool
 ) -> None:

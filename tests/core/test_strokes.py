@@ -19,6 +19,7 @@ from plough.core.parameters import build
 from plough.core.scene import Evaluator, read_document
 from plough.core.tiles import SIZE
 from tests.conftest import SMALL
+from tests.depth import examples
 
 BRUSHES = ("raise", "lower", "level", "smooth", "roughen", "terrace")
 FIELD = make_terrain(TerrainParameters(size=256, resolution=1, relief=16, feature=50, seed=4))
@@ -50,7 +51,7 @@ def strokes(draw: st.DrawFn) -> Stroke:
     )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(strokes())
 def test_what_lies_beyond_its_reach_keeps_its_very_bytes(s: Stroke) -> None:
     made = with_stroke(FIELD, s)
@@ -115,7 +116,7 @@ def test_terraces_have_treads_and_risers() -> None:
     assert np.abs(made.heights - FIELD.heights).max() < 2.001
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(st.lists(strokes(), min_size=2, max_size=5), st.data())
 def test_undone_in_any_place_they_leave_the_bytes_before(
     several: list[Stroke], data: st.DataObject

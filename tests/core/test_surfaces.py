@@ -35,6 +35,7 @@ from plough.core.place.variants import Choices
 from plough.core.scene import Evaluator, read_document
 from plough.core.scene.document import write_document
 from tests.core.test_place import clear, within
+from tests.depth import examples
 
 DEEP = HeightField(np.full((129, 129), -60.0, np.float32), 512.0)
 
@@ -137,7 +138,7 @@ def test_all_stand_on_faces_square_to_them_as_another_library_finds(shape: str) 
     shape=st.sampled_from(sorted(SHAPES)),
     flat=st.booleans(),
 )
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=examples(15), deadline=None)
 def test_no_two_that_look_the_same_way_are_nearer_than_they_may_be(
     spacing: float, seed: int, shape: str, flat: bool
 ) -> None:
@@ -528,7 +529,7 @@ def with_asset(p: Placements) -> dict[int, bytes]:
     return {i: own + bytes([v]) for (i, own), v in zip(by_id(p).items(), p.variant, strict=True)}
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(painted(), painted())
 def test_a_brush_over_faces_acts_in_its_strokes_and_nowhere_else(first: Any, more: Any) -> None:
     (strokes, alone), (added, _) = first, more

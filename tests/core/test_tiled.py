@@ -29,6 +29,7 @@ from plough.core.mesh.value import Mesh, Part
 from plough.core.scene import Evaluator, read_document
 from tests.core.test_bake import sound
 from tests.core.test_scene import SMALL, small
+from tests.depth import examples
 
 
 def baked(**asked: Any) -> tuple[Baker, dict[str, Any]]:
@@ -251,7 +252,7 @@ def test_ground_in_tiles_is_as_true_as_the_whole() -> None:
         np.testing.assert_allclose(height, middle[:, 1], atol=1e-5)
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 @given(
     depth=st.integers(0, 9),
     x=st.floats(-70, 70, allow_nan=False),
@@ -301,7 +302,7 @@ def read_subtree(data: bytes) -> tuple[list[bool], list[bool], list[bool]]:
     )
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(
     st.integers(0, 9),
     st.sets(st.tuples(st.integers(0, 511), st.integers(0, 511)), min_size=1, max_size=30),

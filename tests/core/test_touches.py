@@ -17,6 +17,7 @@ from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.registry import all_layer_kinds
 from tests.conftest import SMALL
 from tests.core.test_brush import by_id
+from tests.depth import examples
 
 EVALUATOR = Evaluator()
 MIX = [{"asset": "willow"}, {"asset": "sedge"}]
@@ -204,7 +205,7 @@ def test_one_whose_placement_is_gone_waits_and_acts_when_it_is_back() -> None:
     assert set(placed(more).ids.tolist()).isdisjoint(ids) and len(placed(more).ids)
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=examples(20), deadline=None)
 @given(st.data())
 def test_in_any_order_and_from_any_cache_they_give_the_same(data: st.DataObject) -> None:
     ids = sorted(by_id(run(scene("scatter")), "ruled"))

@@ -13,6 +13,7 @@ from plough.core.errors import ParameterError
 from plough.core.parameters import build, describe
 from plough.core.scene.registry import all_layer_kinds
 from plough.core.scene.trials import NUMBERS, trials_of
+from tests.depth import examples
 
 SLOPE = {"id": "dry", "of": "slope", "between": [0, 12], "fade": 4}
 REED = {"asset": "reed", "weight": 1, "size": [80, 120]}
@@ -58,7 +59,7 @@ def test_every_number_of_every_kind_can_be_tried_and_each_trial_be_kept(
 
 
 @given(now=st.floats(0.1, 200), count=st.sampled_from([3, 5]))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 def test_values_lie_about_the_present_one_which_is_among_them(now: float, count: int) -> None:
     _, found = trials_of("scatter", {"spacing": now}, "spacing", count)
     values = [t.value for t in found]

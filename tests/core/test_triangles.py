@@ -27,6 +27,7 @@ from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.picture import draw_scene
 from tests.conftest import SMALL
 from tests.core.test_bake import validate
+from tests.depth import examples
 
 
 def surface_of(body: trimesh.Trimesh) -> TriangleSurface:
@@ -80,7 +81,7 @@ def test_places_and_slopes_are_those_of_the_heights_that_it_shows() -> None:
     assert not beyond.hit.any()
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(st.integers(0, 2**31))
 def test_no_ray_slips_between_two_triangles(seed: int) -> None:
     body = sheet(HILLS, 4.0)

@@ -14,6 +14,7 @@ from plough.core.kinds import LEVELS, Product, make
 from plough.core.mesh.topology import welded_points
 from plough.core.mesh.value import Mesh
 from plough.core.presets import all_presets
+from tests.depth import examples
 
 PRESETS = {p.name: p for p in all_presets() if p.kind == "vessel"}
 STRAIGHT = ((0.0, 1.0), (1.0, 1.0))
@@ -71,7 +72,7 @@ def recipes(draw: st.DrawFn) -> dict[str, Any]:
     }
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(recipes(), st.integers(0, 2**32 - 1), st.integers(0, LEVELS - 1))
 def test_whatever_is_asked_for_each_shell_is_closed_and_faces_outwards(
     recipe: dict[str, Any], seed: int, detail: int

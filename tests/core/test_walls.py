@@ -32,6 +32,7 @@ from plough.core.layers.wall import MOST_STONES, WallParameters, rule_of
 from plough.core.scene import Evaluation, Evaluator, read_document
 from plough.core.scene.facets import Solid
 from tests.conftest import SMALL
+from tests.depth import examples
 
 EVALUATOR = Evaluator()
 LINE = [[-12, 6], [-4, 8], [2, 3], [10, 5]]
@@ -443,7 +444,7 @@ def courses(draw: Any) -> list[list[float]]:
 
 
 @settings(
-    max_examples=25,
+    max_examples=examples(25),
     deadline=None,
     suppress_health_check=list(HealthCheck),
     phases=[Phase.explicit, Phase.reuse, Phase.generate],  # shrinking would take very long

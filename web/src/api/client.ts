@@ -27,6 +27,7 @@ export type Kind = components['schemas']['KindOut'];
 export type Kinds = components['schemas']['KindsOut'];
 export type Row = components['schemas']['Row'];
 export type Account = components['schemas']['AccountOut'];
+export type SheetFacts = components['schemas']['SheetFacts'];
 export type LevelFacts = components['schemas']['LevelFacts'];
 export type Picture = components['schemas']['PictureOut'];
 export type Cousin = components['schemas']['CousinOut'];

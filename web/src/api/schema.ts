@@ -941,6 +941,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bench/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sheet
+         * @description How near each level comes that is written with maps of its own; empty where none is.
+         */
+        post: operations["sheet_api_bench_sheet_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench/fit": {
         parameters: {
             query?: never;
@@ -4451,6 +4471,41 @@ export interface components {
              * @default []
              */
             left: components["schemas"]["LeftFinding"][];
+        };
+        /**
+         * SheetFacts
+         * @description One level as it is written, with maps of its own, beside the nearest as it was grown.
+         */
+        SheetFacts: {
+            /** Level */
+            level: number;
+            /**
+             * Texels
+             * @description A side.
+             */
+            texels: number;
+            /** Triangles */
+            triangles: number;
+            /**
+             * Missed
+             * @description Share of its texels for which nothing was met.
+             */
+            missed: number;
+            /**
+             * Off
+             * @description Metres between the two surfaces, the mean.
+             */
+            off: number;
+            /**
+             * Turned
+             * @description Degrees between their normals over eight views, the mean, with the map.
+             */
+            turned: number;
+            /**
+             * Plain
+             * @description And without.
+             */
+            plain: number;
         };
         /**
          * SignIn
@@ -8856,6 +8911,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LevelFacts"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description There is no such thing, or it is not shared with you. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Changed meanwhile; `current` holds the present state. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description A field is unknown, of the wrong type or out of its limits; `errors` names it. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sheet_api_bench_sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeAsset"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetFacts"][];
                 };
             };
             /** @description Not signed in. */

@@ -27,6 +27,7 @@
   import { app } from '../state/app.svelte';
   import { LEVELS, make, type BenchState, type Made } from '../state/bench.svelte';
   import { keyring } from '../state/keys';
+  import { asksForSheet } from '../state/sheet';
   import { size } from '../state/values';
   import type { FaceEdit } from '../state/facades';
   import { FaceTool } from '../view/tools/faces';
@@ -35,6 +36,7 @@
   import { isData, Turntable, type Subject } from '../view/turntable';
   import AgeTrack from './AgeTrack.svelte';
   import Overlay from './Overlay.svelte';
+  import SheetFigures from './SheetFigures.svelte';
   import WindVane from './WindVane.svelte';
 
   let {
@@ -366,6 +368,7 @@
     <Checkbox bind:checked={trueDistance} classes={{ div: 'rounded-full bg-leaf/90 px-2.5 py-0.5 text-[11.5px]' }}>
       at its true distance
     </Checkbox>
+    {#if asksForSheet(bench.parameters)}<SheetFigures {bench} />{/if}
   </div>
   {#if bench.slow && (bench.busy || bench.stopped)}
     <div class="absolute inset-x-0 top-16 flex justify-center">

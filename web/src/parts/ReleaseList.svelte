@@ -7,7 +7,7 @@
   import { api, said, take, type Release } from '../api/client';
   import { app } from '../state/app.svelte';
   import { previousOf } from '../state/compare';
-  import { colliderWords, manifestOf, weights, type Manifest } from '../state/releases';
+  import { colliderWords, manifestOf, sheetWords, weights, type Manifest } from '../state/releases';
   import type { SceneStore } from '../state/sceneStore.svelte';
   import { ago, big, size } from '../state/values';
   import BakeParts from './BakeParts.svelte';
@@ -215,7 +215,7 @@
                   ><td
                     >{a.name}, seed {a.seed}{a.mirrored ? ', mirrored' : ''}{#if a.collider}<span
                         class="block text-soft">{colliderWords(a.collider)}</span
-                      >{/if}</td
+                      >{/if}{#if a.sheet}<span class="block text-soft">{sheetWords(a.sheet)}</span>{/if}</td
                   ><td class="text-right whitespace-nowrap">{a.triangles.map((t) => big(t)).join(' / ')}</td></tr
                 >{/each}
             </tbody>

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { colliderWords, heavy, weights, type Manifest } from './releases';
+import { colliderWords, heavy, sheetWords, weights, type Manifest } from './releases';
 
 describe('what a manifest tells', () => {
   it('adds files up by folder, the heaviest first', () => {
@@ -21,6 +21,12 @@ describe('what a manifest tells', () => {
       '1 body over 100 % of it, 1.13 x its volume',
     );
     expect(colliderWords({ bodies: 3, cover: 0.5, volume: null })).toBe('3 bodies over 50 % of it');
+  });
+  it("tells how near an asset's own maps come", () => {
+    expect(sheetWords(undefined)).toBe('');
+    expect(sheetWords({ turned: 4.66, plain: 24.02, missed: 0, off: 0.001 })).toBe(
+      'normals 4.7° off with maps of its own, 24.0° without',
+    );
   });
   it('darkens from nothing over moss to clay, whatever share it is given', () => {
     expect(heavy(0)).toContain('moss) 20%');

@@ -18,6 +18,7 @@ export interface Manifest {
     seed: number;
     mirrored?: boolean;
     triangles: number[];
+    sheet?: { turned: number; plain: number; missed: number; off: number };
     collider?: { bodies: number; cover: number; volume: number | null };
   }[];
   files: { path: string; bytes: number }[];
@@ -41,6 +42,12 @@ export function colliderWords(collider: Manifest['assets'][number]['collider']):
   const { bodies, cover, volume } = collider;
   const room = volume === null ? '' : `, ${volume.toFixed(2)} x its volume`;
   return `${bodies} ${bodies === 1 ? 'body' : 'bodies'} over ${Math.round(cover * 100)} % of it${room}`;
+}
+
+/** How near an asset's own maps come, in words; nothing where it has none. */
+export function sheetWords(sheet: Manifest['assets'][number]['sheet']): string {
+  if (!sheet) return '';
+  return `normals ${sheet.turned.toFixed(1)}° off with maps of its own, ${sheet.plain.toFixed(1)}° without`;
 }
 
 /** The colour of a share of the most, from nothing over moss to clay. */

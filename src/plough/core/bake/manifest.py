@@ -183,6 +183,7 @@ def _add(
 
 _WHAT = {
     "levels": "one level of one variant",
+    "marks": "what is worn, bent and high on a sheet of maps",
     "images": "an image that other files draw from",
     "domes": "a variant as a card that faces the eye",
     "splat": "ground classes",

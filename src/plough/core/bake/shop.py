@@ -10,13 +10,13 @@ from typing import Any, Protocol
 from plough.core.bake.pieces import Piece, Pieces, Stored
 from plough.core.cache import Cache
 from plough.core.formats.glb import Images, Outside, no_images
-from plough.core.formats.images import encode, no_larger
+from plough.core.formats.images import encode
 from plough.core.hashing import digest, key_of
 from plough.core.kernels import core_key
 from plough.core.lamp import Lamp
 from plough.core.layers.bake import BakeParameters
 from plough.core.library.library import Library
-from plough.core.mesh.material import MapRecipe, Material
+from plough.core.mesh.material import MapRecipe, Material, no_larger
 
 _FILE_BYTES, _FOUND = 400, 100_000_000  # of what is remembered of one file, and of all pieces
 

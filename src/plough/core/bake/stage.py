@@ -51,10 +51,8 @@ class AssetStageRecipe:
         images, used = shop.images(self.form)
         seeds = []
         for v, many in zip(self.variants, self.levels, strict=True):
-            products = [shop.library.level(v, d, shop.check) for d in range(many)]
-            meshes = [shop.library.exported(v, d) for d in range(many)]
-            told = [(m, p.materials) for m, p in zip(meshes, products, strict=True)]
-            seeds.append((v.called, told))
+            products = [shop.library.written(v, d, shop.check) for d in range(many)]
+            seeds.append((v.called, [(p.mesh, p.materials) for p in products]))
         data = levels_usd(self.asset, seeds, _one_up(images))
         return {f"usd/assets/{self.asset}.usdc": data, **used}, {}
 
@@ -97,7 +95,7 @@ class ObjRecipe:
         images, used = shop.images(self.form)
         files: dict[str, bytes | Stored] = {}
         for d, name in enumerate(self.names):
-            product = shop.library.level(self.variant, d, shop.check)
+            product = shop.library.written(self.variant, d, shop.check)
             made = mesh_obj(product.mesh, product.materials, name, images)
             files |= {f"obj/{path}": data for path, data in made.items()}
         return files | used, {}

@@ -13,12 +13,14 @@ from plough.core.bake.fit import fit_of
 from plough.core.bake.pieces import Stored
 from plough.core.bake.shop import Form, Shop, told_of
 from plough.core.formats.glb import GlbBuilder, mesh_glb
+from plough.core.formats.images import png
 from plough.core.hashing import key_of
 from plough.core.kernels import core_key
 from plough.core.kinds import Product, get_kind
 from plough.core.library.library import Library
 from plough.core.library.variants import Variant
 from plough.core.mesh.mass import mass_of
+from plough.core.mesh.material import halved_to
 from plough.core.mesh.value import Mesh
 
 WITHIN = "."  #: what the paths of files begin with that are for other pieces alone
@@ -70,9 +72,9 @@ class VariantRecipe:
         images, used = shop.images(self.form)
         levels = []
         for d, name in enumerate(self.names):
-            product = library.level(v, d, shop.check)
+            product = library.written(v, d, shop.check)
             builder = GlbBuilder(images, self.form.packs)
-            shape = builder.add_mesh(library.exported(v, d), product.materials, name, f"{v.asset} ")
+            shape = builder.add_mesh(product.mesh, product.materials, name, f"{v.asset} ")
             path = f"levels/{name}.glb" if self.form.levels else f"{WITHIN}/{name}.glb"
             if not self.apart:
                 path = f"shapes/{name}.bin"
@@ -98,9 +100,22 @@ class VariantRecipe:
             "collides": near.collider.extras(),
             "triangles": [library.facts(v, d, shop.check).triangles for d in kinds],
             "size": [height, canopy],
-            "measured": {**_body(near), **_collider(near)},
+            "measured": {**_body(near), **_collider(near), **self._sheet(shop, files)},
         }
         return files | used, says
+
+    def _sheet(self, shop: Shop, files: dict[str, bytes | Stored]) -> dict[str, Any]:
+        """How near the nearest level with maps of its own comes, and where its marks are, which are written among `files`."""
+        levels = range(len(self.names))
+        found = (shop.library.sheet(self.variant, d, shop.check) for d in levels)
+        sheet = next((s for s in found if s is not None), None)
+        if sheet is None:
+            return {}
+        path = f"marks/{self.variant.label}.png"
+        if self.form.textures:
+            files[path] = png(halved_to(sheet.marks, self.form.texture))
+        look = {name: float(f"{v:.4g}") for name, v in asdict(sheet.look).items()}
+        return {"sheet": look | ({"marks": path} if self.form.textures else {})}
 
     def _bodies(self, near: Product, files: dict[str, bytes | Stored]) -> dict[str, Any] | None:
         """What is told of the colliders' meshes, which are written among `files`."""

@@ -8,8 +8,9 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from plough.core.arrays import Float32, Float64
+from plough.core.build.hulled import SolidGame
 from plough.core.build.soup import Soup
-from plough.core.collider import Capsule, Collider, GameParameters
+from plough.core.collider import Capsule, Collider
 from plough.core.matters import Matters, among
 from plough.core.mesh.convex import MOST_CORNERS, convex_pieces, holds, hull_of
 from plough.core.mesh.topology import closed_volume
@@ -19,7 +20,7 @@ _MOST = 4_000  #: triangles that pieces are made from, and corners that are meas
 _NEAR = 0.01  #: of the size, that a corner may stand out of its body
 
 
-class BodyParameters(GameParameters):
+class BodyParameters(SolidGame):
     """What it brings for a game besides its mesh."""
 
     matters: ClassVar[Matters] = {"pieces": among("collider", "pieces")}

@@ -12,9 +12,9 @@ from pydantic import Field
 
 from plough.core.arrays import Float32
 from plough.core.build.group import alike, by_slot, parts_field
-from plough.core.build.hulled import hull_collider
+from plough.core.build.hulled import SolidGame, hull_collider
 from plough.core.build.own_pieces import MOST_OWN, OwnPiece, hung_up, kit_with
-from plough.core.collider import Collider, GameParameters
+from plough.core.collider import Collider
 from plough.core.errors import ParameterError
 from plough.core.formats.images import Load
 from plough.core.grow.lamina import SIZES, TextureSize
@@ -120,7 +120,7 @@ class RoleParameters(Parameters):
     seed: Seed = seeded()
 
 
-class BuildingGame(GameParameters):
+class BuildingGame(SolidGame):
     """What a building brings for a game."""
 
     collider: Literal["none", "each", "convex"] = choice(  # type: ignore[assignment]

@@ -7,10 +7,17 @@ from typing import Literal
 from plough.core.arrays import Float32, Float64
 from plough.core.collider import Collider, GameParameters
 from plough.core.mesh.convex import MOST_CORNERS, hull_of
-from plough.core.parameters import choice, number
+from plough.core.parameters import choice, number, section
+from plough.core.sheets import SheetParameters
 
 
-class HulledParameters(GameParameters):
+class SolidGame(GameParameters):
+    """What a solid thing brings for a game, whatever its collider is."""
+
+    sheet: SheetParameters = section(SheetParameters(), "One sheet of maps", "One sheet of maps")
+
+
+class HulledParameters(SolidGame):
     """What a solid thing brings for a game."""
 
     collider: Literal["none", "convex"] = choice(

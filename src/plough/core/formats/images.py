@@ -52,25 +52,6 @@ def encode(maps: Maps, as_webp: bool = False) -> dict[str, bytes]:
     return {name: write(image) for name, image in images.items()}
 
 
-def no_larger(maps: Maps, most: int) -> Maps:
-    """`maps` halved until no side of their images is longer than `most`; as they are where that is 0."""
-
-    def of(image: UInt8 | None) -> UInt8 | None:
-        while (
-            image is not None and most and max(image.shape[:2]) > most and min(image.shape[:2]) > 1
-        ):
-            h, w = (n // 2 * 2 for n in image.shape[:2])
-            four = image[:h, :w].reshape(h // 2, 2, w // 2, 2, -1).astype(np.uint16)
-            image = (
-                ((four.sum(axis=(1, 3)) + 2) // 4)
-                .astype(np.uint8)
-                .reshape(h // 2, w // 2, *image.shape[2:])
-            )
-        return image
-
-    return Maps(*(of(getattr(maps, name)) for name in Maps.__slots__))  # type: ignore[arg-type]
-
-
 def check_size(data: bytes, field_name: str = "image", most: int = MOST_BYTES) -> tuple[int, int]:
     """Width and height of a PNG or JPEG.
 

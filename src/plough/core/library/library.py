@@ -23,6 +23,7 @@ from plough.core.mesh.grid import Skin, skin_of
 from plough.core.mesh.impostor import impostor_quads, make_impostor
 from plough.core.mesh.material import MapRecipe, Maps, Material, as_bytes
 from plough.core.mesh.picture import Frame, draw_picture, frame_of, small
+from plough.core.mesh.sheet import Cut, Sheet, SheetRule, cut_for, make_sheet
 from plough.core.mesh.silhouette import difference, silhouettes
 from plough.core.mesh.unwrap import second_uv
 from plough.core.mesh.value import Mesh
@@ -31,6 +32,7 @@ from plough.core.parameters import build
 from plough.core.place.bodies import Body, Stop, stop_of
 from plough.core.place.solid_bodies import hull_body, solid_bodies
 from plough.core.progress import telling
+from plough.core.sheets import SheetParameters
 
 #: a level is left for the next where the asset covers less than this share of the view's height
 SCREEN_COVERAGE = (0.34, 0.14, 0.065)
@@ -46,6 +48,7 @@ class Facts:
     """What one level of detail weighs; known without drawing its textures."""
 
     triangles: int
+    vertices: int
     slots: int  #: materials, each a draw call
     bytes: int  #: of the mesh
 
@@ -65,6 +68,12 @@ def product_bytes(product: Product) -> int:
     return product.mesh.nbytes + drawn + pieces + 2_000 + 200 * product.collider.count
 
 
+_PLAIN = Maps(
+    np.full((1, 1, 4), 255, np.uint8),
+    np.full((1, 1, 3), (128, 128, 255), np.uint8),
+    np.full((1, 1, 3), (255, 255, 0), np.uint8),
+)
+_NO_SHEET = SheetParameters()
 MOST_EDGES = 240  #: of one asset, that are looked at one by one
 
 
@@ -159,7 +168,11 @@ class Library:
                 check()
             if product.far is not None and self.shelled(variant):
                 mesh, materials = make_shell(
-                    product.far(), product.mesh, product.materials, albedo, variant.key
+                    product.far(),
+                    product.mesh,
+                    product.materials,
+                    self._images(product),
+                    variant.key,
                 )
                 return replace(product, mesh=mesh, materials=materials)
             mesh, materials = make_impostor(
@@ -193,13 +206,17 @@ class Library:
                 product = self.level(variant, 0, check)
                 if product.far is not None and self.shelled(variant):
                     far = product.far()
-                    return Facts(far.triangles, 1, far.nbytes)
+                    return Facts(far.triangles, far.vertices, 1, far.nbytes)
                 mesh = impostor_quads(product.mesh, form=product.game.impostor)
-                return Facts(mesh.triangles, 1, mesh.nbytes)
+                return Facts(mesh.triangles, mesh.vertices, 1, mesh.nbytes)
             product = self.level(variant, detail, check)
-            return Facts(
-                product.mesh.triangles, max(1, len(product.materials)), product.mesh.nbytes
-            )
+            mesh, slots = product.mesh, len(product.materials)
+            found = self._cut(variant, check)
+            row = detail - (get_kind(variant.kind).levels - len(found[2].levels)) if found else -1
+            if found and row >= 0:
+                mesh = found[2].meshes[row]
+                slots = len(mesh.parts)
+            return Facts(mesh.triangles, mesh.vertices, max(1, slots), mesh.nbytes)
 
         return self.cache.get(("facts", variant.key, detail), make, lambda f: 200)
 
@@ -333,16 +350,69 @@ class Library:
         )
         return drawn if (tint == 1.0).all() else as_bytes(drawn * (tint / 255.0))
 
-    def exported(self, variant: Variant, detail: int) -> Mesh:
-        """The mesh of a level as it is written to files: with second texture coordinates where the asset asks for them."""
-        product = self.level(variant, detail)
+    def _images(self, product: Product) -> dict[str, Maps]:
+        """The drawn images of each slot, plain colours included."""
+        out = {}
+        for slot, material in product.materials.items():
+            drawn = _PLAIN if material.maps is None else self.drawn(material.maps)
+            out[slot] = Maps(self._albedo(material), drawn.normal, drawn.surface)
+        return out
+
+    def _cut(
+        self, variant: Variant, check: Callable[[], None] | None
+    ) -> tuple[Product, SheetRule, Cut] | None:
+        """The meshes for its sheet of maps, and what it is drawn from."""
+        product = self.level(variant, 0, check)
+        asked = getattr(product.game, "sheet", _NO_SHEET)
+        if asked.size == "none":
+            return None
+        rule = SheetRule(int(asked.size), asked.triangles, asked.rays)
+
+        def make() -> Cut | None:
+            stop = check or (lambda: None)
+            last = get_kind(variant.kind).levels - 1
+            coarser = self.level(variant, last, check).mesh if asked.levels == "last" else None
+            return cut_for(product.mesh, product.materials, coarser, rule, stop)
+
+        cut = self.cache.get(("cut", variant.key), make, lambda c: 200 + (c.nbytes if c else 0))
+        return None if cut is None else (product, rule, cut)
+
+    def sheet(
+        self, variant: Variant, detail: int, check: Callable[[], None] | None = None
+    ) -> Sheet | None:
+        """A level with maps of its own; None where none are asked for, or nothing of it goes on a sheet."""
+        found = self._cut(variant, check)
+        level = detail - (get_kind(variant.kind).levels - len(found[2].levels)) if found else -1
+        if found is None or not 0 <= level < len(found[2].levels):
+            return None
+        product, rule, cut = found
+
+        def make() -> Sheet:
+            images = self._images(product)
+            stop = check or (lambda: None)
+            return make_sheet(cut, product.materials, images, rule, level, variant.key, stop)
+
+        return self.cache.get(("sheet", variant.key, level), make, lambda s: s.nbytes)
+
+    def written(
+        self, variant: Variant, detail: int, check: Callable[[], None] | None = None
+    ) -> Product:
+        """A level as it is written to files: with a sheet of maps, and with second texture coordinates, where the asset asks for them."""
+        original = variant.mirror_of
+        if original is not None:
+            return mirrored(self.written(original, detail, check))
+        product = self.level(variant, detail, check)
+        sheet = self.sheet(variant, detail, check)
+        if sheet is not None:
+            product = replace(product, mesh=sheet.mesh, materials=sheet.materials, nodes=())
         if not product.game.second_uv:
-            return product.mesh
+            return product
 
         def make() -> Mesh:
             return replace(product.mesh, uv1=second_uv(product.mesh))
 
-        return self.cache.get(("exported", variant.key, detail), make, lambda m: m.nbytes)
+        uv1 = self.cache.get(("written", variant.key, detail), make, lambda m: m.nbytes)
+        return replace(product, mesh=uv1)
 
     def differences(self, variant: Variant, check: Callable[[], None] | None = None) -> list[float]:
         """By how much the silhouette of each level differs from the nearest: share of pixels over eight views."""

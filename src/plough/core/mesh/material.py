@@ -33,6 +33,22 @@ def as_bytes(image: Float32 | Float64) -> UInt8:
     return out
 
 
+def halved_to(image: UInt8, most: int) -> UInt8:
+    """An image (h, w, …) halved until no side is longer than `most`; as it is where that is 0."""
+    while most and max(image.shape[:2]) > most and min(image.shape[:2]) > 1:
+        h, w = (n // 2 * 2 for n in image.shape[:2])
+        four = image[:h, :w].reshape(h // 2, 2, w // 2, 2, -1).astype(np.uint16)
+        mean = ((four.sum(axis=(1, 3)) + 2) // 4).astype(np.uint8)
+        image = mean.reshape(h // 2, w // 2, *image.shape[2:])
+    return image
+
+
+def no_larger(maps: Maps, most: int) -> Maps:
+    """`maps` halved until no side of their images is longer than `most`; as they are where that is 0."""
+    images = (getattr(maps, name) for name in Maps.__slots__)
+    return Maps(*(None if i is None else halved_to(i, most) for i in images))  # type: ignore[arg-type]
+
+
 class MapRecipe(Protocol):
     """Draws maps; equal recipes draw equal bytes, and `repr` tells them apart."""
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import dataclasses
 import io
 import zipfile
 from collections.abc import Mapping, Sequence
@@ -54,6 +55,7 @@ from plough.service.api.bench_models import (
     PresetOut,
     RecipeIn,
     RecipeOut,
+    SheetFacts,
 )
 from plough.service.api.context import Context, Ctx, Me, Session
 from plough.service.api.models import PROBLEMS, MakeAsset
@@ -147,16 +149,33 @@ def levels(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> list[LevelFacts]:
         None,
     ]
     differences = ctx.library.differences(variant)
+    written = [ctx.library.facts(variant, k) for k in range(len(products))]
     return [
         LevelFacts(
-            triangles=p.mesh.triangles,
-            vertices=p.mesh.vertices,
-            bytes=p.mesh.nbytes,
+            triangles=f.triangles,
+            vertices=f.vertices,
+            bytes=f.bytes,
             switch_distance=u,
             difference=d,
             coverage=SCREEN_COVERAGE[k] if k < len(products) - 1 else 0.0,
         )
-        for k, (p, u, d) in enumerate(zip(products, limits, differences, strict=True))
+        for k, (f, u, d) in enumerate(zip(written, limits, differences, strict=True))
+    ]
+
+
+@router.post("/sheet")
+def sheet(body: MakeAsset, db: Session, me: Me, ctx: Ctx) -> list[SheetFacts]:
+    """How near each level comes that is written with maps of its own; empty where none is."""
+    variant = draft_variant(
+        body.kind, borrowed(db, me, body.scene, body.kind, body.parameters), body.seed, body.images
+    )
+    found = [(d, ctx.library.sheet(variant, d)) for d in range(get_kind(variant.kind).levels)]
+    return [
+        SheetFacts(
+            level=d, texels=len(s.marks), triangles=s.mesh.triangles, **dataclasses.asdict(s.look)
+        )
+        for d, s in found
+        if s is not None
     ]
 
 
@@ -327,20 +346,18 @@ def export(body: ExportIn, db: Session, me: Me, ctx: Ctx) -> Response:
     files: dict[str, bytes] = {}
     if body.format == "obj":
         for variant in variants:
-            product = ctx.library.level(variant, 0)
+            product = ctx.library.written(variant, 0)
             files |= mesh_obj(
                 product.mesh, product.materials, f"{body.name}-{variant.seed}", images
             )
     elif body.format == "usd":
-        made_seeds = [
-            (v.seed, ctx.library.exported(v, 0), ctx.library.level(v, 0).materials)
-            for v in variants
-        ]
+        written = [(v.seed, ctx.library.written(v, 0)) for v in variants]
+        made_seeds = [(seed, p.mesh, p.materials) for seed, p in written]
         lamps = ctx.library.level(variants[0], 0).lamps
         files = asset_usd(made_seeds, body.name, images, lamps)
     else:
         for slot, material in {
-            **ctx.library.level(variants[0], 0).materials,
+            **ctx.library.written(variants[0], 0).materials,
             **ctx.library.levels(variants[0])[-1].materials,
         }.items():
             files |= {
@@ -349,7 +366,7 @@ def export(body: ExportIn, db: Session, me: Me, ctx: Ctx) -> Response:
                 if isinstance(data, bytes)
             }
         for variant in variants:
-            masks = mask_map(ctx.library.exported(variant, 0))
+            masks = mask_map(ctx.library.written(variant, 0).mesh)
             if masks is not None:
                 files[f"masks-{variant.seed}.png"] = png(masks)
     packed = io.BytesIO()
@@ -365,16 +382,13 @@ def _glb(ctx: Context, variants: Sequence[Variant], images: Images, name: str) -
     roots: list[int] = []
     at = 0.0
     for variant in variants:
-        products = ctx.library.levels(variant)
+        many = ctx.library.levels_of(variant)
+        products = [ctx.library.written(variant, d) for d in range(many)]
         label = f"{name}-{variant.seed}"
         nearest = products[0]
-        named = builder.add_named(
-            ctx.library.exported(variant, 0), nearest.materials, nearest.nodes
-        )
+        named = builder.add_named(nearest.mesh, nearest.materials, nearest.nodes)
         meshes = [
-            None
-            if named and d == 0
-            else builder.add_mesh(ctx.library.exported(variant, d), p.materials, f"{label}-{d}")
+            None if named and d == 0 else builder.add_mesh(p.mesh, p.materials, f"{label}-{d}")
             for d, p in enumerate(products)
         ]
         at += products[0].canopy_radius if roots else 0.0

@@ -69,6 +69,20 @@ class LevelFacts(BaseModel):
     )
 
 
+class SheetFacts(BaseModel):
+    """One level as it is written, with maps of its own, beside the nearest as it was grown."""
+
+    level: int
+    texels: int = Field(description="A side.")
+    triangles: int
+    missed: float = Field(description="Share of its texels for which nothing was met.")
+    off: float = Field(description="Metres between the two surfaces, the mean.")
+    turned: float = Field(
+        description="Degrees between their normals over eight views, the mean, with the map."
+    )
+    plain: float = Field(description="And without.")
+
+
 class FitIn(In):
     """A number of triangles to keep within."""
 
