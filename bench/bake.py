@@ -15,6 +15,7 @@ import numpy as np
 from rich.console import Console
 from rich.table import Table
 
+from bench.sheets import sheet_rows
 from bench.table import median, row, table
 from plough.core.bake.bundle import Baker
 from plough.core.bake.folder import opened, workers_of
@@ -74,6 +75,7 @@ def bake_rows(into: Table) -> None:
         piece = kept.keep("demo", files)
         again = median(lambda: [kept.read(s) for s in piece.files.values()], 5)
     row(into, "the same from where it is kept", again, f"a copy of its {size / 1e6:.0f} MB", copy)
+    sheet_rows(into)
     _size_rows(into)
 
 

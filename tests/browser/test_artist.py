@@ -267,10 +267,12 @@ def test_bake_and_download_a_valid_file(page: Page, scene_id: str, tmp_path: Pat
     assert rows[-1].text == f"{manifest['counts']['instances']:,}"
 
 
-def test_a_viewer_can_look_but_not_change(page: Page, demo_id: str) -> None:
+def test_a_viewer_can_look_but_not_change(page: Page, scene_id: str, sedge: httpx.Client) -> None:
+    role = {"name": "burdock", "role": "viewer"}
+    assert sedge.put(f"/api/scenes/{scene_id}/members", json=role).status_code == 200
     page.sign_in("burdock")
-    page.open_scene(demo_id)
-    packet(page, "pears")
+    page.open_scene(scene_id)
+    packet(page, "willows")
     assert "you are a viewer" in page.text("header [role=status]")
     assert not page.one('[data-field="fill"] input').is_enabled()
     assert not page.driver.find_elements(By.XPATH, "//button[normalize-space()='Undo']")

@@ -12,11 +12,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from plough.core.bake.fit import fit_of, surface_points
+from plough.core.build.hulled import POOR
 from plough.core.collider import Capsule, Collider
 from plough.core.kinds import Product, all_kinds
 from plough.core.mesh.convex import MOST_CORNERS, beyond, hull_of
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import Mesh, Part
+from plough.core.presets import all_presets, preset
 from tests.depth import examples
 from tests.models import NEEDS, make
 
@@ -132,3 +134,31 @@ def test_the_hull_of_a_rock_is_hardly_more_than_the_rock(seed: int) -> None:
         assert fit is not None and fit.volume is not None
         assert fit.cover == 1.0
         assert 1.0 <= fit.volume < 1.15
+
+
+POOR_HULLS = {"mooring-bollard": 1.15, "stone-baluster": 1.15, "gritstone-tor": 1.2}
+
+
+@pytest.mark.parametrize("name", POOR_HULLS)
+def test_pieces_stand_in_where_a_hull_fills_much_more(name: str) -> None:
+    p = preset(name)
+    one = fit_of(make(p.kind, {**p.parameters, "game": {"collider": "convex"}}, p.seed))
+    close = fit_of(make(p.kind, p.parameters, p.seed))
+    assert one is not None and close is not None and one.volume and close.volume
+    assert one.bodies == 1 and one.volume > POOR
+    assert 2 <= close.bodies <= 6 and close.cover > 0.99
+    assert close.volume < POOR_HULLS[name] and close.volume < 0.95 * one.volume
+
+
+@pytest.mark.parametrize("name", ["field-boulder", "gate-post"])
+def test_a_hull_that_fits_is_left_alone(name: str) -> None:
+    p = preset(name)
+    found = fit_of(make(p.kind, p.parameters, p.seed))
+    assert found is not None and found.bodies == 1 and found.volume and found.volume < POOR
+
+
+@pytest.mark.parametrize("name", [p.name for p in all_presets() if p.kind == "building"])
+def test_a_house_is_held_from_its_walls_to_its_ridge(name: str) -> None:
+    p = preset(name)
+    found = fit_of(make(p.kind, p.parameters, p.seed))
+    assert found is not None and found.cover > 0.85

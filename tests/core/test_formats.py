@@ -224,7 +224,7 @@ def test_a_recipe_is_read_back_from_json() -> None:
 
 def test_glb_carries_the_second_coordinates_when_they_are_asked_for() -> None:
     variant = variant_of("t", "t", "tree", {**SMALL, "game": {"second_uv": True}}, 3, {})
-    mesh = Library().exported(variant, 0)
+    mesh = Library().written(variant, 0).mesh
     document = read_json(mesh_glb(mesh, make("tree", SMALL, 3).materials, "t"))
     assert "TEXCOORD_1" in document["meshes"][0]["primitives"][0]["attributes"]
     loaded = trimesh.load(io.BytesIO(mesh_glb(mesh, {}, "t")), file_type="glb")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -19,6 +20,7 @@ from plough.core.scene.document import TIERS, LayerGame, SceneDocument
 from plough.core.scene.gains import gains_of, over_of
 from plough.core.scene.weight import PROFILES, Weight, profile_of
 from tests.conftest import SMALL
+from tests.core.test_bake import sound
 
 OWN = {"id": "hand", "name": "Hand-held", "like": "phone", "triangles": 1_000, "texture": "256"}
 
@@ -33,8 +35,8 @@ def scene(profile: str, *own: dict[str, Any], **kept: float) -> SceneDocument:
     return read_document(values)
 
 
-def baked(document: SceneDocument) -> Baker:
-    library = Library()
+def baked(document: SceneDocument, library: Library | None = None) -> Baker:
+    library = library or Library()
     baker = Baker(Evaluator(library).evaluate(document), library)
     for _ in baker.run():
         pass
@@ -127,3 +129,45 @@ def test_images_are_halved_by_their_means() -> None:
     assert np.abs(less.albedo.mean(axis=(0, 1)) - image.mean(axis=(0, 1))).max() < 1.0
     assert no_larger(maps, 0).albedo is image
     assert no_larger(maps, 64).albedo is image
+
+
+WRITTEN = {
+    "own": {
+        "id": "own",
+        "name": "Small",
+        "like": "console",
+        "texture": "256",
+        "packing": "meshopt",
+        "images": "webp",
+    }
+}
+STONE = {
+    "id": "stone",
+    "name": "Stone",
+    "kind": "rock",
+    "seeds": [1],
+    "parameters": {"game": {"sheet": {"size": "512", "triangles": 300, "rays": 4}}},
+}
+STONES: dict[str, Any] = {
+    "id": "stones",
+    "kind": "scatter",
+    "name": "Stones",
+    "parameters": {"mix": [{"asset": "stone"}], "spacing": 20, "seed": 4},
+}
+
+
+LIBRARY = Library()
+
+
+@pytest.mark.parametrize("layout", ["whole", "tiles", "tileset"])
+@pytest.mark.parametrize("profile", [*TIERS, *WRITTEN])
+def test_every_file_of_every_profile_passes_the_formats_validator(
+    profile: str, layout: str, tmp_path: Path
+) -> None:
+    values = scene(profile, *WRITTEN.values()).model_dump(mode="json")
+    values["assets"].append(STONE)
+    bake = {"layout": layout, "splat": "512", "light": "solid", "domes": profile == "phone"}
+    values["layers"][-1:] = [STONES, {**values["layers"][-1], "parameters": bake}]
+    made = baked(read_document(values), LIBRARY)
+    assert any(path.startswith("marks/") for path in made.files)
+    sound(made.contents, tmp_path)

@@ -20,6 +20,7 @@ from plough.core.mesh.sheet import SLOT, SheetRule, cut_for, make_sheet, reduced
 from plough.core.mesh.tangents import mikk_tangents
 from plough.core.mesh.value import Mesh, Part, mesh_key
 from plough.core.vectors import unit
+from tests.flat import areas, painted_twice
 
 WEB = Path(__file__).parents[2] / "web"
 LIBRARY = Library()
@@ -64,49 +65,13 @@ KINDS = {
 }
 
 
-def areas(flat: np.ndarray) -> np.ndarray:
-    a, b, c = flat[:, 0], flat[:, 1], flat[:, 2]
-    return 0.5 * ((b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0])
-
-
-def painted_twice(mesh: Mesh, size: int) -> int:
-    """Middles of texels that lie well within two triangles, by shares of corners."""
-    uv = mesh.uv0[mesh.indices].astype(float) * size
-    taken: dict[tuple[int, int], int] = {}
-    for t, corners in enumerate(uv):
-        low, high = np.floor(corners.min(0)).astype(int), np.ceil(corners.max(0)).astype(int)
-        x, y = (
-            v.ravel() for v in np.meshgrid(np.arange(low[0], high[0]), np.arange(low[1], high[1]))
-        )
-        at = np.column_stack([x + 0.5, y + 0.5])
-        whole = areas(corners[None])[0]
-        if abs(whole) < 1e-9:
-            continue
-        shares = [
-            areas(
-                np.stack(
-                    [at, np.tile(corners[i], (len(at), 1)), np.tile(corners[j], (len(at), 1))],
-                    axis=1,
-                )
-            )
-            / whole
-            for i, j in ((1, 2), (2, 0), (0, 1))
-        ]
-        for k in np.nonzero(np.min(shares, axis=0) > 1e-3)[0]:
-            spot = (int(x[k]), int(y[k]))
-            if spot in taken:
-                return t
-            taken[spot] = t
-    return 0
-
-
 @pytest.mark.parametrize("triangles", [800, 3000])
 def test_charts_have_a_place_for_every_triangle(triangles: int) -> None:
     mesh = replace(LIBRARY.level(asked("rock", {"triangles": triangles}), 0).mesh, tangents=None)
     made = unwrapped(mesh, 512)
     assert made.triangles == mesh.triangles
     assert (made.uv0 >= 0).all() and (made.uv0 <= 1).all()
-    assert painted_twice(made, 512) == 0
+    assert painted_twice(made.uv0, made.indices, 512) == 0
     # the same corners, in the same order
     assert np.array_equal(made.positions[made.indices], mesh.positions[mesh.indices])
     assert mesh_key(made) == mesh_key(unwrapped(mesh, 512))
@@ -121,7 +86,7 @@ def test_more_triangles_than_are_cut_at_once_still_have_places_of_their_own() ->
     mesh = smooth(trimesh.creation.icosphere(5))  # 20,480 of them
     assert mesh.triangles > MOST_AT_ONCE
     made = unwrapped(mesh, 1024)
-    assert made.triangles == mesh.triangles and painted_twice(made, 1024) == 0
+    assert made.triangles == mesh.triangles and painted_twice(made.uv0, made.indices, 1024) == 0
     assert (made.uv0 >= 0).all() and (made.uv0 <= 1).all()
 
 

@@ -35,7 +35,7 @@ from plough.core.place.variants import Choices
 from plough.core.scene import Evaluator, read_document
 from plough.core.scene.document import write_document
 from tests.core.test_place import clear, within
-from tests.depth import examples
+from tests.depth import THOROUGH, examples
 
 DEEP = HeightField(np.full((129, 129), -60.0, np.float32), 512.0)
 
@@ -171,10 +171,10 @@ def test_faces_count_by_their_true_area_however_they_are_drawn_out() -> None:
         solid = whole_of("ball", placed)
         at = candidates(9, FACES["ball"], placed, 400.0)
         assert len(at.ids) == pytest.approx(400 * solid.area, rel=0.05)
-        _, face = nearest(solid, at.position)
+        _, face = nearest(solid, at.position[:: 1 if THOROUGH else 5])
         x = solid.triangles_center[:, 0] - placed.position[0, 0]
         far = np.abs(x) > 0.5 * np.abs(x).max()
-        assert far[face].mean() == pytest.approx(solid.area_faces[far].sum() / solid.area, abs=0.03)
+        assert far[face].mean() == pytest.approx(solid.area_faces[far].sum() / solid.area, abs=0.04)
 
 
 def test_a_higher_fill_keeps_all_that_stood_and_a_limit_of_facing_holds() -> None:

@@ -321,3 +321,22 @@ def test_a_mesh_is_measured_as_a_body(sedge: httpx.Client) -> None:
     assert min(middle) > 0.9
     assert max(foot) < 0.6
     refused(sedge.post("/api/bench/form?kind=dwg", content=b"x"), "kind")
+
+
+def test_how_near_maps_of_its_own_come_is_told_for_each_level(sedge: httpx.Client) -> None:
+    rock = {"triangles": 1200, "game": {"sheet": {"size": "512", "triangles": 200, "rays": 0}}}
+    body = {"kind": "rock", "parameters": rock, "seed": 2}
+    found = ok(sedge.post("/api/bench/sheet", json=body))
+    assert [(f["level"], f["texels"]) for f in found] == [(0, 512), (1, 256), (2, 128)]
+    assert all(0 < f["turned"] < f["plain"] < 90 and f["missed"] < 0.05 for f in found)
+    ladder = ok(sedge.post("/api/bench/levels", json=body))
+    assert [x["triangles"] for x in ladder[:3]] == [f["triangles"] for f in found]
+    last = {**rock, "game": {"sheet": {**rock["game"]["sheet"], "levels": "last"}}}
+    found = ok(sedge.post("/api/bench/sheet", json={**body, "parameters": last}))
+    assert [(f["level"], f["texels"]) for f in found] == [(2, 512)]
+    assert ok(sedge.post("/api/bench/sheet", json={**body, "parameters": {}})) == []
+    wrong = {"game": {"sheet": {"size": "512", "rays": 1000}}}
+    refused(
+        sedge.post("/api/bench/sheet", json={**body, "parameters": wrong}),
+        "parameters.game.sheet.rays",
+    )

@@ -14,6 +14,7 @@ import numpy as np
 import orjson
 
 from plough.core.arrays import Float64
+from plough.core.bake.frame import Frame
 from plough.core.bake.ground_file import class_facts, ground_mesh, height_files, splat_files
 from plough.core.bake.instances import Counts, Drawn, InstanceWriter, check_nodes, drawn_of, rows_of
 from plough.core.bake.lattice import Lattice, Square, lattice_of
@@ -205,7 +206,9 @@ class Baker:
             if self.parameters.domes and domed(self.library, v):
                 yield _asked(f"card of {v.label}", DomeRecipe(v, self._form), v.asset)
             if self.parameters.obj:
-                obj = ObjRecipe(v, self._named(v), self._apart)
+                obj = ObjRecipe(
+                    v, self._named(v), self._apart, replace(self.frame, origin=Frame().origin)
+                )
                 yield _asked(f"obj of {v.label}", obj, v.asset)
         for asset in self._assets() if self.parameters.stage else ():
             yield _asked(f"usd of {asset.asset}", asset, asset.asset)
@@ -288,6 +291,11 @@ class Baker:
             nested,
             form,
         )
+
+    @cached_property
+    def frame(self) -> Frame:
+        """How the table is written, and OBJ."""
+        return Frame.of(self.parameters, self.evaluation.surface.bounds)
 
     @cached_property
     def lattice(self) -> Lattice:
@@ -398,6 +406,7 @@ class Baker:
             tiles,
             self.notes,
         )
+        told |= self.frame.facts()
         return orjson.dumps(told, option=orjson.OPT_INDENT_2)
 
     # -- parts ---------------------------------------------------------------------------
@@ -490,7 +499,7 @@ class Baker:
                 notes = [
                     {**result.layer.notes, **self.notes.get(v.asset, {})} for v in placed.variants
                 ]
-                seated = self._seated(tile.placements)
+                seated = self.frame.placed(self._seated(tile.placements))
                 rows.append(
                     Rows(result.layer.id, placed.variants, seated, notes if noted else None)
                 )
@@ -542,12 +551,15 @@ class Baker:
             name = f"{layer.id} {solid.name}"
             lower = []
             for d in range(1, 1 + len(solid.coarser)):
-                mesh = solid.level(d, self.library.cache)
+                mesh, _ = self._form.lit(solid.level(d, self.library.cache))
                 own = f"{name} {d}"
                 lower.append(builder.add_node(own, builder.add_mesh(mesh, solid.materials, own)))
-            near = builder.add_mesh(solid.mesh, solid.materials, name)
+            nearest, light = self._form.lit(solid.mesh)
+            near = builder.add_mesh(nearest, solid.materials, name)
             coverage = [*SCREEN_COVERAGE[: len(lower)], 0.0] if lower else []
-            children.append(builder.add_node(name, near, levels=lower, coverage=coverage))
+            children.append(
+                builder.add_node(name, near, levels=lower, coverage=coverage, extras=light or None)
+            )
         extras = {"name": layer.name, "solids": len(children), **layer_facts(layer)}
         return builder.add_node(f"{layer.id} solids", children=children, extras=extras)
 

@@ -11,6 +11,7 @@ import numpy as np
 import orjson
 
 from plough.core.arrays import Bool, Float32, Int64, UInt64
+from plough.core.bake.frame import Frame
 from plough.core.bake.table import NUMBERS
 from plough.core.scene.document import Asset, Layer, SceneDocument
 
@@ -88,8 +89,8 @@ class Compared:
     moved: Float32  #: (n, 6) from and to
 
 
-def read_table(data: bytes, path: str) -> Table:
-    """A table of placements, in the format that its path ends with."""
+def read_table(data: bytes, path: str, frame: Frame = Frame()) -> Table:
+    """A table of placements, in the format that its path ends with, that was written in `frame`."""
     import pyarrow as pa
     import pyarrow.csv as pc
     import pyarrow.json as pj
@@ -125,7 +126,7 @@ def read_table(data: bytes, path: str) -> Table:
     else:
         rows = np.stack([found.column(n).to_numpy() for n in NUMBERS], axis=1).astype(np.float32)
     things = words["asset"] + " " + words["variant"]
-    return Table(np.array(codes, np.uint64), words["layer"], things, rows)
+    return Table(np.array(codes, np.uint64), words["layer"], things, frame.rows(rows))
 
 
 def compare(before: Baked, after: Baked) -> Compared:

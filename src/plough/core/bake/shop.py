@@ -16,7 +16,9 @@ from plough.core.kernels import core_key
 from plough.core.lamp import Lamp
 from plough.core.layers.bake import BakeParameters
 from plough.core.library.library import Library
+from plough.core.mesh.lightmap import with_light
 from plough.core.mesh.material import MapRecipe, Material, no_larger
+from plough.core.mesh.value import Mesh
 
 _FILE_BYTES, _FOUND = 400, 100_000_000  # of what is remembered of one file, and of all pieces
 
@@ -40,6 +42,7 @@ class Form:
     levels: bool
     colliders: str
     texture: int = 0  #: pixels a side at most; 0 for as they are drawn
+    light: float = 0.0  #: texels a metre of light maps of what is solid; 0 for none
 
     @staticmethod
     def of(p: BakeParameters, texture: int = 0) -> Form:
@@ -47,7 +50,15 @@ class Form:
         beside = p.images_lie == "beside"
         packs = p.packing == "meshopt"
         webp = p.images == "webp"
-        return Form(p.textures, webp, beside, packs, p.levels, p.colliders, texture)
+        light = p.light_texels if p.light == "solid" else 0.0
+        return Form(p.textures, webp, beside, packs, p.levels, p.colliders, texture, light)
+
+    def lit(self, mesh: Mesh) -> tuple[Mesh, dict[str, Any]]:
+        """What is solid, with coordinates for a light map where they are asked for; and what its node says of that."""
+        if not self.light:
+            return mesh, {}
+        made, side = with_light(mesh, self.light)
+        return made, {"lightMap": {"side": side}}
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from plough.core.bake.frame import Frame
 from plough.core.bake.pieces import Stored
 from plough.core.bake.shop import Form, Shop
 from plough.core.bake.tiled import Placed, TileRecipe, about, merged
@@ -84,11 +85,13 @@ class ObjRecipe:
     variant: Variant
     names: tuple[str, ...]
     form: Form
+    frame: Frame
 
     @property
     def key(self) -> str:
         """Of all that it is made from."""
-        return key_of(core_key(), "obj", self.variant.key, self.names, asdict(self.form))
+        form, frame = asdict(self.form), asdict(self.frame)
+        return key_of(core_key(), "obj", self.variant.key, self.names, form, frame)
 
     def make(self, shop: Shop) -> tuple[dict[str, bytes | Stored], dict[str, Any]]:
         """A file and its materials for each level, and the images that they draw from."""
@@ -96,7 +99,7 @@ class ObjRecipe:
         files: dict[str, bytes | Stored] = {}
         for d, name in enumerate(self.names):
             product = shop.library.written(self.variant, d, shop.check)
-            made = mesh_obj(product.mesh, product.materials, name, images)
+            made = mesh_obj(self.frame.mesh(product.mesh), product.materials, name, images)
             files |= {f"obj/{path}": data for path, data in made.items()}
         return files | used, {}
 

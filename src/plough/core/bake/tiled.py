@@ -148,13 +148,15 @@ class TileRecipe:
         """The solids of a layer, those of the same level as one mesh with a part for each material."""
         name = f"{solids.layer} solids"
         names = [name, *(f"{name} level {d}" for d in range(1, len(solids.levels)))]
-        shapes = []
+        shapes, told = [], solids.extras
         for called, pieces in zip(names, solids.levels, strict=True):
             mesh, materials = merged(pieces)
-            shapes.append(builder.add_mesh(about(mesh, self.middle), materials, called))
+            mesh, light = self.form.lit(about(mesh, self.middle))
+            shapes.append(builder.add_mesh(mesh, materials, called))
             if len(shapes) == 1:
                 writer.counts.triangles += mesh.triangles
-        return _levelled(builder, names, shapes, solids.extras)
+                told = solids.extras | light
+        return _levelled(builder, names, shapes, told)
 
 
 @dataclass(frozen=True, slots=True)

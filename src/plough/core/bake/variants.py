@@ -70,11 +70,17 @@ class VariantRecipe:
         v, library = self.variant, shop.library
         files: dict[str, bytes | Stored] = {}
         images, used = shop.images(self.form)
-        levels = []
+        levels, measured = [], {}
         for d, name in enumerate(self.names):
             product = library.written(v, d, shop.check)
+            mesh: Mesh = product.mesh
+            light: dict[str, Any] = {}
+            if get_kind(v.kind).hard and d < get_kind(v.kind).levels:
+                mesh, light = self.form.lit(mesh)
+            if d == 0:
+                measured = light
             builder = GlbBuilder(images, self.form.packs)
-            shape = builder.add_mesh(product.mesh, product.materials, name, f"{v.asset} ")
+            shape = builder.add_mesh(mesh, product.materials, name, f"{v.asset} ")
             path = f"levels/{name}.glb" if self.form.levels else f"{WITHIN}/{name}.glb"
             if not self.apart:
                 path = f"shapes/{name}.bin"
@@ -100,7 +106,7 @@ class VariantRecipe:
             "collides": near.collider.extras(),
             "triangles": [library.facts(v, d, shop.check).triangles for d in kinds],
             "size": [height, canopy],
-            "measured": {**_body(near), **_collider(near), **self._sheet(shop, files)},
+            "measured": {**measured, **_body(near), **_collider(near), **self._sheet(shop, files)},
         }
         return files | used, says
 

@@ -10,7 +10,7 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from plough.core.arrays import Float32
+from plough.core.arrays import Float32, Float64
 from plough.core.build.group import alike, by_slot, parts_field
 from plough.core.build.hulled import SolidGame, hull_collider
 from plough.core.build.own_pieces import MOST_OWN, OwnPiece, hung_up, kit_with
@@ -33,12 +33,13 @@ from plough.core.house.body import (
     storeys_of,
 )
 from plough.core.house.facade import Cell, Edit, Filling
-from plough.core.house.far import far_of
+from plough.core.house.far import far_of, roofs_of
 from plough.core.house.kits import COVERINGS, KITS, ROLES, Kit, KitName, RoleName
 from plough.core.house.raised import Footing, Raised, base_of, raised
 from plough.core.house.roofed import RoofLook
 from plough.core.kinds import Base, Facing, Filled, Product, kind, no_files
 from plough.core.matters import Matters, above, among, either
+from plough.core.mesh.convex import convex_pieces
 from plough.core.mesh.material import Material
 from plough.core.mesh.value import join
 from plough.core.parameters import (
@@ -126,7 +127,11 @@ class BuildingGame(SolidGame):
     collider: Literal["none", "each", "convex"] = choice(  # type: ignore[assignment]
         "each",
         "Collider",
-        {"none": "None", "each": "Convex pieces, storey by storey", "convex": "One hull"},
+        {
+            "none": "None",
+            "each": "Convex pieces, storey by storey, and of the roofs",
+            "convex": "One hull",
+        },
     )
     impostor: Literal["shell", "crossed", "eight"] = choice(  # type: ignore[assignment]
         "shell",
@@ -432,6 +437,9 @@ def made_of(
     return made, own
 
 
+_ROOF = 5  #: convex pieces of a roof, at most
+
+
 def _materials(
     p: BuildingParameters, used: set[str]
 ) -> tuple[dict[str, Material], dict[str, float]]:
@@ -449,11 +457,16 @@ def _materials(
     return materials, repeats
 
 
-def _collider(p: BuildingParameters, own: list[Storey], points: Float32) -> Collider:
+def _collider(
+    p: BuildingParameters, own: list[Storey], roofs: list[Float64], points: Float32
+) -> Collider:
     if p.game.collider != "each":
         return hull_collider(p.game, points)  # type: ignore[arg-type]
     return Collider(
-        pieces=tuple(piece for s in own for piece in blocks_of(s)),
+        pieces=(
+            *(piece for s in own for piece in blocks_of(s)),
+            *(piece for roof in roofs for piece in convex_pieces(roof, _ROOF)),
+        ),
         movement=p.game.movement,
         camera=p.game.camera,
         shots=p.game.shots,
@@ -469,7 +482,7 @@ def _collider(p: BuildingParameters, own: list[Storey], points: Float32) -> Coll
     based=True,
     fetches=True,
     parts="fill",
-    version=5,
+    version=6,
 )
 def make(p: BuildingParameters, seed: int, detail: int, load: Load = no_files) -> Product:
     """A building; its front faces south."""
@@ -498,7 +511,7 @@ def make(p: BuildingParameters, seed: int, detail: int, load: Load = no_files) -
         footprint_radius=radius,
         canopy_radius=float(np.hypot(at[:, 0], at[:, 2]).max()),
         height=float(at[:, 1].max()),
-        collider=_collider(p, own, at),
+        collider=_collider(p, own, [] if detail else roofs_of(covered_of(own, rule), look), at),
         game=p.game,
         lamps=tuple(lamp for x in hung for lamp in x.lamps),
         counts={"faces": len(made.faces), "openings": openings, "triangles": mesh.triangles},

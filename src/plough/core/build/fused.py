@@ -292,6 +292,12 @@ def _level(source: _Source, skin: Skin, cell: float, detail: int) -> tuple[_Sour
     return source, skin
 
 
+def _faces(skins: list[tuple[_Source, Skin, float]]) -> Int64:
+    """Triangles of all skins, over their points one after another."""
+    first = np.cumsum([0, *(len(skin.points) for _, skin, _ in skins)])
+    return np.concatenate([skin.faces + k for (_, skin, _), k in zip(skins, first, strict=False)])
+
+
 def _opaque(material: Material) -> Material:
     """A material for a skin: without holes, and seen from outside."""
     return replace(material, cutout=False)
@@ -307,7 +313,7 @@ def _opaque(material: Material) -> Material:
     fetches=True,
     parts="fuse",
     slow=True,
-    version=2,
+    version=3,
 )
 def make(p: FusedParameters, seed: int, detail: int, load: Load = no_files) -> Product:
     """The skin of all parts, or one of each."""
@@ -318,7 +324,7 @@ def make(p: FusedParameters, seed: int, detail: int, load: Load = no_files) -> P
     at = np.concatenate([skin.points for _, skin, _ in made.skins])
     mesh, collider = together(
         lambda: by_slot(join([_mesh(p, *_level(*s, detail)) for s in made.skins])),
-        lambda: hull_collider(p.game, at),
+        lambda: hull_collider(p.game, at, None if detail else _faces(made.skins)),
     )
     across = float(np.hypot(at[:, 0], at[:, 2]).max())
     high = float(at[:, 1].max())

@@ -58,7 +58,7 @@ class HousePieceParameters(PieceParameters):
     seeded=False,
     hard=True,
     fills=True,
-    version=2,
+    version=3,
 )
 def make(p: HousePieceParameters, seed: int, detail: int) -> Product:
     """The piece in its wall, whose face is at the origin and looks to the front."""
@@ -88,7 +88,7 @@ def make(p: HousePieceParameters, seed: int, detail: int) -> Product:
         footprint_radius=0.5 * w,
         canopy_radius=float(np.hypot(points[:, 0], points[:, 2]).max()),
         height=float(points[:, 1].max()),
-        collider=hull_collider(p.game, points),
+        collider=hull_collider(p.game, points, None if detail else mesh.indices),
         game=p.game,
         counts={"triangles": mesh.triangles},
     )

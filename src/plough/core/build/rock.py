@@ -173,7 +173,7 @@ def _count(triangles: int, detail: int) -> int:
     "Cobbles, boulders, slabs, tors and scree.",
     RockParameters,
     hard=True,
-    version=2,
+    version=3,
 )
 def make(p: RockParameters, seed: int, detail: int) -> Product:
     """A rock that stands, partly buried, at the origin."""
@@ -193,7 +193,7 @@ def make(p: RockParameters, seed: int, detail: int) -> Product:
         footprint_radius=float(np.hypot(foot[:, 0], foot[:, 2]).max(initial=0.0)) or wide,
         canopy_radius=wide,
         height=float(above_[:, 1].max()),
-        collider=hull_collider(p.game, body.positions),
+        collider=hull_collider(p.game, body.positions, None if detail else body.faces),
         game=p.game,
         counts={"triangles": mesh.triangles},
     )

@@ -410,7 +410,7 @@ def _stood(p: VesselParameters, shell: Shell, turn: float) -> Shell:
     "Jars, barrels, baskets, posts, bollards, balusters: an outline turned round an axis.",
     VesselParameters,
     hard=True,
-    version=2,
+    version=3,
 )
 def make(p: VesselParameters, seed: int, detail: int) -> Product:
     """A turned piece that stands at the origin."""
@@ -436,7 +436,7 @@ def make(p: VesselParameters, seed: int, detail: int) -> Product:
         footprint_radius=float(np.hypot(foot[:, 0], foot[:, 2]).max()),
         canopy_radius=float(np.hypot(at[:, 0], at[:, 2]).max()),
         height=float(at[:, 1].max()),
-        collider=hull_collider(p.game, at),
+        collider=hull_collider(p.game, at, None if detail else mesh.indices),
         game=p.game,
         counts={"triangles": mesh.triangles},
     )

@@ -63,6 +63,21 @@ def far_of(
     return replace(mesh, uv0=second_uv(mesh, _GAP), tangents=None)
 
 
+def roofs_of(covered: Sequence[Covered], look: RoofLook) -> list[Float64]:
+    """(m, 3, 3) the bare faces of each roof that is not flat."""
+    out = []
+    for c in covered:
+        if c.roof is None or c.eaves is None:
+            continue
+        soup = Soup()
+        for gable in gables_of(c):
+            bare_gable(soup, gable, _SLOT, _SLOT)
+        shell(soup, c.eaves, c.low, look, _SLOT, detail=2)
+        mesh = soup.mesh({})
+        out.append(mesh.positions[mesh.indices].astype(np.float64))
+    return out
+
+
 def _lid(soup: Soup, rings: Sequence[Float64], up: float, under: bool = False) -> None:
     """A level part of a plan."""
     ends = np.cumsum([0, *(len(r) for r in rings)])

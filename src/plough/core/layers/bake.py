@@ -33,6 +33,7 @@ class BakeParameters(Parameters):
     matters: ClassVar[Matters] = {
         "images": among("textures", True),
         "images_lie": among("textures", True),
+        "light_texels": among("light", "solid"),
         "tile_side": either(among("layout", "tiles", "tileset"), among("stage", True)),
     }
 
@@ -110,6 +111,22 @@ class BakeParameters(Parameters):
         group="What to write",
         help="The scene's own file holds its images in either case.",
     )
+    light: Literal["asset", "solid"] = choice(
+        "asset",
+        "Second texture coordinates",
+        {"asset": "As each asset says", "solid": "Of all that is solid"},
+        group="What to write",
+        help="For light maps: without overlap, at one density; nodes and the manifest tell how many texels a side each takes.",
+    )
+    light_texels: float = number(
+        8,
+        "Texels a metre",
+        (0.1, 200),
+        soft=(1, 40),
+        step=0.5,
+        group="What to write",
+        help="A map has 8,192 a side at most, and fewer a metre where that is not enough.",
+    )
     packing: Literal["plain", "meshopt"] = choice(
         "plain",
         "Meshes",
@@ -121,6 +138,29 @@ class BakeParameters(Parameters):
         "csv",
         "Placements as",
         {"csv": "CSV", "jsonl": "JSON lines", "parquet": "Parquet"},
+        group="What to write",
+    )
+    unit: Literal["m", "dm", "cm", "mm"] = choice(
+        "m",
+        "Unit of tables and OBJ",
+        {"m": "Metres", "dm": "Decimetres", "cm": "Centimetres", "mm": "Millimetres"},
+        group="What to write",
+        help="glTF, 3D Tiles and OpenUSD say their own: metres.",
+    )
+    up: Literal["y", "z"] = choice(
+        "y",
+        "Up, in tables and OBJ",
+        {"y": "Y: X east, Z south", "z": "Z: X east, Y north"},
+        group="What to write",
+    )
+    origin: Literal["middle", "north-west", "south-west"] = choice(
+        "middle",
+        "Tables count from",
+        {
+            "middle": "The middle of the ground",
+            "north-west": "Its north-west corner",
+            "south-west": "Its south-west corner",
+        },
         group="What to write",
     )
     splat: Annotated[Literal["none", "512", "1024", "2048", "4096"], Numeral] = choice(

@@ -63,12 +63,27 @@ def second_uv(mesh: Mesh, between: float = _GAP) -> Float32:
         drawn = np.where(blank, real, drawn)
     scale = np.sqrt(np.maximum(real, 1e-12) / np.maximum(drawn, 1e-12))
     flat *= scale[piece][:, None]
+    laid, whole = packed(flat, piece, pieces, between=between)
+    return np.ascontiguousarray(laid / whole, np.float32)
+
+
+def packed(
+    flat: Float64, piece: Int64, pieces: int, between: float = 0.0, gap: float = 0.0
+) -> tuple[Float64, float]:
+    """Pieces laid side by side: the (n, 2) places of their vertices, and the side of the square that holds them, both in the unit of `flat`.
+
+    Args:
+        flat: (n, 2) where each vertex lies in its own piece.
+        piece: (n,) its piece.
+        between: two pieces, of the side that they would have without.
+        gap: between two pieces, in the unit of `flat`.
+    """
     low, high = np.full((pieces, 2), np.inf), np.full((pieces, 2), -np.inf)
     np.minimum.at(low, piece, flat)
     np.maximum.at(high, piece, flat)
     size = high - low
     side = math.sqrt(float((size[:, 0] * size[:, 1]).sum()) * 1.05) + 1e-9
-    gap = between * side
+    gap = gap + between * side
     wide, tall = size[:, 0] + gap, size[:, 1] + gap
     order = np.argsort(-tall, kind="stable")
     # as wide as leaves least of a square free
@@ -77,7 +92,7 @@ def second_uv(mesh: Mesh, between: float = _GAP) -> Float32:
     across, x, y, used = min(laid, key=lambda found: max(found[0], found[3]))
     whole = max(across, used)
     corner = np.stack([x, y], axis=1) + 0.5 * gap
-    return np.ascontiguousarray((flat - low[piece] + corner[piece]) / whole, np.float32)
+    return np.asarray(flat - low[piece] + corner[piece]), whole
 
 
 def _turn(flat: Float64, tri: Int64) -> Float64:

@@ -19,6 +19,7 @@ from stream_zip import ZIP_64, stream_zip
 
 from plough.core.arrays import Float32
 from plough.core.bake.compare import Baked, compare, read_table
+from plough.core.bake.frame import Frame
 from plough.core.errors import ParameterError, TooLargeError
 from plough.core.hashing import digest
 from plough.core.scene.document import read_document
@@ -192,7 +193,9 @@ def compare_releases(scene_id: str, number: int, other: int, me: Me, ctx: Ctx) -
 
     def baked(release_id: int, document: Any, manifest: dict[str, Any], path: str) -> Baked:
         data = b"".join(ctx.results.read_pieces(ctx.results.pieces_of(release_id, path)))
-        return Baked(read_document(document), manifest, read_table(data, path))
+        return Baked(
+            read_document(document), manifest, read_table(data, path, Frame.told(manifest))
+        )
 
     made = compare(*(baked(*t) for t in told))
     return ComparedOut(
