@@ -13,6 +13,7 @@ from plough.core.ground.strokes import BRUSHES
 from plough.core.kinds import get_kind, make
 from plough.core.library import Library, resolve, variant_of
 from plough.core.mesh.fuse import FuseRule, fused
+from plough.core.mesh.lightmap import with_light
 from plough.core.scene import Evaluator, SceneDocument, read_document
 from plough.core.scene.mend import mend, remedy
 from plough.core.scene.trouble import trouble
@@ -47,6 +48,9 @@ def compile_all() -> None:
     make("building", {"body": "court", "long": 15}, 1)
     rock = make("rock", {}, 1, 2).mesh
     corners = rock.positions.astype(np.float64)[rock.indices]
+    sheet = {"sheet": {"size": "512", "triangles": 100, "rays": 1}}
+    sheeted = variant_of("a", "A", "rock", {"triangles": 200, "game": sheet}, 1, {})
+    with_light(library.written(sheeted, 0).mesh, 8.0)
     fused(corners, FuseRule(0.05 * float(np.ptp(corners)), 0.01, True, 1, 40.0, 0.5, 200))
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import csv
 import io
 import json
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -209,3 +211,25 @@ def test_two_stages_are_the_same_to_the_last_byte(
     assert {p: s.hash for p, s in again.files.items()} == {
         p: s.hash for p, s in folder[1].files.items()
     }
+
+
+_AT_ONCE = """
+from concurrent.futures import ThreadPoolExecutor
+from threading import Barrier
+from plough.core.formats.usd import scene_usd
+both = Barrier(4)
+def make(k):
+    both.wait()
+    return len(scene_usd(f"fen {k}", [], []))
+with ThreadPoolExecutor(4) as pool:
+    assert all(pool.map(make, range(4)))
+"""
+
+
+@pytest.mark.parametrize("run", range(6))
+def test_the_first_stages_of_a_process_can_be_made_at_once(run: int) -> None:
+    """Once in a while two threads waited for each other for ever."""
+    done = subprocess.run(
+        [sys.executable, "-c", _AT_ONCE], check=False, timeout=120, capture_output=True, text=True
+    )
+    assert done.returncode == 0, done.stderr

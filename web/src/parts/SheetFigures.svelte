@@ -39,7 +39,7 @@
 </script>
 
 <div
-  class="w-[262px] rounded-md border border-line bg-leaf/95 px-2.5 py-1.5 text-[12px]"
+  class="w-[300px] rounded-md border border-line bg-leaf/95 px-2.5 py-1.5 text-[12px]"
   aria-label="maps of its own"
   role="group"
 >
@@ -57,8 +57,8 @@
     <table class="mt-1 w-full text-left tabular-nums" data-sheet>
       <thead class="text-soft">
         <tr
-          ><th class="font-normal">Level</th><th class="font-normal">Normals off</th><th class="text-right font-normal"
-            >without</th
+          ><th class="font-normal">Level</th><th class="px-2 text-right font-normal">Normals off</th><th
+            class="text-right font-normal">without</th
           ></tr
         >
       </thead>
@@ -70,7 +70,7 @@
             )} mm between the surfaces"
           >
             <td>{level.texels} a side, {level.triangles.toLocaleString('en')} tri</td>
-            <td>{degrees(level.turned)}</td>
+            <td class="px-2 text-right">{degrees(level.turned)}</td>
             <td class="text-right text-soft">{degrees(level.plain)}</td>
           </tr>
         {/each}

@@ -9,6 +9,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -163,12 +164,16 @@ def scene_usd(
         return path.read_bytes()
 
 
+_alone = Lock()
+"""Over stages: two threads that make the first of a process wait for each other for ever, one for the interpreter's lock, one for the library's."""
+
+
 @contextmanager
 def _stage(name: str) -> Iterator[tuple[Any, Any, Path]]:
     """A stage in metres, Y up, with its root prim, in a file that goes again."""
     from pxr import Usd, UsdGeom
 
-    with tempfile.TemporaryDirectory() as folder:
+    with _alone, tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "stage.usdc"
         stage = Usd.Stage.CreateNew(str(path))
         UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
