@@ -33,7 +33,7 @@ _SPARE, _LEAST = 1.25, 2e-3  #: how much larger the cage is than measured, and o
 _SMALLEST = 64  #: texels a side of a level's maps
 _SHARE = (1.0, 0.35, 0.1)  #: of the triangles, by level
 _FEW = 40  #: triangles that a coarser level has at least
-_MOST_OVER = 1024  #: texels a side up to which a texel is the mean of four samples
+_MOST_OVER = 512  #: texels a side up to which a texel is the mean of four samples; above, the normals come no nearer by it
 
 
 @dataclass(frozen=True, slots=True)
