@@ -80,14 +80,16 @@ class _Spots(NamedTuple):
     triangle: Int64  #: (s,)
     share: Float64  #: (s, 3) of each corner
 
-    def at(self, rows: Int64 | slice) -> _Spots:
+    def at(self, rows: Int64) -> _Spots:
         """Some of them."""
         return _Spots(self.row[rows], self.triangle[rows], self.share[rows])
 
 
 @kernel
-def _spots(uv: Float64, indices: UInt32, n: int, triangle: Int64, share: Float64) -> None:
-    """Of each sample of an image of n a side the triangle on which its middle lies, where one does, and the shares of its corners."""
+def _spots(
+    uv: Float64, indices: UInt32, n: int, top: int, low: int, triangle: Int64, share: Float64
+) -> None:
+    """Of each sample of the lines `top` to `low` of an image of n a side the triangle on which its middle lies, where one does, and the shares of its corners."""
     for t in range(indices.shape[0]):
         a, b, c = uv[indices[t, 0]], uv[indices[t, 1]], uv[indices[t, 2]]
         area = (b[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (b[1] - a[1])
@@ -95,8 +97,8 @@ def _spots(uv: Float64, indices: UInt32, n: int, triangle: Int64, share: Float64
             continue
         x0 = max(0, int(math.floor(min(a[0], b[0], c[0]) - 0.5)))
         x1 = min(n - 1, int(math.ceil(max(a[0], b[0], c[0]) - 0.5)))
-        y0 = max(0, int(math.floor(min(a[1], b[1], c[1]) - 0.5)))
-        y1 = min(n - 1, int(math.ceil(max(a[1], b[1], c[1]) - 0.5)))
+        y0 = max(top, int(math.floor(min(a[1], b[1], c[1]) - 0.5)))
+        y1 = min(low - 1, int(math.ceil(max(a[1], b[1], c[1]) - 0.5)))
         for y in range(y0, y1 + 1):
             for x in range(x0, x1 + 1):
                 px, py = x + 0.5, y + 0.5
@@ -104,16 +106,18 @@ def _spots(uv: Float64, indices: UInt32, n: int, triangle: Int64, share: Float64
                 v = ((c[0] - px) * (a[1] - py) - (a[0] - px) * (c[1] - py)) / area
                 w = 1.0 - u - v
                 if u >= 0.0 and v >= 0.0 and w >= 0.0:
-                    row = y * n + x
+                    row = (y - top) * n + x
                     triangle[row] = t
                     share[row, 0], share[row, 1], share[row, 2] = u, v, w
 
 
-def _spots_of(mesh: Mesh, n: int) -> _Spots:
-    triangle, share = np.full(n * n, -1, np.int64), np.zeros((n * n, 3))
-    _spots(mesh.uv0.astype(np.float64) * n, mesh.indices, n, triangle, share)
+def _spots_of(mesh: Mesh, n: int, top: int, low: int) -> _Spots:
+    """The samples on faces in the lines `top` to `low` of an image of n a side."""
+    many = (low - top) * n
+    triangle, share = np.full(many, -1, np.int64), np.zeros((many, 3))
+    _spots(mesh.uv0.astype(np.float64) * n, mesh.indices, n, top, low, triangle, share)
     row = np.nonzero(triangle >= 0)[0]
-    return _Spots(row, triangle[row], share[row])
+    return _Spots(row + top * n, triangle[row], share[row])
 
 
 def _mixed(values: Float32, indices: UInt32, spots: _Spots) -> Float64:
@@ -439,12 +443,12 @@ def bake_maps(
     sums, many = np.zeros((size, size, wide), np.float32), np.zeros((size, size), np.float32)
     sky = np.zeros((size // _COARSE, size // _COARSE, 1), np.float32)
     lit = np.zeros(sky.shape[:2], np.float32)
-    every = _spots_of(target, n)
+    lines = max(1, _BAND // n)
     cages = np.zeros((target.vertices, 1), np.float32) + np.reshape(rule.cage, (-1, 1))
     met, missed, off = 0, 0, 0.0
-    for first in range(0, len(every.row), _BAND):
+    for top in range(0, n, lines):
         check()
-        spots = every.at(slice(first, first + _BAND))
+        spots = _spots_of(target, n, top, min(n, top + lines))
         at, cage = (_mixed(v, target.indices, spots) for v in (target.positions, cages))
         normal = unit(_mixed(target.normals, target.indices, spots))
         seen = _looked(found, at, normal, cage[:, 0], rule.deep)
